@@ -1,0 +1,176 @@
+"""The kinds of control a panel can offer; each checks, dumps and loads the values of its field.
+
+A field is declared `amount: float = control(0.0, Number(...))`: an attrs field whose validator is
+`kind.check` and whose metadata holds the kind. Panels, study files, the command line, help and
+tests are derived from these.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import attrs
+from attrs import frozen
+
+from sfumato.core.errors import ValueRefused
+
+
+@frozen(kw_only=True)
+class Kind:
+    """What all kinds share: the `title` on the panel and one sentence of `help` on its effect."""
+
+    title: str
+    help: str = ""
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        raise NotImplementedError  # pragma: no cover
+
+    def dump(self, value: Any) -> Any:
+        return value
+
+    def load(self, plain: Any) -> Any:
+        return plain
+
+
+def _finite(field: Any, title: str, value: Any, least: float, most: float) -> None:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise ValueRefused(f"{title} ({field.name}) takes a number, not {value!r}")
+    if not least <= value <= most:
+        raise ValueRefused(
+            f"{title} ({field.name}) is {value:g}, outside {least:g} to {most:g}",
+            hint=f"choose a value from {least:g} to {most:g}",
+        )
+
+
+@frozen(kw_only=True)
+class Number(Kind):
+    """One number from `least` to `most` (and `soft_least` to `soft_most` on the slider)."""
+
+    least: float
+    most: float
+    step: float = 0.01
+    digits: int = 2
+    unit: str = ""
+    signed: bool = False
+    soft: tuple[float, float] | None = None
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        _finite(field, self.title, value, self.least, self.most)
+
+    def load(self, plain: Any) -> Any:
+        return float(plain) if isinstance(plain, int) and not isinstance(plain, bool) else plain
+
+
+@frozen(kw_only=True)
+class Triple(Kind):
+    """Three numbers, for red, green and blue."""
+
+    least: float
+    most: float
+    step: float = 0.001
+    digits: int = 3
+    signed: bool = False
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or len(value) != 3:
+            raise ValueRefused(f"{self.title} ({field.name}) takes three numbers, not {value!r}")
+        for each in value:
+            _finite(field, self.title, each, self.least, self.most)
+
+    def dump(self, value: Any) -> Any:
+        return list(value)
+
+    def load(self, plain: Any) -> Any:
+        return tuple(plain) if isinstance(plain, list) else plain
+
+
+@frozen(kw_only=True)
+class Toggle(Kind):
+    """Yes or no."""
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, bool):
+            raise ValueRefused(f"{self.title} ({field.name}) takes true or false, not {value!r}")
+
+
+@frozen(kw_only=True)
+class Choice(Kind):
+    """One of several words."""
+
+    options: tuple[str, ...]
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if value not in self.options:
+            raise ValueRefused(
+                f"{self.title} ({field.name}) does not know {value!r}",
+                hint=f"choose one of {', '.join(self.options)}",
+            )
+
+
+Points = tuple[tuple[float, float], ...]
+STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
+
+
+@frozen(kw_only=True)
+class Curve(Kind):
+    """A curve through 2 to 64 points (in, out), in rising order; `pigment` names its colour.
+
+    All Curve fields of a glaze share one curve field on the panel, a tab each.
+    """
+
+    pigment: str = "neutral"
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or not 2 <= len(value) <= 64:
+            raise ValueRefused(f"{self.title} ({field.name}) takes 2 to 64 points")
+        for point in value:
+            if not isinstance(point, tuple) or len(point) != 2:
+                raise ValueRefused(f"{self.title} ({field.name}): a point is two numbers")
+            _finite(field, self.title, point[0], -4.0, 64.0)
+            _finite(field, self.title, point[1], -4.0, 64.0)
+        if any(b[0] - a[0] < 1e-4 for a, b in zip(value, value[1:], strict=False)):
+            raise ValueRefused(
+                f"{self.title} ({field.name}): points must rise by at least 0.0001 from left to right"
+            )
+
+    def dump(self, value: Any) -> Any:
+        return [list(p) for p in value]
+
+    def load(self, plain: Any) -> Any:
+        if not isinstance(plain, list):
+            return plain
+        return tuple(
+            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
+            for p in plain
+        )
+
+
+def control(default: Any, kind: Kind) -> Any:
+    """Declare a field of a glaze's record: its default and its kind."""
+    return attrs.field(default=default, validator=kind.check, metadata={"kind": kind})
+
+
+def kinds(record: Any) -> dict[str, Kind]:
+    """Return the controls of a record or record class, by field name, in panel order."""
+    cls = record if isinstance(record, type) else type(record)
+    return {f.name: f.metadata["kind"] for f in attrs.fields(cls) if "kind" in f.metadata}
+
+
+def dump(record: Any) -> dict[str, Any]:
+    """Return a record as plain data for a file."""
+    return {name: kind.dump(getattr(record, name)) for name, kind in kinds(record).items()}
+
+
+def load(cls: type, plain: dict[str, Any]) -> Any:
+    """Make a record from plain data; fields that are missing take their defaults.
+
+    Raises:
+        ValueRefused: a field is unknown or its value is outside its control.
+    """
+    table = kinds(cls)
+    unknown: Sequence[str] = sorted(set(plain) - set(table))
+    if unknown:
+        raise ValueRefused(f"{cls.__name__} has no control named {unknown[0]!r}")
+    return cls(**{name: table[name].load(value) for name, value in plain.items()})

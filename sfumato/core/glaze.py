@@ -1,0 +1,95 @@
+"""What a glaze is: one declaration (GlazeSpec) from which everything else is derived."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from enum import Enum
+from functools import cache
+from typing import Any
+
+import numpy as np
+from attrs import field, frozen
+
+from sfumato.core import oklab
+from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.controls import Kind, kinds
+from sfumato.core.discover import specs
+from sfumato.core.encodings import Encoding, encoding
+
+
+class Group(Enum):
+    """Where a glaze stands in the "Add a glaze" menu; the order here is the order there."""
+
+    LIGHT = "Light"
+    TONE = "Tone"
+    COLOUR = "Colour"
+
+
+class Domain(Enum):
+    """What numbers `run` works on: working code values, linear light, or Oklab."""
+
+    CODE = "code"
+    LIGHT = "light"
+    OKLAB = "oklab"
+
+
+Run = Callable[[Any, Rgb, Encoding], Rgb]
+Pick = Callable[[Any, Rgb, Encoding], Any]
+
+
+@frozen(eq=False)
+class GlazeSpec:
+    """One kind of glaze.
+
+    `run(parameters, values, working)` is pure, takes float32 (..., 3) in `domain` and returns a new
+    array; `pick(parameters, colour, working)` answers a click in the picture with new parameters.
+    """
+
+    key: str
+    title: str
+    group: Group
+    record: type
+    run: Run
+    domain: Domain = Domain.CODE
+    version: int = 1
+    help: str = ""
+    pick: Pick | None = None
+    pick_title: str = ""
+    upgrades: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = field(factory=dict)
+
+    def defaults(self) -> Any:
+        """Return parameters at which the glaze changes nothing."""
+        return self.record()
+
+    def controls(self) -> dict[str, Kind]:
+        """Return the controls by field name, in panel order."""
+        return kinds(self.record)
+
+    def apply(self, parameters: Any, rgb: Any, working: Encoding | str = "BT.1886") -> Rgb:
+        """Apply to code values in the `working` encoding.
+
+        Args:
+            rgb: float32 (..., 3), any finite values; not modified.
+        Returns:
+            New float32 (..., 3), not clipped, finite for finite input; bit-equal to the input at
+            the defaults.
+        """
+        x = as_rgb(rgb)
+        if parameters == self.record():
+            return x.copy()
+        space = encoding(working) if isinstance(working, str) else working
+        if self.domain is Domain.CODE:
+            return np.asarray(self.run(parameters, x, space), np.float32)
+        light = space.decode(x)
+        if self.domain is Domain.LIGHT:
+            return space.encode(self.run(parameters, light, space))
+        lab = self.run(parameters, oklab.from_light(light, space), space)
+        return space.encode(oklab.to_light(lab, space))
+
+
+@cache
+def glazes() -> Mapping[str, GlazeSpec]:
+    """Return every glaze by key: the modules of `core/glazes/`."""
+    from sfumato.core import glazes as package
+
+    return specs(package)

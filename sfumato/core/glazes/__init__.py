@@ -1,0 +1,1 @@
+"""The glazes, one a file; each ends in its SPEC."""

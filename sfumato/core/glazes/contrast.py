@@ -1,0 +1,89 @@
+"""Contrast: spread the tones about a pivot."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Number, Toggle, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+
+
+@frozen
+class Contrast:
+    slope: float = control(
+        1.0,
+        Number(
+            title="Slope",
+            least=0.1,
+            most=4.0,
+            soft=(0.4, 2.0),
+            unit="×",
+            help="How fast tones part from the pivot: above 1 is more contrast.",
+        ),
+    )
+    pivot: float = control(
+        0.435,
+        Number(
+            title="Pivot",
+            least=0.05,
+            most=0.95,
+            digits=3,
+            step=0.005,
+            help="The code value that stays where it is.",
+        ),
+    )
+    keep_ends: bool = control(
+        True,
+        Toggle(
+            title="Keep ends",
+            help="Bends into black and white instead of running past them.",
+        ),
+    )
+
+
+def _sigmoid(x: Any, p: Contrast) -> Any:
+    """A curve through (0, 0), (pivot, pivot), (1, 1) with slope `slope` at the pivot.
+
+    Each half is a rational power curve t -> s t / (1 + (s - 1) t), which has slope s at the pivot
+    and 1/s at the end, and goes on straight beyond the end.
+    """
+    s, pivot = np.float32(p.slope), np.float32(p.pivot)
+    away = x - pivot
+    total = np.full_like(x, pivot)
+    for room in (1 - pivot, -pivot):
+        t = np.maximum(away / room, 0)
+        inner = np.minimum(t, 1)
+        total += room * (s * inner / (1 + (s - 1) * inner) + (t - inner) / s)
+    return total
+
+
+def run(p: Contrast, code: Rgb, _working: Encoding) -> Rgb:
+    """Straight: pivot + slope (x - pivot). With kept ends: a sigmoid of the same slope at the pivot."""
+    if p.slope == 1.0:
+        return code.copy()
+    if p.keep_ends:
+        return np.asarray(_sigmoid(code, p), np.float32)
+    return np.float32(p.pivot) + np.float32(p.slope) * (code - np.float32(p.pivot))
+
+
+def pick(p: Contrast, code: Rgb, _working: Encoding) -> Contrast:
+    """Put the pivot at the picked tone."""
+    tone = float(np.clip(code.reshape(3).mean(), 0.05, 0.95))
+    return Contrast(p.slope, round(tone, 4), p.keep_ends)
+
+
+SPEC = GlazeSpec(
+    "contrast",
+    "Contrast",
+    Group.TONE,
+    Contrast,
+    run,
+    help="Parts light from dark about a tone that stays where it is.",
+    pick=pick,
+    pick_title="Pick the pivot",
+)

@@ -1,0 +1,81 @@
+"""Curves: tone curves for each channel, for all together, and for luma alone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import STRAIGHT, Curve, Points, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.pchip import evaluate
+
+
+@frozen
+class Curves:
+    master: Points = control(
+        STRAIGHT, Curve(title="All", help="Bends red, green and blue alike, after their own curves.")
+    )
+    red: Points = control(STRAIGHT, Curve(title="R", pigment="red", help="Bends red alone."))
+    green: Points = control(STRAIGHT, Curve(title="G", pigment="green", help="Bends green alone."))
+    blue: Points = control(STRAIGHT, Curve(title="B", pigment="blue", help="Bends blue alone."))
+    luma: Points = control(
+        STRAIGHT, Curve(title="Luma", pigment="luma", help="Bends lightness and keeps hue and saturation.")
+    )
+
+
+def _luma(x: Any, working: Encoding) -> Any:
+    weights = working.to_xyz[1].astype(np.float32)
+    return x @ (weights / weights.sum())
+
+
+def run(p: Curves, code: Rgb, working: Encoding) -> Rgb:
+    """Channels, then master, then luma; monotone cubic, straight beyond the ends.
+
+    The luma curve adds its change to all three channels alike, which keeps their differences.
+    """
+    out = code.copy()
+    for c, points in enumerate((p.red, p.green, p.blue)):
+        if points != STRAIGHT:
+            out[..., c] = evaluate(points, out[..., c])
+    if p.master != STRAIGHT:
+        out = np.asarray(evaluate(p.master, out), np.float32)
+    if p.luma != STRAIGHT:
+        y = _luma(out, working)
+        out += (evaluate(p.luma, y) - y)[..., None]
+    return out
+
+
+def with_point(points: Points, x: float, y: float, near: float = 0.02) -> Points:
+    """Return `points` with one more at x (moved from its neighbour when one is nearer than `near`)."""
+    kept = tuple(q for q in points if abs(q[0] - x) >= near or q in (points[0], points[-1]))
+    if any(abs(q[0] - x) < near for q in kept):
+        return tuple((q[0], y) if abs(q[0] - x) < near else q for q in kept)
+    return tuple(sorted((*kept, (x, y))))
+
+
+def pick(p: Curves, code: Rgb, working: Encoding, curve: str = "master") -> Curves:
+    """Put a point on the curve where the picked tone lies; the curve keeps its shape."""
+    rgb = code.reshape(3)
+    channel = {"red": 0, "green": 1, "blue": 2}.get(curve)
+    tone = float(rgb[channel]) if channel is not None else float(_luma(rgb, working))
+    points: Points = getattr(p, curve)
+    tone = round(min(max(tone, -0.5), 1.5), 4)
+    height = round(float(evaluate(points, np.float64(tone))), 4)
+    return attrs.evolve(p, **{curve: with_point(points, tone, height)})
+
+
+SPEC = GlazeSpec(
+    "curves",
+    "Curves",
+    Group.TONE,
+    Curves,
+    run,
+    help="Bends tones by hand: all channels, one channel, or luma.",
+    pick=pick,
+    pick_title="Pick a tone",
+)

@@ -1,0 +1,310 @@
+"""The study: an immutable value; every edit is a pure method that returns a new one."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable
+from enum import Enum
+from typing import TYPE_CHECKING, Any
+
+import attrs
+from attrs import field, frozen
+
+from sfumato.core.controls import Choice, Number, Toggle, control
+from sfumato.core.encodings import Family, encoding, encodings
+from sfumato.core.errors import ValueRefused
+from sfumato.core.glaze import GlazeSpec, glazes
+
+if TYPE_CHECKING:
+    from sfumato.core.transform import Transform
+
+LOOK = "look"
+
+
+def new_id() -> str:
+    """Return a short random name for a shot or coat."""
+    return secrets.token_hex(4)
+
+
+@frozen
+class UnknownGlaze:
+    """What a newer or foreign study says of a glaze this version does not know; kept word for word."""
+
+    plain: dict[str, Any] = field(eq=True, hash=False)
+
+
+@frozen
+class Coat:
+    """One glaze in the Ledger: its kind, its values, and how much of it."""
+
+    key: str
+    parameters: Any
+    id: str = field(factory=new_id)
+    on: bool = True
+    strength: float = 1.0
+    name: str = ""
+
+    @property
+    def spec(self) -> GlazeSpec | None:
+        return glazes().get(self.key)
+
+    @property
+    def title(self) -> str:
+        spec = self.spec
+        return self.name or (spec.title if spec else f"{self.key} (unknown)")
+
+    @property
+    def acts(self) -> bool:
+        """Whether the coat can change anything at all."""
+        spec = self.spec
+        return (
+            self.on
+            and self.strength != 0
+            and spec is not None
+            and not isinstance(self.parameters, UnknownGlaze)
+            and self.parameters != spec.defaults()
+        )
+
+
+def new_coat(key: str, **values: Any) -> Coat:
+    """Return a coat of a known glaze.
+
+    Raises:
+        ValueRefused: no glaze has that key, or a value is outside its control.
+    """
+    spec = glazes().get(key)
+    if spec is None:
+        raise ValueRefused(f"there is no glaze {key!r}", hint=f"use one of {', '.join(glazes())}")
+    return Coat(key, attrs.evolve(spec.defaults(), **values))
+
+
+@frozen
+class Shot:
+    """One picture, or one frame of a clip, with its own Ground; `encoding` None = not stated."""
+
+    path: str
+    name: str
+    encoding: str | None = None
+    frame: int = 0
+    ground: tuple[Coat, ...] = ()
+    id: str = field(factory=new_id)
+
+
+@frozen
+class Look:
+    """The shared part of the grade, the part that goes into a LUT."""
+
+    name: str = "Untitled look"
+    coats: tuple[Coat, ...] = ()
+    strength: float = 1.0
+
+
+_DISPLAYS = tuple(e.name for e in encodings().values() if e.family is Family.DISPLAY)
+
+
+@frozen
+class View:
+    """How working colours are shown: a display encoding and, for scene working encodings, a tone scale."""
+
+    encoding: str = control(
+        "BT.1886",
+        Choice(title="Display", options=_DISPLAYS, help="The display that the Look is made for."),
+    )
+    contrast: float = control(
+        1.25,
+        Number(title="Contrast", least=0.6, most=2.5, help="Slope at 18 % grey, in stops out per stop in."),
+    )
+    white: float = control(
+        6.0,
+        Number(
+            title="White",
+            least=3.0,
+            most=10.0,
+            step=0.1,
+            digits=1,
+            unit="stops",
+            help="How far above 18 % grey display white lies.",
+        ),
+    )
+    shoulder: float = control(
+        1.4,
+        Number(title="Shoulder", least=0.6, most=4.0, step=0.05, help="How late highlights bend: high is late and hard."),
+    )
+    toe: float = control(
+        0.3,
+        Number(title="Toe", least=0.0, most=1.0, help="Opens the deep shadows: 0 keeps the contrast all the way down."),
+    )
+    hue: float = control(
+        0.5,
+        Number(title="Keep hue", least=0.0, most=1.0, help="Brings back the hue that bending each channel shifts."),
+    )
+    ease: bool = control(
+        True,
+        Toggle(title="Ease gamut", help="Brings colours outside the display's gamut gently inside."),
+    )
+
+
+class Joint(Enum):
+    """The places on a colour's path where a LUT can start or end."""
+
+    SOURCE = "source"
+    GROUND = "ground"
+    LOOK = "look"
+    VIEW = "view"
+
+
+@frozen
+class Span:
+    """What the LUT covers. From SOURCE it includes the Ground of one shot, which must be asked for."""
+
+    start: Joint = Joint.GROUND
+    end: Joint = Joint.VIEW
+
+    def __attrs_post_init__(self) -> None:
+        if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (Joint.LOOK, Joint.VIEW):
+            raise ValueRefused("a Span runs from before or after the Ground to before or after the View")
+
+    @property
+    def with_ground(self) -> bool:
+        return self.start is Joint.SOURCE
+
+
+@frozen
+class Study:
+    """The document: shots, Look, View, Span, and the grid that the Seal will write."""
+
+    name: str = "Untitled"
+    shots: tuple[Shot, ...] = ()
+    look: Look = field(factory=Look)
+    working: str = "sRGB"
+    view: View = field(factory=lambda: View(encoding="sRGB"))
+    span: Span = field(factory=Span)
+    grid: int = 33
+    notes: str = ""
+
+    # --- looking -------------------------------------------------------------------------------
+    def shot(self, shot_id: str) -> Shot:
+        """Return the shot of that id.
+
+        Raises:
+            KeyError: there is none.
+        """
+        for shot in self.shots:
+            if shot.id == shot_id:
+                return shot
+        raise KeyError(shot_id)
+
+    def coats(self, where: str) -> tuple[Coat, ...]:
+        """Return the coats of the Look (`where` = LOOK) or of one shot's Ground (its id)."""
+        return self.look.coats if where == LOOK else self.shot(where).ground
+
+    def home(self, coat_id: str) -> str:
+        """Return where a coat lies: LOOK or a shot's id.
+
+        Raises:
+            KeyError: it lies nowhere.
+        """
+        for where in (LOOK, *(s.id for s in self.shots)):
+            if any(c.id == coat_id for c in self.coats(where)):
+                return where
+        raise KeyError(coat_id)
+
+    def coat(self, coat_id: str) -> Coat:
+        return next(c for c in self.coats(self.home(coat_id)) if c.id == coat_id)
+
+    # --- edits of coats ------------------------------------------------------------------------
+    def with_coats(self, where: str, coats: tuple[Coat, ...]) -> Study:
+        if where == LOOK:
+            return attrs.evolve(self, look=attrs.evolve(self.look, coats=coats))
+        return self.with_shot(where, ground=coats)
+
+    def _each(self, coat_id: str, change: Callable[[Coat], Coat]) -> Study:
+        where = self.home(coat_id)
+        coats = tuple(change(c) if c.id == coat_id else c for c in self.coats(where))
+        return self.with_coats(where, coats)
+
+    def tuned(self, coat_id: str, **values: Any) -> Study:
+        """Return the study with controls of a coat set; refuses values outside their controls."""
+        return self._each(
+            coat_id, lambda c: attrs.evolve(c, parameters=attrs.evolve(c.parameters, **values))
+        )
+
+    def set_coat(self, coat_id: str, **values: Any) -> Study:
+        """Return the study with `on`, `strength`, `name` or `parameters` of a coat set."""
+        strength = values.get("strength", 1.0)
+        if not 0.0 <= strength <= 2.0:
+            raise ValueRefused(
+                f"Strength is {strength * 100:g} %, outside 0 to 200 %", hint="choose 0 to 200 %"
+            )
+        return self._each(coat_id, lambda c: attrs.evolve(c, **values))
+
+    def added(self, where: str, coat: Coat, index: int | None = None) -> Study:
+        coats = self.coats(where)
+        at = len(coats) if index is None else index
+        return self.with_coats(where, (*coats[:at], coat, *coats[at:]))
+
+    def removed(self, coat_id: str) -> Study:
+        where = self.home(coat_id)
+        return self.with_coats(where, tuple(c for c in self.coats(where) if c.id != coat_id))
+
+    def moved(self, coat_id: str, where: str, index: int) -> Study:
+        """Return the study with a coat at `index` of `where` (counted without the coat itself)."""
+        coat = self.coat(coat_id)
+        return self.removed(coat_id).added(where, coat, index)
+
+    def duplicated(self, coat_id: str) -> Study:
+        where = self.home(coat_id)
+        index = [c.id for c in self.coats(where)].index(coat_id)
+        return self.added(where, attrs.evolve(self.coat(coat_id), id=new_id()), index + 1)
+
+    # --- edits of the rest ---------------------------------------------------------------------
+    def with_shot(self, shot_id: str, **values: Any) -> Study:
+        self.shot(shot_id)
+        shots = tuple(attrs.evolve(s, **values) if s.id == shot_id else s for s in self.shots)
+        return attrs.evolve(self, shots=shots)
+
+    def with_look(self, **values: Any) -> Study:
+        strength = values.get("strength", 1.0)
+        if not 0.0 <= strength <= 2.0:
+            raise ValueRefused(
+                f"the Strength of the Look is {strength * 100:g} %, outside 0 to 200 %",
+                hint="choose 0 to 200 %",
+            )
+        return attrs.evolve(self, look=attrs.evolve(self.look, **values))
+
+    def brought_in(self, shots: tuple[Shot, ...]) -> Study:
+        """Return the study with more shots; the first of all decides working encoding and View."""
+        study = attrs.evolve(self, shots=self.shots + shots)
+        stated = next((s.encoding for s in shots if s.encoding), None)
+        if self.shots or stated is None or self.look.coats:
+            return study
+        return study.suited_to(stated)
+
+    def suited_to(self, source: str) -> Study:
+        """Return the study with the working encoding and View that suit a source encoding."""
+        space = encoding(source)
+        if space.family is Family.DISPLAY:
+            return attrs.evolve(self, working=space.name, view=attrs.evolve(self.view, encoding=space.name))
+        working = space.name if space.family is Family.LOG else "ACEScct"
+        return attrs.evolve(self, working=working, view=attrs.evolve(self.view, encoding="BT.1886"))
+
+    def without_shot(self, shot_id: str) -> Study:
+        return attrs.evolve(self, shots=tuple(s for s in self.shots if s.id != shot_id))
+
+    # --- what it does --------------------------------------------------------------------------
+    def transform(self, span: tuple[str, str] | None = None, shot: str | None = None) -> Transform:
+        """Return the exact path as a Transform.
+
+        Args:
+            span: names of the encodings the transform takes and gives; None for the study's Span.
+            shot: id of the shot whose Ground to include when the study's Span starts at the source.
+        """
+        from sfumato.core.path import span_transform
+
+        return span_transform(self, span, shot)
+
+    def bake(self, grid: int | None = None, span: tuple[str, str] | None = None) -> Transform:
+        """Return a Transform of one 3D table that stands for the path."""
+        from sfumato.core.bake import baked
+
+        return baked(self.transform(span), grid or self.grid)

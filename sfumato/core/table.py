@@ -1,0 +1,105 @@
+"""Tables: frozen records of a 1D or 3D LUT with its domain."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb, as_rgb, frozen_array
+from sfumato.core.errors import ShapeError, ValueRefused
+
+Domain = tuple[tuple[float, float, float], tuple[float, float, float]]
+UNIT: Domain = ((0.0, 0.0, 0.0), (1.0, 1.0, 1.0))
+GRID_LEAST, GRID_MOST = 2, 256
+_values = attrs.field(converter=frozen_array, eq=attrs.cmp_using(eq=np.array_equal))
+
+
+def _check_domain(_owner: Any, _field: Any, domain: Domain) -> None:
+    for low, high in zip(*domain, strict=True):
+        if not (np.isfinite(low) and np.isfinite(high) and low < high):
+            raise ValueRefused(
+                f"a LUT domain must rise, not run from {low:g} to {high:g}",
+                hint="give a minimum below the maximum for each channel",
+            )
+
+
+@frozen
+class Table1D:
+    """A curve per channel: `values` float32 (n, 3), inputs spaced evenly over `domain`."""
+
+    values: Rgb = _values
+    domain: Domain = attrs.field(default=UNIT, validator=_check_domain)
+
+    def __attrs_post_init__(self) -> None:
+        if self.values.ndim != 2 or self.values.shape[1] != 3 or len(self.values) < 2:
+            raise ShapeError(f"a 1D table is (n, 3) with n >= 2, not {self.values.shape}")
+
+    @property
+    def size(self) -> int:
+        return len(self.values)
+
+    def apply(self, rgb: Any) -> Rgb:
+        """Look colours up, linear between entries; inputs are clamped to the domain, NaN reads as its minimum."""
+        pixels = as_rgb(rgb)
+        out = np.empty_like(pixels)
+        low, high = self.domain
+        top = self.size - 1
+        for c in range(3):
+            at = (pixels[..., c].astype(np.float64) - low[c]) * (top / (high[c] - low[c]))
+            at = np.clip(np.nan_to_num(at, nan=0.0, posinf=top, neginf=0.0), 0, top)
+            i = np.minimum(at.astype(np.intp), top - 1)
+            column = self.values[:, c]
+            first = column[i]
+            out[..., c] = first + (at - i) * (column[i + 1] - first)
+        return out
+
+
+@frozen
+class Table3D:
+    """A lattice: `values` float32 [r, g, b, 3], nodes spaced evenly over `domain`."""
+
+    values: Rgb = _values
+    domain: Domain = attrs.field(default=UNIT, validator=_check_domain)
+
+    def __attrs_post_init__(self) -> None:
+        n = self.values.shape[0] if self.values.ndim else 0
+        if self.values.shape != (n, n, n, 3) or not GRID_LEAST <= n <= GRID_MOST:
+            raise ShapeError(
+                f"a 3D table is (n, n, n, 3) with n from {GRID_LEAST} to {GRID_MOST}, "
+                f"not {self.values.shape}"
+            )
+
+    @property
+    def size(self) -> int:
+        """Grid points a side."""
+        return len(self.values)
+
+    @property
+    def precision(self) -> str:
+        """How finely the values are written, in words, for people."""
+        return "float"
+
+
+def lattice_axis(n: int) -> Rgb:
+    """Return the n node positions 0..1, ends exact, float32.
+
+    >>> print(lattice_axis(3))
+    [0.  0.5 1. ]
+    """
+    axis: Rgb = (np.arange(n, dtype=np.float64) / (n - 1)).astype(np.float32)
+    return axis
+
+
+def lattice_colours(n: int, domain: Domain = UNIT) -> Rgb:
+    """Return the colour of every node, float32 [r, g, b, 3]."""
+    out = np.empty((n, n, n, 3), np.float32)
+    axis = np.arange(n, dtype=np.float64) / (n - 1)
+    for c in range(3):
+        low, high = domain[0][c], domain[1][c]
+        shape = [1, 1, 1]
+        shape[c] = n
+        out[..., c] = (low + (high - low) * axis).astype(np.float32).reshape(shape)
+    return out

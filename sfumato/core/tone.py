@@ -1,0 +1,93 @@
+"""The tone scale of the View: scene light to display light, per channel, through 18 % grey."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.study import View
+
+GREY = 0.18
+_FADE = 3.0  # stops over which the toe takes effect
+
+
+def tone_scale(light: Rgb, view: View) -> Rgb:
+    """Bend scene light (18 % grey = 0.18) into display light (white = 1.0), shape kept.
+
+    In stops from grey, t -> f(t). Above grey f(t) = ct / (1 + (ct/l)^p)^(1/p), a sigmoid of slope
+    c (contrast) at grey, p (shoulder), and l such that f(white) is display white. Below grey the
+    slope fades from c to c + (1 - c) toe. So 0 -> 0 (below 1e-18), 0.18 -> 0.18, 0.18 * 2**white -> 1. Negative
+    light mirrors. Source: the log-sigmoid family of tone scales; this form is our own.
+    """
+    c, p = view.contrast, view.shoulder
+    top = math.log2(1 / GREY)
+    reach = max(c * view.white, top * 1.001)
+    limit = (top**-p - reach**-p) ** (-1 / p)
+    deep = c + (1 - c) * view.toe
+    stops = np.abs(light)
+    np.maximum(stops, 1e-20, out=stops)
+    np.log2(stops, out=stops)
+    stops += np.float32(math.log2(1 / GREY))
+    # up / (1 + (up/limit)^p)^(1/p), written with exp2 and log2, which are quicker than powers.
+    up = np.clip(stops, 1e-6, 40)
+    up *= np.float32(c)
+    ratio = np.exp2((np.log2(up) - np.float32(math.log2(limit))) * np.float32(p))
+    ratio += 1
+    np.log2(ratio, out=ratio)
+    ratio *= np.float32(-1 / p)
+    up *= np.exp2(ratio)
+    down = np.minimum(stops, 0)
+    fade = 1 - np.exp2(down * np.float32(math.log2(math.e) / _FADE))
+    fade *= np.float32(_FADE * (deep - c))
+    down *= np.float32(deep)
+    up += down
+    up += fade
+    out = np.exp2(up)
+    out *= np.float32(GREY)
+    return np.asarray(np.copysign(out, light), np.float32)
+
+
+def hue_restored(before: Rgb, after: Rgb, amount: float) -> Rgb:
+    """Move the middle channel of `after` to where it lay between the others in `before`."""
+    if amount == 0:
+        return after
+    low, high = _ends(before)
+    floor, roof = _ends(after)
+    share = (roof - floor) / np.maximum(high - low, 1e-9)
+    share *= np.float32(amount)
+    floor *= np.float32(amount)
+    floor -= low * share
+    out = after * np.float32(1 - amount)
+    for c in range(3):  # by channel: broadcasting over an axis of 3 is slow
+        out[..., c] += before[..., c] * share + floor
+    return out
+
+
+def _ends(rgb: Rgb) -> tuple[Rgb, Rgb]:
+    """Return the least and greatest channel, (...,): far quicker than min and max over an axis of 3."""
+    r, g, b = rgb[..., 0], rgb[..., 1], rgb[..., 2]
+    return np.minimum(np.minimum(r, g), b), np.maximum(np.maximum(r, g), b)
+
+
+def eased(light: Rgb, threshold: float = 0.8) -> Rgb:
+    """Bring colours with negative channels inside: distance from the greatest channel is bent.
+
+    A distance d = (max - channel) / max beyond `threshold` becomes
+    t + (1 - t)(1 - exp(-(d - t)/(1 - t))), which never reaches 1, so no channel stays negative.
+    """
+    most = _ends(light)[1]
+    scale: Any = np.maximum(most, 1e-9)
+    t = np.float32(threshold)
+    out = np.empty_like(light)
+    for c in range(3):
+        d = (most - light[..., c]) / scale
+        bent = np.minimum(t - d, 0)
+        bent /= 1 - t
+        np.exp(bent, out=bent)
+        bent *= t - 1
+        bent += np.minimum(d, t) + (1 - t)
+        out[..., c] = most - bent * scale
+    return out
