@@ -1,0 +1,6 @@
+"""`python -m sfumato` is the command `sfumato`."""
+
+from sfumato.cli.main import run
+
+if __name__ == "__main__":
+    run()

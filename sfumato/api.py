@@ -1,0 +1,78 @@
+"""The verbs for scripts, as `import sfumato` offers them; heavy parts load on first use."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.encodings import Encoding
+from sfumato.core.encodings import convert as _convert
+from sfumato.core.encodings import encodings as encodings
+from sfumato.core.errors import FormatError as FormatError
+from sfumato.core.errors import MediaError as MediaError
+from sfumato.core.errors import SfumatoError as SfumatoError
+from sfumato.core.errors import StudyError as StudyError
+from sfumato.core.glaze import GlazeSpec
+from sfumato.core.glaze import glazes as _glazes
+from sfumato.core.measure import Difference, cube_colours, difference
+from sfumato.core.study import Study
+from sfumato.core.transform import Transform
+
+
+def read(path: str | Path) -> Transform:
+    """Read any LUT file.
+
+    Raises:
+        FormatError: it cannot be read; carries line and column.
+    """
+    from sfumato.work.luts import read_lut
+
+    return read_lut(path).transform
+
+
+def write(
+    transform: Transform,
+    path: str | Path,
+    *,
+    format: str | None = None,
+    grid: int | None = None,
+    title: str | None = None,
+    force: bool = False,
+) -> Transform:
+    """Write a transform to a LUT file; returns what was written (baked when the format needs it)."""
+    from sfumato.work.luts import write_lut
+
+    return write_lut(transform, path, format=format, grid=grid, title=title, force=force)
+
+
+def open_study(path: str | Path) -> Study:
+    """Open a study file.
+
+    Raises:
+        StudyError: it cannot be read or is none.
+    """
+    from sfumato.work.study_store import open_study as opened
+
+    return opened(path)
+
+
+def proof(a: Transform, b: Transform, on: Any = None, display: str = "BT.1886") -> Difference:
+    """Measure what two transforms do to colours, as `display` shows the results.
+
+    Args:
+        on: (..., 3) input colours; None for a fixed set that fills the cube.
+    """
+    colours = cube_colours() if on is None else on
+    return difference(a, b, colours, encodings()[display])
+
+
+def to_encoding(rgb: Any, source: Encoding | str, target: Encoding | str) -> Rgb:
+    """Carry (..., 3) colours from one encoding to another, without a tone scale, unclipped."""
+    return _convert(rgb, source, target)
+
+
+def glazes() -> Mapping[str, GlazeSpec]:
+    """Return every glaze by key."""
+    return _glazes()

@@ -1,0 +1,18 @@
+"""The only road from the command line into the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+def open_window(study: Path | None) -> int:
+    """Open the window on a study (None: empty); returns the exit status when it is closed."""
+    from sfumato.app.main import main
+
+    return main(study)
+
+
+def demo_study() -> Path | None:
+    """Return the demo study beside the package (a checkout), None when it is not there."""
+    study = Path(__file__).resolve().parents[2] / "demo" / "saltglass.sfumato"
+    return study if study.is_file() else None

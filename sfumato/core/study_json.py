@@ -1,0 +1,131 @@
+"""Studies to and from plain data, with upgrades of older glazes and unknown ones kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sfumato.core import controls
+from sfumato.core.encodings import encoding
+from sfumato.core.errors import StudyError, ValueRefused
+from sfumato.core.glaze import glazes
+from sfumato.core.study import Coat, Joint, Look, Shot, Span, Study, UnknownGlaze, View, new_id
+
+VERSION = 1
+_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name"}
+
+
+def dump(study: Study) -> dict[str, Any]:
+    """Return the study as plain data: dicts, lists, numbers and text."""
+    return {
+        "sfumato": VERSION,
+        "name": study.name,
+        "notes": study.notes,
+        "working": study.working,
+        "view": controls.dump(study.view),
+        "span": [study.span.start.value, study.span.end.value],
+        "grid": study.grid,
+        "look": {
+            "name": study.look.name,
+            "strength": study.look.strength,
+            "coats": [dump_coat(c) for c in study.look.coats],
+        },
+        "shots": [
+            {
+                "id": s.id,
+                "name": s.name,
+                "path": s.path,
+                "frame": s.frame,
+                "encoding": s.encoding,
+                "ground": [dump_coat(c) for c in s.ground],
+            }
+            for s in study.shots
+        ],
+    }
+
+
+def dump_coat(coat: Coat) -> dict[str, Any]:
+    head = {"id": coat.id, "on": coat.on, "strength": coat.strength, "name": coat.name}
+    if isinstance(coat.parameters, UnknownGlaze):
+        return {**coat.parameters.plain, **head}
+    spec = glazes()[coat.key]
+    return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
+
+
+def load_coat(plain: dict[str, Any]) -> Coat:
+    key = plain["glaze"]
+    head = {
+        "id": str(plain.get("id") or new_id()),
+        "on": bool(plain.get("on", True)),
+        "strength": _number(plain.get("strength", 1.0), 0.0, 2.0, "the Strength of a glaze"),
+        "name": str(plain.get("name", "")),
+    }
+    spec = glazes().get(key)
+    version = int(plain.get("v", 1))
+    if spec is None or version > spec.version:
+        return Coat(key, UnknownGlaze(dict(plain)), **head)
+    values = {k: v for k, v in plain.items() if k not in _COAT_KEYS}
+    for step in range(version, spec.version):
+        values = spec.upgrades[step](values)
+    return Coat(key, controls.load(spec.record, values), **head)
+
+
+def _number(value: Any, least: float, most: float, what: str) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
+        raise ValueRefused(f"{what} is {value!r}, outside {least:g} to {most:g}")
+    return float(value)
+
+
+def load(plain: Any) -> Study:
+    """Make a study from plain data.
+
+    Raises:
+        StudyError: it is not a study, is from a newer version, or a value is refused.
+    """
+    if not isinstance(plain, dict) or not isinstance(plain.get("sfumato"), int):
+        raise StudyError("this is not a study", hint="choose a .sfumato file")
+    if plain["sfumato"] > VERSION:
+        raise StudyError(
+            f"the study was written by a newer version (format {plain['sfumato']})",
+            hint="open it with that version",
+        )
+    try:
+        return _study(plain)
+    except ValueRefused as error:
+        raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        detail = f"{type(error).__name__} {error}"[:120]
+        raise StudyError(
+            f"the study is damaged ({detail})", hint="open the copy that was saved before it"
+        ) from error
+
+
+def _study(plain: dict[str, Any]) -> Study:
+    look = plain["look"]
+    start, end = plain["span"]
+    shots = tuple(
+        Shot(
+            path=str(s["path"]),
+            name=str(s["name"]),
+            encoding=encoding(s["encoding"]).name if s.get("encoding") else None,
+            frame=int(s.get("frame", 0)),
+            ground=tuple(load_coat(c) for c in s.get("ground", [])),
+            id=str(s["id"]),
+        )
+        for s in plain["shots"]
+    )
+    if len({s.id for s in shots}) != len(shots):
+        raise ValueRefused("two shots have the same id")
+    return Study(
+        name=str(plain["name"]),
+        notes=str(plain.get("notes", "")),
+        shots=shots,
+        look=Look(
+            str(look["name"]),
+            tuple(load_coat(c) for c in look["coats"]),
+            _number(look.get("strength", 1.0), 0.0, 2.0, "the Strength of the Look"),
+        ),
+        working=encoding(plain["working"]).name,
+        view=controls.load(View, plain["view"]),
+        span=Span(Joint(start), Joint(end)),
+        grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
+    )

@@ -1,0 +1,1 @@
+"""Tables on disk: bytes <-> core transforms, one format a file."""

@@ -1,0 +1,228 @@
+"""The .cube text LUT: 1D, 3D, and a 1D shaper before a 3D lattice; both dialects of its domain.
+
+Dialect A: TITLE, DOMAIN_MIN, DOMAIN_MAX and one of the two sizes. Dialect B: LUT_1D_INPUT_RANGE,
+LUT_3D_INPUT_RANGE, and possibly both sizes, the 1D rows first. 3D rows run red fastest.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from attrs import define, field
+
+from sfumato.core.errors import FormatError, ValueRefused
+from sfumato.core.table import UNIT, Domain, Table1D, Table3D
+from sfumato.core.transform import Transform
+from sfumato.formats import text
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+
+_MOST_3D, _MOST_1D = 256, 1_048_576
+_SIZES = {b"LUT_3D_SIZE": 3, b"LUT_1D_SIZE": 1}
+_RANGES = {b"LUT_3D_INPUT_RANGE": 3, b"LUT_1D_INPUT_RANGE": 1}
+_LINE_MOST = 511  # some readers split longer lines and read the tail as a row
+
+
+def sniff(head: bytes) -> Sniff:
+    upper = head.upper()
+    if b"LUT_3D_SIZE" in upper or b"LUT_1D_SIZE" in upper:
+        return Sniff.SURE
+    return Sniff.NO
+
+
+@define
+class _Header:
+    sizes: dict[int, int] = field(factory=dict)
+    ranges: dict[int, tuple[float, float]] = field(factory=dict)
+    low: tuple[float, ...] | None = None
+    high: tuple[float, ...] | None = None
+    title: str = ""
+    comments: list[str] = field(factory=list)
+    remarks: list[str] = field(factory=list)
+
+
+def _take_size(header: _Header, key: bytes, tokens: list[bytes], line: int) -> None:
+    kind = _SIZES[key]
+    most = _MOST_3D if kind == 3 else _MOST_1D
+    name = key.decode()
+    if len(tokens) != 2:
+        raise FormatError(f"{name} needs one number", hint="repair the line", line=line)
+    size = text.number(tokens[1], line, name)
+    if size != int(size) or not 2 <= size <= most:
+        raise FormatError(
+            f"{name} is {size:g}", hint=f"a whole number from 2 to {most} can be read", line=line
+        )
+    if header.sizes.get(kind, size) != size:
+        raise FormatError(f"{name} stands twice with different sizes", hint="keep one", line=line)
+    header.sizes[kind] = int(size)
+
+
+def _take(header: _Header, tokens: list[bytes], raw: bytes, line: int) -> None:
+    """Take one keyword line into the header."""
+    key = tokens[0].upper()
+    if key in _SIZES:
+        _take_size(header, key, tokens, line)
+    elif key in _RANGES:
+        if len(tokens) != 3:
+            raise FormatError(f"{key.decode()} needs two numbers", hint="repair the line", line=line)
+        pair = (text.number(tokens[1], line, "the range"), text.number(tokens[2], line, "the range"))
+        header.ranges[_RANGES[key]] = pair
+    elif key in (b"DOMAIN_MIN", b"DOMAIN_MAX"):
+        if len(tokens) != 4:
+            raise FormatError(f"{key.decode()} needs three numbers", hint="repair the line", line=line)
+        triple = tuple(text.number(t, line, key.decode()) for t in tokens[1:])
+        if key == b"DOMAIN_MIN":
+            header.low = triple
+        else:
+            header.high = triple
+    elif key == b"TITLE":
+        header.title = text.words(raw.strip()[5:].strip().strip(b'"'))
+    else:
+        header.remarks.append(f"line {line}: the keyword {text.words(tokens[0])[:40]!r} is not known")
+
+
+def _is_row(token: bytes) -> bool:
+    return token[:1] in b"+-.0123456789" or token[:3].lower() in (b"nan", b"inf")
+
+
+def _domain(header: _Header, kind: int, line: int) -> Domain:
+    if (header.low or header.high) and header.ranges:
+        raise FormatError(
+            "DOMAIN_MIN/MAX and an INPUT_RANGE stand together",
+            hint="keep one way of giving the domain",
+            line=line,
+        )
+    if kind in header.ranges:
+        low, high = header.ranges[kind]
+        lows, highs = (low,) * 3, (high,) * 3
+    elif len(header.sizes) == 2:
+        return UNIT
+    else:
+        lows, highs = header.low or UNIT[0], header.high or UNIT[1]  # type: ignore[assignment]
+    for a, b in zip(lows, highs, strict=True):
+        if not a < b:
+            raise FormatError(
+                f"the domain runs from {a:g} to {b:g}", hint="it must rise", line=line
+            )
+    return (lows, highs)  # type: ignore[return-value]
+
+
+def read(data: bytes) -> Read:
+    """Read a .cube file; nothing is allocated before the rows are there.
+
+    Raises:
+        FormatError: with the line, for anything that cannot be taken for certain.
+    """
+    body, remarks = text.unwrapped(data)
+    lines = body.split(b"\n")
+    header = _Header(remarks=remarks)
+    start = len(lines)
+    for i, raw in enumerate(lines):
+        tokens = raw.split()
+        if not tokens:
+            continue
+        if tokens[0].startswith(b"#"):
+            header.comments.append(text.words(raw.strip()[1:].strip()))
+        elif _is_row(tokens[0]):
+            start = i
+            break
+        else:
+            _take(header, tokens, raw, i + 1)
+    if not header.sizes:
+        raise FormatError(
+            "no LUT_3D_SIZE or LUT_1D_SIZE stands before the rows",
+            hint="this is not a .cube file, or its header is lost",
+            line=start + 1 if start < len(lines) else len(lines),
+        )
+    wanted = header.sizes.get(1, 0) + header.sizes.get(3, 0) ** 3
+    if wanted * 6 - 1 > len(body):
+        raise FormatError(
+            f"the size asks for {wanted} rows, more than the file can hold",
+            hint="the file is cut short or its size line is wrong",
+            line=len(lines),
+        )
+    values = text.rows(lines[start:], start + 1, wanted)
+    stages: list[Table1D | Table3D] = []
+    n1, n3 = header.sizes.get(1, 0), header.sizes.get(3, 0)
+    if n1:
+        stages.append(Table1D(values[:n1], _domain(header, 1, start + 1)))
+    if n3:
+        lattice = values[n1:].reshape(n3, n3, n3, 3).transpose(2, 1, 0, 3)
+        stages.append(Table3D(lattice, _domain(header, 3, start + 1)))
+    transform = Transform(tuple(stages), header.title, tuple(header.comments))
+    return Read(transform, tuple(header.remarks))
+
+
+def holds(transform: Transform) -> str:
+    kinds = tuple(type(s) for s in transform.stages)
+    if kinds in ((Table1D,), (Table3D,)):
+        return ""
+    if kinds == (Table1D, Table3D):
+        for stage in transform.stages:
+            domain: Any = getattr(stage, "domain", UNIT)
+            if len(set(domain[0])) > 1 or len(set(domain[1])) > 1:
+                return "a shaper with a 3D table takes one domain for all channels"
+        return ""
+    return "a cube file holds one 1D table, one 3D table, or a 1D table before a 3D table"
+
+
+def losses(transform: Transform) -> tuple[str, ...]:
+    if len(transform.stages) == 2 and transform.title:
+        return ("the title is kept as a comment: readers refuse TITLE beside a shaper",)
+    return ()
+
+
+def _comment(words: str) -> list[str]:
+    plain = words.encode("ascii", "replace").decode()
+    return [f"# {line}"[:_LINE_MOST] for line in plain.splitlines()]
+
+
+def write(transform: Transform, options: WriteOptions) -> bytes:
+    """Write for every reader: comments, TITLE, sizes at column 0, domain, rows; ASCII, LF.
+
+    Raises:
+        ValueRefused: the transform is none that a cube file holds.
+    """
+    why = holds(transform)
+    if why:
+        raise ValueRefused(why, hint="bake it to a grid first")
+    title = options.title or transform.title
+    out: list[str] = []
+    for comment in options.comments or transform.comments:
+        out += _comment(comment)
+    combined = len(transform.stages) == 2
+    if title:
+        plain = title.encode("ascii", "replace").decode().replace('"', "'")
+        plain = " ".join(plain.split())[:200]
+        out.append(f"# {plain}" if combined else f'TITLE "{plain}"')
+    for stage in transform.stages:
+        assert isinstance(stage, Table1D | Table3D)
+        out.append(f"LUT_{1 if isinstance(stage, Table1D) else 3}D_SIZE {stage.size}")
+    for stage in transform.stages:
+        domain: Any = getattr(stage, "domain", UNIT)
+        if domain == UNIT:
+            continue
+        if combined:
+            kind = 1 if isinstance(stage, Table1D) else 3
+            out.append(f"LUT_{kind}D_INPUT_RANGE {domain[0][0]:.9g} {domain[1][0]:.9g}")
+        else:
+            for name, triple in zip(("MIN", "MAX"), domain, strict=True):
+                out.append(f"DOMAIN_{name} " + " ".join(f"{v:.9g}" for v in triple))
+    for stage in transform.stages:
+        if isinstance(stage, Table1D):
+            out += text.written(stage.values)
+        elif isinstance(stage, Table3D):
+            out += text.written(stage.values.transpose(2, 1, 0, 3).reshape(-1, 3))
+    return ("\n".join(out) + "\n").encode("ascii")
+
+
+SPEC = FormatSpec(
+    key="cube",
+    title="Cube text LUT",
+    suffixes=(".cube",),
+    sniff=sniff,
+    read=read,
+    write=write,
+    holds=holds,
+    losses=losses,
+    limits={"1D": "2 to 1 048 576 entries", "3D": "2 to 256 points read, 2 to 129 written"},
+)

@@ -1,0 +1,73 @@
+"""Every format by key; reading ranks by content, then suffix, then key."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from functools import cache
+from pathlib import PurePath
+from types import MappingProxyType
+
+import attrs
+
+from sfumato.core.errors import FormatError
+from sfumato.formats.contract import FormatSpec, Read, Sniff
+
+_NOT_FORMATS = {"contract", "registry", "text"}
+
+
+@cache
+def formats() -> Mapping[str, FormatSpec]:
+    """Return every format by key: the modules of this folder that declare a SPEC."""
+    import sfumato.formats as package
+
+    found: dict[str, FormatSpec] = {}
+    for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
+        if info.name in _NOT_FORMATS:
+            continue
+        spec: FormatSpec = importlib.import_module(f"{package.__name__}.{info.name}").SPEC
+        if spec.key in found:
+            raise RuntimeError(f"two modules declare the format {spec.key!r}")
+        found[spec.key] = spec
+    return MappingProxyType(found)
+
+
+def by_suffix(name: str) -> FormatSpec | None:
+    """Return the format that writes files named like `name`, None when none does."""
+    suffix = PurePath(name).suffix.lower()
+    return next((f for f in formats().values() if suffix in f.suffixes), None)
+
+
+def read(data: bytes, name: str) -> Read:
+    """Read a table file whatever its suffix says.
+
+    Raises:
+        FormatError: no format takes it; the error of the likeliest one, with its line.
+    """
+    if not data:
+        raise FormatError("the file is empty", hint="export it again", where=name)
+    suffix = PurePath(name).suffix.lower()
+
+    def rank(spec: FormatSpec) -> tuple[int, bool, str]:
+        return (-spec.sniff(data[:4096]), suffix not in spec.suffixes, spec.key)
+
+    refusal: FormatError | None = None
+    for spec in sorted(formats().values(), key=rank):
+        likely = spec.sniff(data[:4096]) is not Sniff.NO or suffix in spec.suffixes
+        if not likely:
+            continue
+        try:
+            found = spec.read(data)
+        except FormatError as error:
+            refusal = refusal or error
+            continue
+        transform = attrs.evolve(found.transform, source=name)
+        return attrs.evolve(found, transform=transform, key=spec.key)
+    if refusal is not None:
+        refusal.where = refusal.where or name
+        raise refusal
+    known = ", ".join(s for f in formats().values() for s in f.suffixes)
+    raise FormatError(
+        "this is not a LUT file that can be read", hint=f"known are {known}", where=name
+    )

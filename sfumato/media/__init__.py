@@ -1,0 +1,1 @@
+"""Pictures and clips: bytes <-> pixels with the facts the file states."""

@@ -1,0 +1,118 @@
+"""One frame of a clip, decoded by the FFmpeg libraries and turned into RGB by our own arithmetic."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import av
+import numpy as np
+
+from sfumato.core.arrays import Array
+from sfumato.core.errors import MediaError
+from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media.upright import check_size
+
+# Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
+_WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+_NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 9: "BT.2020"}
+
+
+def sniff(head: bytes) -> bool:
+    return head[4:8] == b"ftyp" or head[:4] == b"\x1aE\xdf\xa3" or head[4:8] in (b"moov", b"mdat", b"wide")
+
+
+def _planes(frame: Any) -> tuple[list[Array], int]:
+    """Return the planes as integer arrays, and the bits of a sample."""
+    components = frame.format.components
+    bits = components[0].bits
+    kind = np.dtype("<u2" if bits > 8 else "u1")
+    planes = []
+    for plane in frame.planes:
+        row = np.frombuffer(plane, kind).reshape(plane.height, plane.line_size // kind.itemsize)
+        planes.append(row[:, : plane.width])
+    return planes, bits
+
+
+def _enlarged(plane: Array, width: int, height: int) -> Array:
+    """Bring a chroma plane to full size: linear, samples sited left, centred between lines."""
+    out = plane.astype(np.float32)
+    if out.shape[1] < width:
+        right = np.concatenate([out[:, 1:], out[:, -1:]], axis=1)
+        wide = np.empty((out.shape[0], out.shape[1] * 2), np.float32)
+        wide[:, 0::2] = out
+        wide[:, 1::2] = (out + right) / 2
+        out = wide[:, :width]
+    if out.shape[0] < height:
+        above = np.concatenate([out[:1], out[:-1]])
+        below = np.concatenate([out[1:], out[-1:]])
+        tall = np.empty((out.shape[0] * 2, out.shape[1]), np.float32)
+        tall[0::2] = 0.75 * out + 0.25 * above
+        tall[1::2] = 0.75 * out + 0.25 * below
+        out = tall[:height]
+    return out
+
+
+def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
+    """Turn a decoded frame into float32 RGB code values (h, w, 3), full range 0..1, unclipped."""
+    remarks: list[str] = []
+    if not frame.format.name.startswith("yuv"):
+        rgb = frame.to_ndarray(format="rgb48le").astype(np.float32) / np.float32(65535)
+        return rgb, f"{frame.format.name}", ()
+    planes, bits = _planes(frame)
+    full = frame.color_range == 2 or frame.format.name.startswith("yuvj")
+    if frame.color_range == 0 and not full:
+        remarks.append("the range is not stated: taken as legal range")
+    matrix = int(frame.colorspace)
+    if matrix not in _WEIGHTS:
+        matrix = 1 if frame.height >= 720 else 6
+        remarks.append(f"the matrix is not stated: taken as {_NAMES[matrix]}")
+    kr, kb = _WEIGHTS[matrix]
+    scale = np.float32(1 << (bits - 8))
+    top = np.float32((1 << bits) - 1)
+    half = np.float32(1 << (bits - 1))
+    y = planes[0].astype(np.float32)
+    cb, cr = (_enlarged(p, frame.width, frame.height) - half for p in planes[1:3])
+    if full:
+        y, cb, cr = y / top, cb / top, cr / top
+    else:
+        y = (y - 16 * scale) / (219 * scale)
+        cb, cr = cb / (224 * scale), cr / (224 * scale)
+    rgb = np.empty((*y.shape, 3), np.float32)
+    rgb[..., 0] = y + np.float32(2 * (1 - kr)) * cr
+    rgb[..., 2] = y + np.float32(2 * (1 - kb)) * cb
+    rgb[..., 1] = (y - np.float32(kr) * rgb[..., 0] - np.float32(kb) * rgb[..., 2]) / np.float32(1 - kr - kb)
+    said = f"{bits} bit, {'full' if full else 'legal'} range, {_NAMES[matrix]} matrix"
+    return rgb, said, tuple(remarks)
+
+
+def read(data: bytes, frame: int) -> Still:
+    """Decode frame number `frame` (from 0) of the first video stream.
+
+    Raises:
+        MediaError: there is no such stream or frame, or it cannot be decoded.
+    """
+    try:
+        with av.open(io.BytesIO(data)) as container:
+            if not container.streams.video:
+                raise MediaError("the clip has no picture", hint="choose a file with a video stream")
+            stream = container.streams.video[0]
+            check_size(stream.codec_context.width, stream.codec_context.height)
+            count = int(stream.frames or 1)
+            for number, decoded in enumerate(container.decode(stream)):
+                if number == frame:
+                    pixels, said, remarks = to_rgb(decoded)
+                    facts = FrameFacts(said, remarks=remarks, frames=max(count, frame + 1))
+                    return Still(pixels, facts)
+    except MediaError:
+        raise
+    except (av.error.FFmpegError, ValueError, OSError, EOFError) as error:
+        raise MediaError(
+            "the clip is damaged or of a kind that cannot be decoded", hint="export it again"
+        ) from error
+    raise MediaError(f"the clip has no frame {frame}", hint="choose an earlier frame")
+
+
+SPEC = MediaSpec(
+    "clip", "Clip (a frame of it)", (".mov", ".mp4", ".mkv", ".m4v"), sniff, read, is_clip=True
+)

@@ -1,0 +1,66 @@
+"""What a picture is here, and what every reader must say about it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from attrs import field, frozen
+
+from sfumato.core.arrays import Array, Rgb
+
+MOST_PIXELS = 200_000_000
+SIDE_MOST = 65_500
+
+
+@frozen
+class FrameFacts:
+    """What the file says: `encoding` names ours when it states one, with `evidence` in words."""
+
+    bits: str
+    encoding: str | None = None
+    evidence: str = "the file does not say what its encoding is"
+    usual: str | None = None
+    remarks: tuple[str, ...] = ()
+    frames: int = 1
+    profile: bytes = field(default=b"", repr=False)
+
+
+@frozen(eq=False)
+class Still:
+    """One picture: `pixels` uint8, uint16 or float32 (h, w, 3), upright; integers stand for 0..1."""
+
+    pixels: Array
+    facts: FrameFacts
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        return self.pixels.shape[1], self.pixels.shape[0]
+
+    def as_float(self) -> Rgb:
+        """Return code values as float32 (h, w, 3), 1.0 = full scale."""
+        return as_float(self.pixels)
+
+
+def as_float(pixels: Array) -> Rgb:
+    """Turn integer code values into float32, 1.0 = full scale; floats lose NaN and infinity."""
+    if pixels.dtype == np.uint8:
+        return pixels.astype(np.float32) / np.float32(255)
+    if pixels.dtype == np.uint16:
+        return pixels.astype(np.float32) / np.float32(65535)
+    return np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=65504.0, neginf=-65504.0)
+
+
+@frozen(eq=False)
+class MediaSpec:
+    """One kind of picture file; `write` is None for kinds that are only read."""
+
+    key: str
+    title: str
+    suffixes: tuple[str, ...]
+    sniff: Callable[[bytes], bool]
+    read: Callable[[bytes, int], Still]
+    write: Callable[[Array, FrameFacts], bytes] | None = None
+    depths: tuple[str, ...] = ()
+    is_clip: bool = False

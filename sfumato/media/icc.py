@@ -1,0 +1,94 @@
+"""Embedded ICC profiles: which of our encodings one is, or the pixels converted when it is none."""
+
+from __future__ import annotations
+
+import io
+from functools import lru_cache
+from typing import Any
+
+import imagecodecs
+import numpy as np
+from PIL import ImageCms
+
+from sfumato.core.adapt import D65, adaptation
+from sfumato.core.arrays import Array
+from sfumato.core.encodings import Family, encodings
+from sfumato.core.errors import MediaError
+
+_D50 = (0.34567, 0.35850)
+_PROBE = np.array(
+    [[1, 1, 1], [0.5, 0.5, 0.5], [0.2, 0.2, 0.2], [0.8, 0.2, 0.2], [0.2, 0.8, 0.2], [0.2, 0.2, 0.8]]
+)
+
+
+def _probe_xyz(profile: bytes) -> Any:
+    """Return D50 XYZ (white Y = 1) of the probe colours as the profile understands them."""
+    codes = np.ascontiguousarray((_PROBE * 65535).round().astype(np.uint16)[None])
+    try:
+        xyz = imagecodecs.cms_transform(
+            codes,
+            profile,
+            imagecodecs.cms_profile("xyz"),
+            colorspace="rgb",
+            outcolorspace="xyz",
+            outdtype="f8",
+            intent=1,
+        )
+    except (RuntimeError, ValueError, TypeError) as error:
+        raise MediaError("the embedded colour profile cannot be used") from error
+    return np.asarray(xyz)[0]
+
+
+@lru_cache(maxsize=32)
+def known(profile: bytes) -> str | None:
+    """Return the name of the display encoding that the profile describes, None when it is another.
+
+    Compared at six probe colours, in XYZ, within 0.01 of white.
+    """
+    try:
+        found = _probe_xyz(profile)
+    except MediaError:
+        return None
+    best, name = 0.01, None
+    for space in encodings().values():
+        if space.family is not Family.DISPLAY or space.reference != 1.0:
+            continue
+        to_d50 = adaptation(D65, _D50, "Bradford") @ space.to_xyz_d65
+        ours = space.decode(_PROBE.astype(np.float32)) @ to_d50.T
+        miss = float(np.abs(ours - found).max())
+        if miss < best:
+            best, name = miss, space.name
+    return name
+
+
+def described(profile: bytes) -> str:
+    """Return the profile's own name."""
+    try:
+        opened = ImageCms.getOpenProfile(io.BytesIO(profile))
+        return (ImageCms.getProfileDescription(opened) or "").strip() or "unnamed"
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return "unreadable"
+
+
+def to_srgb(pixels: Array, profile: bytes) -> Array:
+    """Convert RGB pixels from an embedded profile to sRGB, type kept (LittleCMS, relative intent).
+
+    Raises:
+        MediaError: the profile cannot be used.
+    """
+    try:
+        return np.asarray(
+            imagecodecs.cms_transform(
+                np.ascontiguousarray(pixels),
+                profile,
+                imagecodecs.cms_profile("srgb"),
+                colorspace="rgb",
+                outcolorspace="rgb",
+                intent=1,
+            )
+        )
+    except (RuntimeError, ValueError, TypeError) as error:
+        raise MediaError(
+            f"the embedded colour profile ({described(profile)}) cannot be used",
+            hint="save the picture with an sRGB profile",
+        ) from error

@@ -1,0 +1,64 @@
+"""JPEG stills."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from sfumato.core.arrays import Array
+from sfumato.core.errors import MediaError
+from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
+
+
+def sniff(head: bytes) -> bool:
+    return head.startswith(b"\xff\xd8\xff")
+
+
+def read(data: bytes, _frame: int) -> Still:
+    """Decode a JPEG; CMYK is refused here.
+
+    Raises:
+        MediaError: it is cut short, damaged, too large, or CMYK.
+    """
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            check_size(*image.size)
+            if image.mode not in ("RGB", "L"):
+                raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
+            profile = image.info.get("icc_profile")
+            exif = image.getexif()
+            orientation = exif.get(274, 1)
+            space = exif.get_ifd(0x8769).get(0xA001)
+            pixels = np.asarray(image.convert("RGB"))
+    except MediaError:
+        raise
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise MediaError(
+            "the JPEG is damaged or cut short", hint="copy or export it again"
+        ) from error
+    pixels, _ = rgb_only(pixels)
+    pixels = oriented(pixels, orientation)
+    if profile:
+        pixels, facts = with_profile(pixels, profile, "8 bit")
+        return Still(pixels, facts)
+    if space == 1:
+        return Still(pixels, FrameFacts("8 bit", "sRGB", "stated in the file (EXIF)"))
+    return Still(pixels, FrameFacts("8 bit", usual="sRGB"))
+
+
+def write(pixels: Array, facts: FrameFacts) -> bytes:
+    """Encode uint8 (h, w, 3) at quality 95 without chroma subsampling."""
+    if pixels.dtype != np.uint8:
+        raise MediaError("JPEG holds 8 bit only", hint="write a PNG or TIFF instead")
+    out = io.BytesIO()
+    extra = {"icc_profile": facts.profile} if facts.profile else {}
+    Image.fromarray(pixels).save(out, "JPEG", quality=95, subsampling=0, **extra)
+    return out.getvalue()
+
+
+SPEC = MediaSpec(
+    "jpeg", "JPEG picture", (".jpg", ".jpeg"), sniff, read, write, depths=("8 bit",)
+)

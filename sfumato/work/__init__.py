@@ -1,0 +1,1 @@
+"""What the program does, without a window: files, tiles, previews, exports, proofs."""

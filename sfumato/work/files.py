@@ -1,0 +1,106 @@
+"""Reading whole files with a limit, and writing them so that they are complete or not there."""
+
+from __future__ import annotations
+
+import errno
+import os
+import tempfile
+from pathlib import Path
+
+from sfumato.core.errors import ExportError, MediaError, SfumatoError
+
+MOST_BYTES = 2 << 30
+MOST_TABLE_BYTES = 256 << 20
+
+
+def _why(error: OSError) -> tuple[str, str]:
+    """Return what an operating-system error means, and what to do."""
+    known = {
+        errno.ENOENT: ("there is no such file or folder", "check the name"),
+        errno.EACCES: ("access is not allowed", "change the permissions or choose another place"),
+        errno.EPERM: ("access is not allowed", "change the permissions or choose another place"),
+        errno.EISDIR: ("this is a folder, not a file", "choose a file"),
+        errno.ENOTDIR: ("a part of the path is not a folder", "check the path"),
+        errno.ENOSPC: ("the disk is full", "make room or choose another disk; nothing was changed"),
+        errno.EDQUOT: ("the quota is used up", "make room; nothing was changed"),
+        errno.EROFS: ("the disk is read-only", "choose another place"),
+        errno.ENAMETOOLONG: ("the name is too long", "choose a shorter one"),
+    }
+    return known.get(error.errno or 0, (error.strerror or "it cannot be accessed", "try again"))
+
+
+def refusal(error: OSError, path: Path, kind: type[SfumatoError]) -> SfumatoError:
+    what, hint = _why(error)
+    return kind(what, hint=hint, where=str(path))
+
+
+def read_bytes(
+    path: Path, kind: type[SfumatoError] = MediaError, most: int = MOST_BYTES
+) -> bytes:
+    """Read a file of at most `most` bytes; folders, pipes and devices are refused.
+
+    Raises:
+        SfumatoError: of `kind`, saying why it cannot be read.
+    """
+    try:
+        if path.exists() and not path.is_file():
+            what = "a folder" if path.is_dir() else "not an ordinary file"
+            raise kind(f"this is {what}", hint="choose a file", where=str(path))
+        if path.stat().st_size > most:
+            raise kind(
+                f"the file is larger than {most >> 20} MB", hint="choose another", where=str(path)
+            )
+        return path.read_bytes()
+    except OSError as error:
+        raise refusal(error, path, kind) from error
+
+
+def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
+    """Write beside the target, flush to disk, then rename: the target is whole, old or new.
+
+    Raises:
+        ExportError: it exists and `force` is false, or the place cannot be written.
+    """
+    if not force and path.exists():
+        raise ExportError(
+            "the file exists already", hint="choose another name or replace it", where=str(path)
+        )
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name[:80]}.", dir=path.parent)
+    except OSError as error:
+        raise refusal(error, path, ExportError) from error
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        mask = os.umask(0)
+        os.umask(mask)
+        os.chmod(temporary, 0o666 & ~mask)
+        if force:
+            os.replace(temporary, path)
+        else:
+            os.link(temporary, path)  # fails when somebody made the file meanwhile
+            os.unlink(temporary)
+        _sync_folder(path.parent)
+    except OSError as error:
+        Path(temporary).unlink(missing_ok=True)
+        if isinstance(error, FileExistsError):
+            raise ExportError(
+                "the file exists already", hint="choose another name", where=str(path)
+            ) from error
+        raise refusal(error, path, ExportError) from error
+
+
+def _sync_folder(folder: Path) -> None:
+    """Flush the rename itself; some file systems do not offer it, which changes nothing here."""
+    try:
+        descriptor = os.open(folder, os.O_RDONLY)
+    except OSError:
+        return
+    try:
+        os.fsync(descriptor)
+    except OSError:
+        return
+    finally:
+        os.close(descriptor)

@@ -1,0 +1,256 @@
+"""What the Easel and the Instruments show: sides A and B of a shot, and the counts of B.
+
+While a control is dragged, the whole path from working values to the display is baked into one
+33-point table and looked up; at rest everything is computed exactly, or through the very table
+that will be written.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from attrs import field, frozen
+
+from sfumato.core import path, scopes
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.encodings import convert, encoding
+from sfumato.core.measure import delta_e
+from sfumato.core.sample import Packed, packed
+from sfumato.core.study import Joint, Shot, Study
+from sfumato.core.table import Table3D
+from sfumato.core.transform import Function, Transform
+from sfumato.work.cancel import Cancel
+from sfumato.work.frames import WHOLE, Frames, Kept, Region
+from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
+
+DRAG_GRID = 33
+SCOPE_WIDTH = 480
+SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
+SIDES = {
+    SOURCE: "Source",
+    GROUND: "Ground",
+    EXACT: "Look, exact",
+    LUT: "Look through the LUT",
+    FILE: "Written file",
+}
+
+
+@frozen(eq=False)
+class Ask:
+    """What is to be shown; everything in it is immutable."""
+
+    study: Study
+    shot: Shot
+    a: str = GROUND
+    b: str = LUT
+    need_a: bool = True
+    difference: bool = False
+    width: int = 640
+    height: int = 360
+    region: Region = WHOLE
+    instruments: tuple[str, ...] = ()
+    dragging: bool = False
+    written: Transform | None = None
+
+
+@frozen(eq=False)
+class Shown:
+    """The answer: uint8 pictures, dE per pixel, counts by instrument, seconds by part."""
+
+    ask: Ask
+    a: Array | None
+    b: Array
+    delta: Array | None
+    counts: dict[str, Array] = field(factory=dict)
+    seconds: dict[str, float] = field(factory=dict)
+
+
+def to_bytes(code: Rgb) -> Array:
+    """Round display code values to uint8."""
+    return np.asarray(np.clip(code, 0, 1) * np.float32(255) + np.float32(0.5), np.uint8)
+
+
+class Previewer:
+    """Renders asks; keeps proxies in working values and the tables of sides that did not change."""
+
+    def __init__(self, frames: Frames) -> None:
+        self.frames = frames
+        self._working = Kept(24)
+        self._tables = Kept(12)
+
+    # --- pieces ----------------------------------------------------------------------------------
+    def working(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
+        """Return the shot in working values before its Ground, kept between asks."""
+        source = self.frames.proxy(ask.shot, width, height, region)
+        key = (id(source), ask.shot.encoding, ask.study.working)
+
+        def make() -> tuple[Rgb, Rgb]:
+            def one(rgb: Rgb) -> Rgb:
+                return path.to_working(ask.shot, ask.study, rgb)
+
+            return source, run_tiled(one, source)
+
+        kept: tuple[Rgb, Rgb] = self._working.get(key, make)
+        return kept[1]
+
+    def written_table(self, ask: Ask, grid: int, cancel: Cancel | None = None) -> Table3D:
+        """Return the table that the Seal would write, kept while nothing in it changes."""
+        study = ask.study
+        key = (LUT, grid, _look_key(study), _ground_key(ask) if study.span.with_ground else None)
+
+        def make() -> Table3D:
+            return bake_tiled(study.transform(shot=ask.shot.id), grid, cancel)
+
+        table: Table3D = self._tables.get(key, make)
+        return table
+
+    def side(self, ask: Ask, which: str, cancel: Cancel | None = None) -> Callable[[Rgb], Rgb]:
+        """Return the function from working values (before the Ground) to display values of a side."""
+        study, shot = ask.study, ask.shot
+
+        def ground(code: Rgb) -> Rgb:
+            return path.through_view(study, path.through_ground(shot, study, code))
+
+        def exact(code: Rgb) -> Rgb:
+            graded = path.through_look(study, path.through_ground(shot, study, code))
+            return path.through_view(study, graded)
+
+        if which == GROUND:
+            return ground
+        if which == EXACT:
+            return exact
+        if which == FILE and ask.written is not None:
+            lut = ask.written
+        else:
+            lut = Transform((self.written_table(ask, study.grid, cancel),))
+        working = encoding(study.working)
+        entry = encoding(path.span_names(study, shot)[0])
+
+        def through(code: Rgb) -> Rgb:
+            if not study.span.with_ground:
+                code = path.through_ground(shot, study, code)
+            code = lut.apply(code if entry is working else convert(code, working, entry))
+            return path.through_view(study, code) if study.span.end is Joint.LOOK else code
+
+        return through
+
+    def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> Packed:
+        """Return the 33-point table from working values to the display; A's is kept while B moves."""
+        key = ("drag", which, _ground_key(ask), _look_key(ask.study) if which != GROUND else None)
+
+        def make() -> Packed:
+            side = GROUND if which == GROUND else EXACT
+            stage = Transform((Function(side, self.side(ask, side)),))
+            return packed(bake_tiled(stage, DRAG_GRID, cancel))
+
+        table: Packed = self._tables.get(key, make)
+        return table
+
+    # --- the whole ---------------------------------------------------------------------------------
+    def show(self, ask: Ask, cancel: Cancel) -> Shown:
+        """Render an ask.
+
+        Raises:
+            Cancelled: a newer ask came.
+            MediaError: the shot cannot be read.
+        """
+        clock = _Clock()
+        shape = (ask.width, ask.height, ask.region)
+        source = self.frames.proxy(ask.shot, *shape)
+        code = self.working(ask, *shape)
+        clock.mark("proxy")
+        pictures: dict[str, Array] = {}
+        floats: dict[str, Rgb] = {}
+        for which in {ask.b, *([ask.a] if ask.need_a or ask.difference else [])}:
+            cancel.check()
+            if which == SOURCE:
+                pictures[which], floats[which] = to_bytes(source), source
+            elif ask.dragging and which != FILE:
+                table = self._drag_table(ask, which, cancel)
+                clock.mark("bake")
+                pictures[which] = apply_tiled(table, code, np.uint8, cancel=cancel)
+                clock.mark("apply")
+            else:
+                floats[which] = run_tiled(self.side(ask, which, cancel), code, cancel)
+                pictures[which] = to_bytes(floats[which])
+                clock.mark("exact")
+        delta = None
+        if ask.difference:
+            a, b = (floats.get(s, pictures[s] / np.float32(255)) for s in (ask.a, ask.b))
+            delta = self._delta(a, b, ask, cancel)
+            clock.mark("difference")
+        counts = self._counts(ask, pictures[ask.b], cancel)
+        clock.mark("scopes")
+        a_side = pictures[ask.a] if ask.a in pictures else None
+        return Shown(ask, a_side, pictures[ask.b], delta, counts, clock.parts)
+
+    def _delta(self, a: Rgb, b: Rgb, ask: Ask, cancel: Cancel) -> Array:
+        display = encoding(ask.study.view.encoding)
+        out = np.empty(a.shape[:2], np.float32)
+        for top in range(0, len(a), 32):
+            cancel.check()
+            out[top : top + 32] = delta_e(a[top : top + 32], b[top : top + 32], display)
+        return out
+
+    def _counts(self, ask: Ask, picture: Array, cancel: Cancel) -> dict[str, Array]:
+        wanted = [k for k in ask.instruments if k != "neutral"]
+        if wanted and ask.region != WHOLE:
+            picture = self._whole(ask, cancel)
+        counts = {}
+        for kind in wanted:
+            cancel.check()
+            counts[kind] = scopes.counted(kind, picture)
+        if "neutral" in ask.instruments:
+            counts["neutral"] = self.neutral(ask)
+        return counts
+
+    def _whole(self, ask: Ask, cancel: Cancel) -> Array:
+        """Return side B of the whole picture, small, for instruments while the Easel is zoomed in."""
+        w, h = self.frames.still(ask.shot).size
+        size = (SCOPE_WIDTH, max(1, round(SCOPE_WIDTH * h / w)), WHOLE)
+        if ask.b == SOURCE:
+            return to_bytes(self.frames.proxy(ask.shot, *size))
+        code = self.working(ask, *size)
+        table = self._drag_table(ask, ask.b if ask.b != FILE else EXACT, cancel)
+        return apply_tiled(table, code, np.uint8, cancel=cancel)
+
+    def neutral(self, ask: Ask) -> Rgb:
+        """Return what the Look does to greys: working values in, working values out."""
+        return scopes.neutral_line(lambda code: path.through_look(ask.study, code))
+
+
+def _look_key(study: Study) -> Any:
+    return (_Id(study.look), study.working, study.view, study.span)
+
+
+def _ground_key(ask: Ask) -> Any:
+    return (ask.shot.encoding, _Id(ask.shot.ground), ask.study.working, ask.study.view)
+
+
+class _Id:
+    """Compares values by equality but hashes by type alone: records with lists inside cannot hash."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+
+    def __hash__(self) -> int:
+        return 1
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Id) and (self.value is other.value or self.value == other.value)
+
+
+class _Clock:
+    def __init__(self) -> None:
+        self.parts: dict[str, float] = {}
+        self._last = time.perf_counter()
+
+    def mark(self, part: str) -> None:
+        now = time.perf_counter()
+        self.parts[part] = self.parts.get(part, 0.0) + now - self._last
+        self._last = now

@@ -1,0 +1,197 @@
+"""Export of a study's Look with its proof, and the standing measure of what the grid loses."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+import numpy as np
+from attrs import frozen
+
+from sfumato.core import path
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.encodings import Encoding, convert, encoding
+from sfumato.core.errors import FormatError, MediaError
+from sfumato.core.measure import Difference, cube_colours, difference_of
+from sfumato.core.study import Joint, Shot, Study
+from sfumato.core.table import Table3D
+from sfumato.core.transform import Transform
+from sfumato.formats.contract import WriteOptions
+from sfumato.work import peer
+from sfumato.work.cancel import Cancel, Progress, silent
+from sfumato.work.files import write_bytes
+from sfumato.work.frames import Frames
+from sfumato.work.luts import format_for, read_lut
+from sfumato.work.tiles import bake_tiled, run_tiled
+
+TOLERANCE = 1.0  # dE that counts as proved
+
+
+def entry_colours(
+    study: Study, frames: Frames, width: int = 240, cancel: Cancel | None = None
+) -> list[tuple[Shot, Rgb]]:
+    """Return, for every shot that can be read, its colours as they enter the LUT, within 0..1."""
+    working = encoding(study.working)
+    found = []
+    for shot in study.shots:
+        if cancel is not None:
+            cancel.check()
+        try:
+            source = frames.sample(shot, width)
+        except MediaError:
+            continue
+        entry = encoding(path.span_names(study, shot)[0])
+
+        def enter(rgb: Rgb, shot: Shot = shot, entry: Encoding = entry) -> Rgb:
+            code = path.to_working(shot, study, rgb)
+            if not study.span.with_ground:
+                code = path.through_ground(shot, study, code)
+            return code if entry is working else convert(code, working, entry)
+
+        found.append((shot, np.clip(run_tiled(enter, source, cancel), 0, 1)))
+    return found
+
+
+def viewed(study: Study, code: Rgb) -> Rgb:
+    """Return what leaves the LUT as display values: through the View when the Span ends before it."""
+    if study.span.end is Joint.VIEW:
+        return code
+    return run_tiled(lambda rgb: path.through_view(study, rgb), code)
+
+
+@frozen
+class GridLoss:
+    """What a grid loses: over all shots, over the cube, and the shot that suffers most."""
+
+    grid: int
+    shots: Difference | None
+    cube: Difference
+    worst_shot: str = ""
+
+    @property
+    def worst(self) -> float:
+        return self.shots.worst if self.shots else self.cube.worst
+
+
+def grid_loss(
+    study: Study, frames: Frames, table: Table3D, shot: Shot | None, cancel: Cancel | None = None
+) -> GridLoss:
+    """Measure table against the exact path, in the display's dE, on the shots and over the cube."""
+    exact = study.transform(shot=shot.id if shot else None)
+    return _loss(study, frames, exact, Transform((table,)).apply, table.size, cancel)
+
+
+def _loss(
+    study: Study, frames: Frames, exact: Transform, other: Any, grid: int, cancel: Cancel | None
+) -> GridLoss:
+    display = encoding(study.view.encoding)
+
+    def compare(inputs: Rgb) -> tuple[Rgb, Rgb]:
+        return (
+            viewed(study, run_tiled(exact.apply, inputs, cancel)),
+            viewed(study, np.asarray(other(inputs), np.float32)),
+        )
+
+    each: list[tuple[Shot, Difference, tuple[Array, Array, Array]]] = []
+    for shot, inputs in entry_colours(study, frames, cancel=cancel):
+        flat = inputs.reshape(-1, 3)
+        a, b = compare(flat)
+        each.append((shot, difference_of((a, b), flat, display), (a, b, flat)))
+    cube = cube_colours()
+    over_cube = difference_of(compare(cube), cube, display)
+    if not each:
+        return GridLoss(grid, None, over_cube)
+    a, b, flat = (np.concatenate([e[2][i] for e in each]) for i in range(3))
+    worst = max(each, key=lambda e: e[1].worst)
+    return GridLoss(grid, difference_of((a, b), flat, display), over_cube, worst[0].name)
+
+
+@frozen(eq=False)
+class Proof:
+    """What is known of a written file: read back by us, and by a reader that is not ours.
+
+    `own` compares our reader's table with the one in memory, `grade` the file's effect on the shots
+    with the exact grade, `peer` the same as FFmpeg reads the file (None: it cannot judge, see why).
+    """
+
+    file: Path
+    grid: int
+    size_bytes: int
+    own_code_difference: float
+    grade: GridLoss
+    peer: GridLoss | None
+    peer_note: str
+    transform: Transform
+
+    @property
+    def worst(self) -> float:
+        return max(self.grade.worst, self.peer.worst if self.peer else 0.0)
+
+    @property
+    def proved(self) -> bool:
+        """Whether both readers agree with the grade within tolerance."""
+        return self.own_code_difference == 0.0 and self.worst <= TOLERANCE
+
+
+def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
+    """Return the comment lines that say what the LUT expects and gives."""
+    entry, leave = (encoding(n) for n in path.span_names(study, shot))
+    lines = [f"expects {entry.name} ({entry.title}), gives {leave.name} ({leave.title})"]
+    if study.span.with_ground and shot is not None:
+        lines.append(f"includes the Ground of shot {shot.name}")
+    return tuple(lines)
+
+
+def export_look(
+    study: Study,
+    frames: Frames,
+    file: Path,
+    *,
+    shot: Shot | None = None,
+    title: str = "",
+    force: bool = False,
+    cancel: Cancel | None = None,
+    progress: Progress = silent,
+) -> Proof:
+    """Bake, write, read back twice and measure.
+
+    Raises:
+        ExportError: the place cannot be written, or the file exists and `force` is false.
+        Cancelled: before the file was written; afterwards nothing is undone.
+    """
+    cancel = cancel or Cancel()
+    spec = format_for(file)
+    progress(0.05, f"baking {study.grid} points")
+    exact = study.transform(shot=shot.id if shot else None)
+    table = bake_tiled(exact, study.grid, cancel)
+    comments = span_words(study, shot)
+    transform = Transform((table,), title or study.look.name, comments)
+    cancel.check()
+    progress(0.35, f"writing {file.name}")
+    assert spec.write is not None
+    data = spec.write(transform, WriteOptions(transform.title, comments))
+    cancel.check()
+    write_bytes(file, data, force=force)
+    progress(0.55, "reading it back")
+    back = read_lut(file).transform
+    stored = back.table
+    own = np.inf
+    if stored is not None and stored.size == table.size:
+        own = float(np.abs(stored.values - table.values).max())
+    progress(0.65, "proving it on the shots")
+    grade = _loss(study, frames, exact, back.apply, table.size, cancel)
+    progress(0.85, f"reading it with {peer.NAME}")
+    second: GridLoss | None = None
+    note = peer.cannot(table.domain)
+    if not note:
+        try:
+            second = _loss(
+                study, frames, exact, lambda rgb: peer.apply_file(file, rgb), table.size, cancel
+            )
+        except FormatError as error:
+            note = error.summary
+    progress(1.0, "done")
+    return Proof(
+        file, table.size, len(data), own, grade, second, note, attrs.evolve(back, source=str(file))
+    )

@@ -1,0 +1,111 @@
+"""Applying a transform to a whole still and writing it, at the picture's own depth or another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.encodings import convert
+from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.sample import packed
+from sfumato.core.table import UNIT
+from sfumato.core.transform import Transform
+from sfumato.media.contract import FrameFacts, Still
+from sfumato.media.registry import by_suffix
+from sfumato.work.files import write_bytes
+from sfumato.work.luts import stated_span
+from sfumato.work.tiles import apply_tiled, run_tiled
+
+_DTYPES = {8: np.uint8, 16: np.uint16, 32: np.float32}
+
+
+def rounded(code: Array, bits: int) -> Array:
+    """Turn float code values into the numbers of a file: 8 or 16 bit rounded, 32 = float as it is."""
+    if bits == 32:
+        return code.astype(np.float32)
+    peak = (1 << bits) - 1
+    return np.asarray(np.clip(code, 0, 1).astype(np.float64) * peak + 0.5).astype(_DTYPES[bits])
+
+
+def default_bits(still: Still, suffix: str) -> int:
+    """Return the depth of the picture itself, as far as the target's kind holds it."""
+    own = {"uint8": 8, "uint16": 16}.get(still.pixels.dtype.name, 32)
+    kind = by_suffix(f"x{suffix}")
+    held = [int(d.split()[0]) for d in kind.depths] if kind else [8]
+    return own if own in held else max(held)
+
+
+def applied(
+    transforms: list[Transform],
+    still: Still,
+    *,
+    bits: int,
+    interp: str = "tetrahedral",
+    from_encoding: str | None = None,
+    to_encoding: str | None = None,
+) -> Array:
+    """Return the still through transforms in order, as numbers of `bits`.
+
+    Without encodings the numbers of the picture go through as they are. `from_encoding` says what
+    the picture is: where a LUT says that it expects another encoding, the colours are carried there
+    first. `to_encoding` carries what the last LUT gives on to another encoding.
+
+    Raises:
+        ValueRefused: `to_encoding` is asked for and nobody says what the last LUT gives.
+    """
+    only = transforms[0].table if len(transforms) == 1 else None
+    plain = from_encoding is None and to_encoding is None and only is not None
+    if plain and only is not None and only.domain == UNIT and still.pixels.dtype == _DTYPES[bits]:
+        return apply_tiled(packed(only), still.pixels, _DTYPES[bits], interp)
+    steps: list[Callable[[Rgb], Rgb]] = []
+
+    def carry(source: str, target: str) -> None:
+        if source != target:
+            steps.append(lambda rgb: convert(rgb, source, target))
+
+    now = from_encoding
+    for transform in transforms:
+        expects, gives = stated_span(transform)
+        if now is not None and expects is not None:
+            carry(now, expects)
+        steps.append(lambda rgb, t=transform: t.apply(rgb, interp))  # type: ignore[misc]
+        now = gives
+    if to_encoding is not None:
+        if now is None:
+            raise ValueRefused(
+                "the LUT does not say which encoding it gives", hint="leave --to away"
+            )
+        carry(now, to_encoding)
+
+    def run(rgb: Rgb) -> Rgb:
+        for step in steps:
+            rgb = step(rgb)
+        return rgb
+
+    return rounded(run_tiled(run, still.as_float(), tile=65536), bits)
+
+
+def write_still(pixels: Array, path: str | Path, *, profile: bytes = b"", force: bool = False) -> None:
+    """Write a picture; the suffix chooses the kind.
+
+    Raises:
+        ExportError: the suffix names no kind that can be written, or the place cannot be written.
+        MediaError: the kind does not hold that depth.
+    """
+    file = Path(path)
+    kind = by_suffix(file.name)
+    if kind is None or kind.write is None:
+        raise ExportError(
+            "pictures of this kind cannot be written",
+            hint="use .png, .tif or .jpg",
+            where=str(file),
+        )
+    if not force and file.exists():
+        raise ExportError(
+            "the file exists already", hint="choose another name or use --force", where=str(file)
+        )
+    facts = FrameFacts("", profile=profile)
+    write_bytes(file, kind.write(pixels, facts), force=force)

@@ -1,0 +1,137 @@
+"""Study files: open, save, autosave and recover. Shots are stored relative to the study file."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from pathlib import Path
+from typing import Any
+
+import attrs
+import platformdirs
+from attrs import frozen
+
+from sfumato.core import study_json
+from sfumato.core.errors import StudyError
+from sfumato.core.study import Shot, Study
+from sfumato.work.files import read_bytes, write_bytes
+
+SUFFIX = ".sfumato"
+_MOST = 64 << 20
+
+
+def open_study(path: str | Path) -> Study:
+    """Open a study file; shot paths come back absolute.
+
+    Raises:
+        StudyError: it cannot be read or is not a study.
+    """
+    file = Path(path)
+    return _parsed(read_bytes(file, StudyError, _MOST), file)
+
+
+def _parsed(data: bytes, file: Path) -> Study:
+    try:
+        plain: Any = json.loads(data)
+    except RecursionError as error:
+        raise StudyError("the study is nested too deeply", where=str(file)) from error
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        line = getattr(error, "lineno", 1)
+        raise StudyError(
+            "this is not a study, or it is damaged",
+            hint="choose a .sfumato file",
+            where=f"{file}:{line}",
+        ) from error
+    try:
+        study = study_json.load(plain)
+    except StudyError as error:
+        raise error.at(str(file)) from error.__cause__
+    folder = file.resolve().parent
+    return attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
+
+
+def _absolute(shot: Shot, folder: Path) -> Shot:
+    return attrs.evolve(shot, path=os.path.normpath(folder / shot.path))
+
+
+def _relative(shot: Shot, folder: Path) -> Shot:
+    path = os.path.relpath(shot.path, folder)
+    return shot if path.startswith("../../..") else attrs.evolve(shot, path=path)
+
+
+def as_bytes(study: Study, folder: Path | None = None) -> bytes:
+    """Return the study as JSON; shots below or near `folder` become relative to it."""
+    if folder is not None:
+        study = attrs.evolve(study, shots=tuple(_relative(s, folder) for s in study.shots))
+    return (json.dumps(study_json.dump(study), indent=1, ensure_ascii=False) + "\n").encode()
+
+
+def save_study(study: Study, path: str | Path) -> None:
+    """Write a study so that the file is whole, old or new.
+
+    Raises:
+        ExportError: the place cannot be written.
+    """
+    file = Path(path)
+    write_bytes(file, as_bytes(study, file.resolve().parent))
+
+
+# --- autosave ----------------------------------------------------------------------------------
+def state_folder() -> Path:
+    """Return the folder for autosaves and window state, made when missing."""
+    folder = Path(platformdirs.user_state_dir("sfumato", appauthor=False))
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+@frozen
+class Recovered:
+    """An autosave that outlived its program: where the study was saved (None = never), and when."""
+
+    file: Path
+    study: Study
+    original: str | None
+    when: float
+
+
+def autosave(study: Study, slot: Path, original: str | None) -> None:
+    """Write the study into an autosave slot, with the process that owns it."""
+    body = {
+        "autosave": 1,
+        "pid": os.getpid(),
+        "original": original,
+        "when": time.time(),
+        "study": study_json.dump(study),
+    }
+    slot.parent.mkdir(parents=True, exist_ok=True)
+    write_bytes(slot, json.dumps(body).encode())
+
+
+def new_slot() -> Path:
+    return state_folder() / "autosave" / f"{os.getpid()}-{time.time_ns()}.json"
+
+
+def _alive(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return pid != os.getpid()
+
+
+def recoverable() -> list[Recovered]:
+    """Return autosaves whose program is gone, newest first; damaged ones are passed over."""
+    found = []
+    for file in sorted((state_folder() / "autosave").glob("*.json")):
+        try:
+            body = json.loads(read_bytes(file, StudyError, _MOST))
+            if _alive(int(body["pid"])):
+                continue
+            study = study_json.load(body["study"])
+            found.append(Recovered(file, study, body["original"], float(body["when"])))
+        except (StudyError, KeyError, TypeError, ValueError):
+            continue
+    return sorted(found, key=lambda r: -r.when)

@@ -1,0 +1,41 @@
+"""Compile the kernels, or load them from the cache: `python -m sfumato.work.warm`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+import platformdirs
+
+
+
+def choose_cache() -> None:
+    """Point Numba at a cache folder that can be written; must run before Numba is imported."""
+    if os.environ.get("NUMBA_CACHE_DIR"):
+        return
+    folder = Path(platformdirs.user_cache_dir("sfumato", appauthor=False)) / "kernels"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryFile(dir=folder):
+            pass
+    except OSError:
+        folder = Path(tempfile.gettempdir()) / f"sfumato-kernels-{os.getuid()}"
+        folder.mkdir(mode=0o700, exist_ok=True)
+    os.environ["NUMBA_CACHE_DIR"] = str(folder)
+
+
+def warm() -> None:
+    """Load every kernel; until this returns, NumPy does the same work more slowly."""
+    choose_cache()
+    from sfumato.core import sample, scopes
+
+    sample.load_kernels()
+    scopes.load_kernels()
+
+
+if __name__ == "__main__":
+    if "--quiet" not in sys.argv:
+        print("compiling kernels", file=sys.stderr)
+    warm()
