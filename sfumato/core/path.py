@@ -29,16 +29,25 @@ def chunked(run: Function, rgb: Rgb) -> Rgb:
     return out.reshape(rgb.shape)
 
 
+def through_coat(coat: Coat, code: Rgb, working: Encoding) -> Rgb:
+    """Apply one coat, mixed by its Strength: x + s (g(x) - x)."""
+    spec = coat.spec
+    if not coat.acts or spec is None:
+        return code
+    graded = spec.apply(coat.parameters, code, working)
+    return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
+
+
+def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:
+    """Return before + strength (after - before)."""
+    return before + np.float32(strength) * (after - before)
+
+
 def through_coats(coats: tuple[Coat, ...], code: Rgb, working: Encoding) -> Rgb:
-    """Apply coats top to bottom; each mixes by its Strength: x + s (g(x) - x)."""
-    x = code
+    """Apply coats top to bottom."""
     for coat in coats:
-        spec = coat.spec
-        if not coat.acts or spec is None:
-            continue
-        y = spec.apply(coat.parameters, x, working)
-        x = y if coat.strength == 1.0 else x + np.float32(coat.strength) * (y - x)
-    return x
+        code = through_coat(coat, code, working)
+    return code
 
 
 def to_working(shot: Shot, study: Study, code: Rgb) -> Rgb:
@@ -56,7 +65,7 @@ def through_look(study: Study, code: Rgb) -> Rgb:
     graded = through_coats(study.look.coats, code, encoding(study.working))
     if study.look.strength == 1.0:
         return graded
-    return code + np.float32(study.look.strength) * (graded - code)
+    return mixed(code, graded, study.look.strength)
 
 
 def through_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:

@@ -7,8 +7,10 @@ that will be written.
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -16,12 +18,13 @@ from attrs import field, frozen
 
 from sfumato.core import path, scopes
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.bake import NODE_RANGE
 from sfumato.core.encodings import convert, encoding
 from sfumato.core.measure import delta_e
 from sfumato.core.sample import Packed, packed
 from sfumato.core.study import Joint, Shot, Study
-from sfumato.core.table import Table3D
-from sfumato.core.transform import Function, Transform
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transform import Transform
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
@@ -80,6 +83,8 @@ class Previewer:
         self.frames = frames
         self._working = Kept(24)
         self._tables = Kept(12)
+        self._steps_ground = _Steps()
+        self._steps_look = _Steps()
 
     # --- pieces ----------------------------------------------------------------------------------
     def working(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
@@ -142,9 +147,8 @@ class Previewer:
         key = ("drag", which, _ground_key(ask), _look_key(ask.study) if which != GROUND else None)
 
         def make() -> Packed:
-            side = GROUND if which == GROUND else EXACT
-            stage = Transform((Function(side, self.side(ask, side)),))
-            return packed(bake_tiled(stage, DRAG_GRID, cancel))
+            steps = self._steps_ground if which == GROUND else self._steps_look
+            return packed(Table3D(steps.run(_stages(ask, which != GROUND), cancel)))
 
         table: Packed = self._tables.get(key, make)
         return table
@@ -228,6 +232,57 @@ def _look_key(study: Study) -> Any:
 
 def _ground_key(ask: Ask) -> Any:
     return (ask.shot.encoding, _Id(ask.shot.ground), ask.study.working, ask.study.view)
+
+
+Stage = tuple[Any, Callable[[Rgb], Rgb]]
+
+
+def _stages(ask: Ask, with_look: bool) -> list[Stage]:
+    """Return the path from working values to the display, a stage for each thing that can change."""
+    study = ask.study
+    working = encoding(study.working)
+    stages: list[Stage] = [(study.working, lambda code: code)]
+    for coat in ask.shot.ground:
+        stages.append((coat, partial(path.through_coat, coat, working=working)))
+    if with_look and study.look.strength == 1.0:
+        for coat in study.look.coats:
+            stages.append((coat, partial(path.through_coat, coat, working=working)))
+    elif with_look:
+        stages.append((study.look, partial(path.through_look, study)))
+    stages.append((study.view, partial(path.through_view, study)))
+    return stages
+
+
+class _Steps:
+    """The drag lattice after each stage: a drag computes only from the stage that moves onwards."""
+
+    def __init__(self) -> None:
+        self._kept: list[tuple[Any, Rgb]] = []
+        self._lock = threading.Lock()
+
+    def run(self, stages: list[Stage], cancel: Cancel) -> Rgb:
+        with self._lock:
+            kept = list(self._kept)
+        same = 0
+        for (key, _), (known, _) in zip(stages, kept, strict=False):
+            if key is not known and key != known:
+                break
+            same += 1
+        kept = kept[:same]
+        value = kept[-1][1] if kept else lattice_colours(DRAG_GRID)
+        for key, run in stages[same:]:
+            cancel.check()
+            value = _in_chunks(run, value)
+            kept.append((key, value))
+        with self._lock:
+            self._kept = kept
+        return np.clip(np.nan_to_num(value), *NODE_RANGE)
+
+
+def _in_chunks(run: Callable[[Rgb], Rgb], values: Rgb) -> Rgb:
+    flat = values.reshape(-1, 3)
+    parts = [run(flat[at : at + path.CHUNK]) for at in range(0, len(flat), path.CHUNK)]
+    return np.concatenate(parts).reshape(values.shape)
 
 
 class _Id:

@@ -75,5 +75,5 @@ def bake_tiled(
     node_range: tuple[float, float] = (-0.25, 1.25),
 ) -> Table3D:
     """Bake as `core.bake.baked` does, over the pool."""
-    nodes = run_tiled(transform.apply, lattice_colours(grid), cancel)
+    nodes = run_tiled(transform.apply, lattice_colours(grid), cancel, tile=9216)
     return Table3D(np.clip(np.nan_to_num(nodes), *node_range))
