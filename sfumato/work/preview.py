@@ -16,15 +16,16 @@ from typing import Any
 import numpy as np
 from attrs import field, frozen
 
-from sfumato.core import path, scopes
+from sfumato.core import oklab, path, scopes
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.bake import NODE_RANGE
 from sfumato.core.encodings import convert, encoding
 from sfumato.core.measure import delta_e
 from sfumato.core.sample import Packed, packed
-from sfumato.core.study import Joint, Shot, Study
+from sfumato.core.study import LOOK, Joint, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
+from sfumato.media.contract import as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
@@ -57,6 +58,7 @@ class Ask:
     instruments: tuple[str, ...] = ()
     dragging: bool = False
     written: Transform | None = None
+    coat: str = ""
 
 
 @frozen(eq=False)
@@ -68,7 +70,43 @@ class Shown:
     b: Array
     delta: Array | None
     counts: dict[str, Array] = field(factory=dict)
+    smears: dict[str, Array] = field(factory=dict)
+    entry: Array | None = None
     seconds: dict[str, float] = field(factory=dict)
+
+
+@frozen(eq=False)
+class Probe:
+    """What one place of the picture is: source, A and B, dE between them, and what enters the coat."""
+
+    x: int
+    y: int
+    source: Rgb
+    a: Rgb
+    b: Rgb
+    delta: float
+    entering: Rgb
+
+
+def _swatches() -> Rgb:
+    """Return twelve hues (Oklch L 0.66, C 0.13) and five greys, linear BT.709, float32 (17, 3)."""
+    space = encoding("Linear BT.709")
+    angle = np.radians(np.arange(12) * 30 + 20)
+    hues = np.stack([np.full(12, 0.66), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], axis=-1)
+    greys = np.repeat(np.array([[0.02], [0.08], [0.18], [0.4], [0.85]]), 3, axis=1)
+    return np.concatenate([oklab.to_light(hues.astype(np.float32), space), greys]).astype(np.float32)
+
+
+def smears(study: Study, shot: Shot) -> dict[str, Array]:
+    """Return, by coat, uint8 (2, 17, 3): the swatches as they enter and as they leave it, viewed."""
+    working = encoding(study.working)
+    code = convert(_swatches(), "Linear BT.709", working)
+    steps = [code]
+    coats = (*shot.ground, *study.look.coats)
+    for coat in coats:
+        steps.append(path.through_coat(coat, steps[-1], working))
+    viewed = to_bytes(path.through_view(study, np.stack(steps)))
+    return {c.id: viewed[i : i + 2] for i, c in enumerate(coats)}
 
 
 def to_bytes(code: Rgb) -> Array:
@@ -188,8 +226,11 @@ class Previewer:
             clock.mark("difference")
         counts = self._counts(ask, pictures[ask.b], cancel)
         clock.mark("scopes")
+        smeared = smears(ask.study, ask.shot)
+        entry = None if ask.dragging or not ask.coat else self.entry_histogram(ask)
+        clock.mark("smears")
         a_side = pictures[ask.a] if ask.a in pictures else None
-        return Shown(ask, a_side, pictures[ask.b], delta, counts, clock.parts)
+        return Shown(ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
 
     def _delta(self, a: Rgb, b: Rgb, ask: Ask, cancel: Cancel) -> Array:
         display = encoding(ask.study.view.encoding)
@@ -220,6 +261,51 @@ class Previewer:
         code = self.working(ask, *size)
         table = self._drag_table(ask, ask.b if ask.b != FILE else EXACT, cancel)
         return apply_tiled(table, code, np.uint8, cancel=cancel)
+
+    def entering(self, ask: Ask, code: Rgb) -> Rgb:
+        """Return working values as they enter the chosen coat."""
+        study, shot = ask.study, ask.shot
+        working = encoding(study.working)
+        where = study.home(ask.coat)
+        coats = study.coats(where)
+        index = [c.id for c in coats].index(ask.coat)
+        if where == LOOK:
+            code = path.through_ground(shot, study, code)
+        return path.through_coats(coats[:index], code, working)
+
+    def entry_histogram(self, ask: Ask, bins: int = 128) -> Array:
+        """Count, by channel, the working values 0..1 that enter the chosen coat; int (3, bins)."""
+        w, h = self.frames.still(ask.shot).size
+        code = self.working(ask, 240, max(1, round(240 * h / w)), WHOLE)
+        values = self.entering(ask, code.reshape(-1, 3))
+        return np.stack([np.histogram(values[:, c], bins, (0.0, 1.0))[0] for c in range(3)])
+
+    def probe(self, ask: Ask, x: int, y: int, reach: int = 0) -> Probe:
+        """Measure one pixel of the full picture (the mean of 2 reach + 1 pixels square)."""
+        still = self.frames.still(ask.shot)
+        w, h = still.size
+        rows = slice(max(0, y - reach), min(h, y + reach + 1))
+        columns = slice(max(0, x - reach), min(w, x + reach + 1))
+        part = as_float(still.pixels[rows, columns])
+        source = part.reshape(-1, 3).mean(axis=0, keepdims=True, dtype=np.float32)
+        code = path.to_working(ask.shot, ask.study, source)
+        sides = []
+        for which in (ask.a, ask.b):
+            value = source if which == SOURCE else self.side(ask, which)(code)
+            sides.append(np.asarray(value, np.float32))
+        display = encoding(ask.study.view.encoding)
+        apart = float(delta_e(sides[0], sides[1], display)[0])
+        entering = self.entering(ask, code)[0] if ask.coat else code[0]
+        return Probe(x, y, source[0], sides[0][0], sides[1][0], apart, entering)
+
+    def thumbnail(self, study: Study, shot: Shot, width: int, height: int) -> Array:
+        """Return the shot through Ground, Look and View, uint8, filling the box (middle cut out)."""
+        ask = Ask(study, shot, b=EXACT)
+        w, h = self.frames.still(shot).size
+        share = min(1.0, (width / height) / (w / h)), min(1.0, (w / h) / (width / height))
+        left, top = (1 - share[0]) / 2, (1 - share[1]) / 2
+        region = (left, top, left + share[0], top + share[1])
+        return to_bytes(self.side(ask, EXACT)(self.working(ask, width, height, region)))
 
     def neutral(self, ask: Ask) -> Rgb:
         """Return what the Look does to greys: working values in, working values out."""

@@ -1,0 +1,99 @@
+"""Every command, declared once: id, text, shortcut, when it can run, what it runs.
+
+Menus, palette, shortcuts, tooltips and the key sheet derive from this table. `run` names a method
+of the window, which is the port through which actions reach dialogs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from attrs import frozen
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtGui import QAction, QKeySequence
+
+K = QKeySequence.StandardKey
+
+
+@frozen
+class ActionSpec:
+    """`menu` is a heading of the menu bar; `when` names a condition of the window, "" = always."""
+
+    id: str
+    text: str
+    menu: str
+    shortcut: Any = ""
+    when: str = ""
+    help: str = ""
+    separator: bool = False
+
+
+TABLE = (
+    ActionSpec("new_study", "New study", "Study", K.New),
+    ActionSpec("open_study", "Open study…", "Study", K.Open),
+    ActionSpec("open_demo", "Open the demo study", "Study"),
+    ActionSpec("save_study", "Save study", "Study", K.Save, separator=True),
+    ActionSpec("save_study_as", "Save study as…", "Study", K.SaveAs),
+    ActionSpec("revert_study", "Revert to the saved study", "Study", when="has_file"),
+    ActionSpec("bring_in", "Bring in pictures or clips…", "Study", "Ctrl+I", separator=True),
+    ActionSpec("export_lut", "Export the LUT…", "Study", "Ctrl+E", when="has_look"),
+    ActionSpec("show_difference", "Show the written file against the grade", "Study", "Ctrl+Shift+E", when="has_proof"),
+    ActionSpec("close_window", "Quit", "Study", K.Quit, separator=True),
+    ActionSpec("undo", "Undo", "Edit", K.Undo, when="can_undo"),
+    ActionSpec("redo", "Redo", "Edit", K.Redo, when="can_redo"),
+    ActionSpec("add_glaze", "Add a glaze to the Look…", "Edit", "Ctrl+G", separator=True),
+    ActionSpec("add_ground_glaze", "Add a glaze to this shot's Ground…", "Edit", "Ctrl+Shift+G", when="has_shot"),
+    ActionSpec("duplicate_glaze", "Duplicate the glaze", "Edit", "Ctrl+D", when="has_coat"),
+    ActionSpec("toggle_glaze", "Switch the glaze on or off", "Edit", "Ctrl+M", when="has_coat"),
+    ActionSpec("reset_glaze", "Reset the glaze", "Edit", "Ctrl+Backspace", when="has_coat"),
+    ActionSpec("glaze_up", "Move the glaze up", "Edit", "Ctrl+Up", when="has_coat"),
+    ActionSpec("glaze_down", "Move the glaze down", "Edit", "Ctrl+Down", when="has_coat"),
+    ActionSpec("remove_glaze", "Remove the glaze", "Edit", "Ctrl+Shift+Backspace", when="has_coat"),
+    ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", when="can_pick", separator=True),
+    ActionSpec("include_ground", "Include this shot's Ground in the LUT", "Edit", when="has_shot"),
+    ActionSpec("copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"),
+    ActionSpec("mode_one", "Show B alone", "View", "F5"),
+    ActionSpec("mode_split", "Split A and B", "View", "F6"),
+    ActionSpec("mode_side", "A and B side by side", "View", "F7"),
+    ActionSpec("mode_difference", "Difference of A and B", "View", "F8"),
+    ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6"),
+    ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5"),
+    ActionSpec("zoom_fit", "Fit the picture", "View", "Ctrl+0", separator=True),
+    ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1"),
+    ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn),
+    ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut),
+    ActionSpec("next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True),
+    ActionSpec("toggle_instruments", "Show or hide the Instruments", "View", "F9"),
+    ActionSpec("toggle_theme", "Light or dark surroundings", "View"),
+    ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", when="has_shot"),
+    ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", when="has_shot"),
+    ActionSpec("choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+S", when="has_shot"),
+    ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
+    ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
+    ActionSpec("about", "About Sfumato", "Help"),
+)
+
+
+class Actions:
+    """The table as QActions that call methods of `window` by their ids."""
+
+    def __init__(self, window: QObject) -> None:
+        self._window = window
+        self.by_id: dict[str, QAction] = {}
+        for spec in TABLE:
+            action = QAction(spec.text, window)
+            action.setObjectName(spec.id)
+            if spec.shortcut:
+                action.setShortcut(QKeySequence(spec.shortcut))
+            action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+            action.triggered.connect(self._runner(spec.id))
+            self.by_id[spec.id] = action
+
+    def _runner(self, name: str) -> Callable[..., None]:
+        return lambda *_args: getattr(self._window, name)()
+
+    def refresh(self, true: set[str]) -> None:
+        """Enable what can run; `true` holds the conditions that are met."""
+        for spec in TABLE:
+            self.by_id[spec.id].setEnabled(not spec.when or spec.when in true)

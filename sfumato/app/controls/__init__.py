@@ -1,0 +1,1 @@
+"""One editor widget for each kind of control."""

@@ -1,0 +1,64 @@
+"""Builds every object once, passes it in, and runs the event loop."""
+
+from __future__ import annotations
+
+import signal
+import sys
+import threading
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QGuiApplication, QIcon
+from PySide6.QtWidgets import QApplication
+
+from sfumato.app import theme
+from sfumato.app.model.settings import Settings
+from sfumato.app.windows.main_window import MainWindow
+from sfumato.cli.window import demo_study
+
+
+def application() -> QApplication:
+    """Return the application object, made and dressed when it does not exist yet."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    QGuiApplication.setDesktopFileName("sfumato")
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("sfumato")
+    app.setApplicationDisplayName("Sfumato")
+    app.setWindowIcon(QIcon(str(Path(__file__).parent / "icon.svg")))
+    return app
+
+
+def _hook(window: MainWindow) -> None:
+    """Send what nobody caught to the report dialog instead of the terminal alone."""
+
+    def report(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        text = "".join(traceback.format_exception(kind, error, trace))
+        sys.stderr.write(text)
+        window.notices.bug.emit(text)
+
+    sys.excepthook = report
+    threading.excepthook = lambda a: report(a.exc_type, a.exc_value or a.exc_type(), a.exc_traceback)
+
+
+def main(study: Path | None) -> int:
+    """Open the window, on a study when one is given; return the exit status."""
+    app = application()
+    settings = Settings()
+    theme.install(app, settings.get("light", False))
+    window = MainWindow(settings, demo=demo_study())
+    _hook(window)
+    if study is not None:
+        window.open_file(study)
+    window.show()
+    # The first picture comes before the kernels: NumPy draws it, and the kernels load behind it.
+    QTimer.singleShot(0, window.desk.warm)
+    QTimer.singleShot(300, window.offer_recovery)
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    tick = QTimer()
+    tick.start(250)  # lets Python see Ctrl+C
+    tick.timeout.connect(lambda: None)
+    return app.exec()

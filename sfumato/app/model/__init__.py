@@ -1,0 +1,1 @@
+"""State and background work: QtCore and the undo stack, no widgets."""

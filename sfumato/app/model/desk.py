@@ -1,0 +1,209 @@
+"""What keeps the picture true: asks the lanes when the study or the view moves, and passes answers on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from sfumato.app.model.jobs import Lane
+from sfumato.app.model.notices import Notices
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.model.view_state import ViewState
+from sfumato.core.errors import SfumatoError
+from sfumato.core.study import Shot, Study
+from sfumato.work import warm
+from sfumato.work.cancel import Cancel
+from sfumato.work.frames import WHOLE, Frames, Region
+from sfumato.work.preview import Ask, Previewer
+from sfumato.work.proof import grid_loss
+
+REST_MS = 160
+LOSS_MS = 350
+THUMB = (94, 52)
+
+
+class Desk(QObject):
+    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`."""
+
+    shown = Signal(object)
+    probed = Signal(object)
+    thumbs = Signal(object)
+    loss = Signal(object)
+    loss_unknown = Signal()
+    failed = Signal(str, object)
+    warmed = Signal()
+
+    def __init__(
+        self, model: StudyModel, view: ViewState, notices: Notices, parent: QObject | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.model, self.view, self.notices = model, view, notices
+        self.frames = Frames()
+        self.previewer = Previewer(self.frames)
+        self._size = (640, 360)
+        self._region: Region = WHOLE
+        self._probe_at: tuple[int, int] | None = None
+        self.dragging = False
+        self._lanes = {n: Lane(n, self) for n in ("preview", "probe", "thumbs", "loss", "warm")}
+        for lane in self._lanes.values():
+            lane.crashed.connect(notices.bug)
+        self._lanes["preview"].answered.connect(self.shown)
+        self._lanes["preview"].refused.connect(self._on_refused)
+        self._lanes["probe"].answered.connect(self.probed)
+        self._lanes["thumbs"].answered.connect(self.thumbs)
+        self._lanes["loss"].answered.connect(self.loss)
+        self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
+        self._now = self._timer(0, self._ask)
+        self._rest = self._timer(REST_MS, self._at_rest)
+        self._measure = self._timer(LOSS_MS, self._ask_loss)
+        model.changed.connect(self._on_changed)
+        view.changed.connect(self._on_view)
+
+    def _timer(self, ms: int, then: Callable[[], None]) -> QTimer:
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.setInterval(ms)
+        timer.timeout.connect(then)
+        return timer
+
+    # --- what is asked for -----------------------------------------------------------------------
+    @property
+    def shot(self) -> Shot | None:
+        """The chosen shot, or the first; None in an empty study."""
+        study = self.model.study
+        chosen = self.view.get("shot")
+        return next((s for s in study.shots if s.id == chosen), study.shots[0] if study.shots else None)
+
+    def set_geometry(self, width: int, height: int, region: Region) -> None:
+        """Say how large the picture is on the Easel, in device pixels, and which part is seen."""
+        if (width, height) != self._size or region != self._region:
+            self._size, self._region = (width, height), region
+            self._now.start()
+
+    def ask(self) -> Ask | None:
+        shot = self.shot
+        if shot is None:
+            return None
+        coat = self.view.get("coat")
+        try:
+            where = self.model.study.home(coat) if coat else ""
+        except KeyError:
+            where = ""
+        known = where in ("look", shot.id)
+        mode = self.view.get("mode")
+        return Ask(
+            self.model.study,
+            shot,
+            a=self.view.get("a"),
+            b=self.view.get("b"),
+            need_a=mode in ("split", "side"),
+            difference=mode == "difference",
+            width=self._size[0],
+            height=self._size[1],
+            region=self._region,
+            instruments=self.view.get("instruments") if self.view.get("instruments_shown") else (),
+            dragging=self.dragging,
+            written=self.view.get("written"),
+            coat=coat if known else "",
+        )
+
+    def refresh(self) -> None:
+        self._now.start()
+
+    def hold(self) -> None:
+        """A control is moving: quick pictures now, exact ones when it rests."""
+        self.dragging = True
+        self._rest.start()
+
+    def release(self) -> None:
+        if self.dragging:
+            self._at_rest()
+
+    def _at_rest(self) -> None:
+        self.dragging = False
+        self._rest.stop()
+        self._now.start()
+        self._ask_thumbs()
+
+    def _ask(self) -> None:
+        ask = self.ask()
+        if ask is None:
+            return
+        self._lanes["preview"].ask(
+            lambda cancel: self.previewer.show(ask, cancel), patient=ask.dragging
+        )
+
+    # --- answers to changes ----------------------------------------------------------------------
+    def _on_changed(self, before: Study, after: Study) -> None:
+        self._now.start()
+        if not self.dragging:
+            self._ask_thumbs()
+        same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
+        if not same:
+            self.loss_unknown.emit()
+            self._lanes["loss"].drop()
+            self._measure.start()
+
+    def _on_view(self, name: str) -> None:
+        if name in ("shot", "a", "b", "mode", "instruments", "instruments_shown", "written", "coat"):
+            self._now.start()
+            if name == "shot":
+                self._probe_at = None
+
+    def _on_refused(self, error: SfumatoError) -> None:
+        shot = self.shot
+        self.failed.emit(shot.id if shot else "", error)
+
+    def _ask_thumbs(self) -> None:
+        study = self.model.study
+
+        def work(cancel: Cancel) -> dict[str, Any]:
+            found: dict[str, Any] = {}
+            for shot in study.shots:
+                cancel.check()
+                try:
+                    found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
+                except SfumatoError as error:
+                    found[shot.id] = error
+            return found
+
+        self._lanes["thumbs"].ask(work)
+
+    def _ask_loss(self) -> None:
+        ask = self.ask()
+        if self.dragging:
+            self._measure.start()
+            return
+        if ask is None:
+            return
+
+        def work(cancel: Cancel) -> Any:
+            table = self.previewer.written_table(ask, ask.study.grid, cancel)
+            return grid_loss(ask.study, self.frames, table, ask.shot, cancel)
+
+        self._lanes["loss"].ask(work)
+
+    def probe(self, x: int, y: int) -> None:
+        """Measure the pixel under the cursor; the answer comes as `probed`."""
+        ask = self.ask()
+        if ask is not None and not self.dragging:
+            self._lanes["probe"].ask(lambda _cancel: self.previewer.probe(ask, x, y))
+
+    def warm(self) -> None:
+        """Load the compiled kernels behind the first picture."""
+        self._lanes["warm"].ask(lambda _cancel: warm.warm())
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether an answer is still under way (for tests and for closing)."""
+        timers = (self._now, self._rest, self._measure)
+        return any(t.isActive() for t in timers) or any(n.is_busy for n in self._lanes.values())
+
+    def close(self) -> None:
+        for timer in (self._now, self._rest, self._measure):
+            timer.stop()
+        for lane in self._lanes.values():
+            lane.close()

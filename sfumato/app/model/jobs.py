@@ -1,0 +1,196 @@
+"""The only bridge between background work and Qt.
+
+A Lane keeps the newest answer only (preview, probes, thumbnails); a Queue does every job in order.
+Work is `work(cancel)` or `work(cancel, progress)` over immutable inputs and touches no Qt object.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+import traceback
+from collections import deque
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from sfumato.core.errors import SfumatoError
+from sfumato.work.cancel import Cancel, Cancelled
+
+Work = Callable[[Cancel], Any]
+
+
+class Lane(QObject):
+    """One worker; a new ask replaces the one that waits, and hurries the one that runs.
+
+    A patient ask lets the running one finish, so that a long drag still shows its steps.
+    """
+
+    answered = Signal(object)
+    refused = Signal(object)
+    crashed = Signal(str)
+    _done = Signal(int, object, object)
+
+    def __init__(self, name: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix=name)
+        self._lock = threading.Lock()
+        self._waiting: tuple[int, Work] | None = None
+        self._running: Cancel | None = None
+        self._turn = 0
+        self._delivered = 0
+        self._closed = False
+        self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+
+    def ask(self, work: Work, *, patient: bool = False) -> None:
+        with self._lock:
+            if self._closed:
+                return
+            self._turn += 1
+            self._waiting = (self._turn, work)
+            if self._running is None:
+                self._start()
+            elif not patient:
+                self._running.set()
+
+    def drop(self) -> None:
+        """Whatever is asked or under way is no longer wanted."""
+        with self._lock:
+            self._waiting = None
+            if self._running is not None:
+                self._running.set()
+            self._turn += 1
+            self._delivered = self._turn
+
+    @property
+    def is_busy(self) -> bool:
+        with self._lock:
+            return self._running is not None or self._delivered < self._turn
+
+    def _start(self) -> None:
+        assert self._waiting is not None
+        turn, work = self._waiting
+        self._waiting = None
+        self._running = Cancel()
+        self._pool.submit(self._run, turn, work, self._running)
+
+    def _run(self, turn: int, work: Work, cancel: Cancel) -> None:
+        answer: Any = None
+        fault: Any = None
+        try:
+            answer = work(cancel)
+        except Cancelled:
+            fault = Cancelled()
+        except SfumatoError as error:
+            fault = error
+        except Exception:
+            fault = traceback.format_exc()
+        with self._lock:
+            self._running = None
+            if self._waiting is not None and not self._closed:
+                self._start()
+        if not self._closed:
+            self._done.emit(turn, answer, fault)
+
+    def _deliver(self, turn: int, answer: Any, fault: Any) -> None:
+        if turn < self._delivered or self._closed:
+            return
+        self._delivered = turn
+        if isinstance(fault, Cancelled):
+            return
+        if isinstance(fault, SfumatoError):
+            self.refused.emit(fault)
+        elif fault is not None:
+            self.crashed.emit(fault)
+        else:
+            self.answered.emit(answer)
+
+    def close(self) -> None:
+        with self._lock:
+            self._closed = True
+            self._waiting = None
+            if self._running is not None:
+                self._running.set()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+class Queue(QObject):
+    """Jobs that all count, one at a time, with progress (at most 30 a second) and cancel."""
+
+    started = Signal(str)
+    progressed = Signal(float, str)
+    finished = Signal(object, object)
+    refused = Signal(object)
+    cancelled = Signal(str)
+    crashed = Signal(str)
+    _done = Signal(object, object, object, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue")
+        self._jobs: deque[tuple[str, Any, Any]] = deque()
+        self._cancel: Cancel | None = None
+        self._last = 0.0
+        self._closed = False
+        self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+
+    def add(self, title: str, work: Callable[..., Any], tag: Any = None) -> None:
+        self._jobs.append((title, work, tag))
+        if self._cancel is None:
+            self._next()
+
+    @property
+    def is_busy(self) -> bool:
+        return self._cancel is not None
+
+    def cancel(self) -> None:
+        if self._cancel is not None:
+            self._cancel.set()
+
+    def _next(self) -> None:
+        if not self._jobs or self._closed:
+            return
+        title, work, tag = self._jobs.popleft()
+        self._cancel = Cancel()
+        self.started.emit(title)
+        self._pool.submit(self._run, title, work, tag, self._cancel)
+
+    def _progress(self, share: float, words: str) -> None:
+        now = time.monotonic()
+        if now - self._last >= 1 / 30 or share >= 1:
+            self._last = now
+            self.progressed.emit(share, words)
+
+    def _run(self, title: str, work: Any, tag: Any, cancel: Cancel) -> None:
+        answer: Any = None
+        fault: Any = None
+        try:
+            answer = work(cancel, self._progress)
+        except Cancelled:
+            fault = Cancelled()
+        except SfumatoError as error:
+            fault = error
+        except Exception:
+            fault = traceback.format_exc()
+        if not self._closed:
+            self._done.emit(tag, answer, fault, title)
+
+    def _deliver(self, tag: Any, answer: Any, fault: Any, title: str) -> None:
+        self._cancel = None
+        if isinstance(fault, Cancelled):
+            self.cancelled.emit(title)
+        elif isinstance(fault, SfumatoError):
+            self.refused.emit(fault)
+        elif fault is not None:
+            self.crashed.emit(fault)
+        else:
+            self.finished.emit(tag, answer)
+        self._next()
+
+    def close(self) -> None:
+        self._closed = True
+        self._jobs.clear()
+        self.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)

@@ -1,0 +1,43 @@
+"""Settings and window layout, in one small file of the user's."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from PySide6.QtCore import QSettings
+
+RECENT_MOST = 10
+
+
+class Settings:
+    """Plain values by key; a damaged file counts as empty."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        if file is None:
+            file = Path(platformdirs.user_config_dir("sfumato", appauthor=False)) / "sfumato.ini"
+        self._store = QSettings(str(file), QSettings.Format.IniFormat)
+
+    def get(self, key: str, default: Any = None) -> Any:
+        value = self._store.value(key)
+        if value is None:
+            return default
+        if isinstance(default, bool):
+            return value in (True, "true")
+        return value
+
+    def set(self, key: str, value: Any) -> None:
+        self._store.setValue(key, value)
+
+    @property
+    def recent(self) -> list[str]:
+        found = self._store.value("recent") or []
+        return [found] if isinstance(found, str) else [str(f) for f in found]
+
+    def add_recent(self, file: Path) -> None:
+        name = str(file)
+        self._store.setValue("recent", [name, *(f for f in self.recent if f != name)][:RECENT_MOST])
+
+    def sync(self) -> None:
+        self._store.sync()

@@ -1,0 +1,282 @@
+"""The Easel with its line of choices above and its readout below."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sfumato.app.controls.editors import quiet
+from sfumato.app.model.desk import Desk
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.model.view_state import MODES, ViewState
+from sfumato.app.theme import strong_font
+from sfumato.app.views.easel import Easel
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.work.preview import FILE, LUT, SIDES
+
+
+class EaselPanel(QWidget):
+    """`bring_in()`, `open_demo()`, `encoding_wanted()`, `picked(x, y)`, `remove_wanted()`."""
+
+    bring_in = Signal()
+    open_demo = Signal()
+    encoding_wanted = Signal()
+    picked = Signal(int, int)
+
+    def __init__(self, model: StudyModel, view: ViewState, desk: Desk) -> None:
+        super().__init__()
+        self._model, self._view, self._desk = model, view, desk
+        self._fault: tuple[str, SfumatoError] | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._make_head())
+        self.easel = Easel()
+        self.easel.setObjectName("easel")
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.easel)
+        self.stack.addWidget(self._make_empty())
+        self.stack.addWidget(self._make_broken())
+        column.addWidget(self.stack, 1)
+        self._ask_bar = self._make_ask()
+        column.addWidget(self._ask_bar)
+        column.addWidget(self._make_readout())
+        self.easel.geometry_changed.connect(self._send_geometry)
+        self.easel.hovered.connect(desk.probe)
+        self.easel.left.connect(self._clear_readout)
+        self.easel.picked.connect(self.picked)
+        self.easel.split_moved.connect(lambda s: view.set("split", s))
+        desk.shown.connect(self._on_shown)
+        desk.probed.connect(self._on_probed)
+        desk.failed.connect(self._on_failed)
+        model.changed.connect(lambda _b, _a: self.refresh())
+        view.changed.connect(lambda _n: self.refresh())
+        self.refresh()
+
+    # --- parts -----------------------------------------------------------------------------------
+    def _make_head(self) -> QWidget:
+        head = QWidget()
+        head.setObjectName("panel")
+        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        head.setFixedHeight(36)
+        row = QHBoxLayout(head)
+        row.setContentsMargins(10, 0, 10, 0)
+        self.sides: dict[str, QComboBox] = {}
+        letters = {}
+        for side in ("a", "b"):
+            letter = QLabel(side.upper())
+            letter.setFont(strong_font())
+            letter.setProperty("pigment", "yellow" if side == "b" else "")
+            letters[side] = letter
+            box = QComboBox()
+            box.setObjectName(f"side.{side}")
+            box.setAccessibleName(f"Side {side.upper()}")
+            box.activated.connect(lambda _i, s=side, b=box: self._view.set(s, b.currentData()))
+            box.setMinimumWidth(190)
+            self.sides[side] = box
+        row.addWidget(letters["a"])
+        row.addWidget(self.sides["a"])
+        row.addStretch(1)
+        self._modes = QButtonGroup(self)
+        for mode, title in MODES.items():
+            button = QPushButton(title)
+            button.setObjectName(f"mode.{mode}")
+            button.setProperty("flat", True)
+            button.setCheckable(True)
+            button.setMinimumWidth(46)
+            button.clicked.connect(lambda _on, m=mode: self._view.set("mode", m))
+            self._modes.addButton(button)
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(self.sides["b"])
+        row.addWidget(letters["b"])
+        return head
+
+    def _centred(self, lines: list[QWidget], buttons: list[QPushButton]) -> QWidget:
+        box = QWidget()
+        column = QVBoxLayout(box)
+        column.addStretch(2)
+        for line in lines:
+            column.addWidget(line, 0, Qt.AlignmentFlag.AlignHCenter)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        for button in buttons:
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addSpacing(10)
+        column.addLayout(row)
+        column.addStretch(3)
+        return box
+
+    def _make_empty(self) -> QWidget:
+        title = QLabel("Bring in a picture")
+        title.setFont(strong_font(18))
+        words = QLabel(
+            "Drop a still or a clip here. Put it right in the Ground, build the Look,\n"
+            "then export the Look as a LUT and see it proved."
+        )
+        words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        bring = QPushButton("Bring in pictures…")
+        bring.setObjectName("empty.bring_in")
+        bring.setProperty("main", True)
+        bring.clicked.connect(self.bring_in)
+        demo = QPushButton("Open the demo study")
+        demo.setObjectName("empty.demo")
+        demo.clicked.connect(self.open_demo)
+        return self._centred([title, words], [bring, demo])
+
+    def _make_broken(self) -> QWidget:
+        self._broken_title = QLabel()
+        self._broken_title.setFont(strong_font(15))
+        self._broken_words = QLabel()
+        self._broken_words.setWordWrap(True)
+        self._broken_words.setMaximumWidth(560)
+        self._broken_words.setObjectName("broken.words")
+        self._broken_words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        again = QPushButton("Try again")
+        again.clicked.connect(self._try_again)
+        return self._centred([self._broken_title, self._broken_words], [again])
+
+    def _make_ask(self) -> QWidget:
+        """The line that asks for an encoding that the file does not state."""
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 4, 10, 4)
+        self._ask_words = QLabel()
+        self._ask_words.setProperty("pigment", "cinnabar")
+        row.addWidget(self._ask_words, 1)
+        button = QPushButton("Choose its encoding…")
+        button.setObjectName("ask.encoding")
+        button.clicked.connect(self.encoding_wanted)
+        row.addWidget(button)
+        return bar
+
+    def _make_readout(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(26)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 0, 12, 0)
+        row.setSpacing(16)
+        self._readout = {}
+        for name, width in (("place", 74), ("source", 166), ("a", 130), ("b", 130), ("delta", 56)):
+            label = quiet("")
+            label.setObjectName(f"readout.{name}")
+            label.setFixedWidth(width)
+            self._readout[name] = label
+            row.addWidget(label)
+        row.addStretch(1)
+        self._zoom = quiet("")
+        row.addWidget(self._zoom)
+        return bar
+
+    # --- showing ---------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        shot = self._desk.shot
+        view = self._view
+        self._fill_sides()
+        for mode in MODES:
+            self.findChild(QPushButton, f"mode.{mode}").setChecked(view.get("mode") == mode)
+        alone = view.get("mode") == "one"
+        self.sides["a"].setEnabled(not alone)
+        self.easel.picking = bool(view.get("picking"))
+        self.easel.mount = view.get("mount")
+        self.easel.split = view.get("split")
+        self.easel.across = view.get("split_across")
+        if self.easel.mode != view.get("mode"):
+            self.easel.set_mode(view.get("mode"))
+        self.easel.update()
+        unknown = shot is not None and shot.encoding is None
+        self._ask_bar.setVisible(unknown)
+        if unknown and shot is not None:
+            self._ask_words.setText(f"{shot.name} does not say what its encoding is: shown as it is.")
+        if shot is None:
+            self.easel.show_nothing()
+            self.stack.setCurrentIndex(1)
+        elif self._fault is not None and self._fault[0] == shot.id:
+            self.stack.setCurrentIndex(2)
+        else:
+            self.stack.setCurrentIndex(0)
+        self._show_zoom()
+
+    def _fill_sides(self) -> None:
+        grid = self._model.study.grid
+        for side, box in self.sides.items():
+            wanted = {
+                key: f"{title}, {grid} points" if key == LUT else title
+                for key, title in SIDES.items()
+                if key != FILE or self._view.get("written") is not None
+            }
+            if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
+                box.clear()
+                for key, title in wanted.items():
+                    box.addItem(title, key)
+            box.setCurrentIndex(max(0, box.findData(self._view.get(side))))
+
+    def _on_shown(self, shown: Any) -> None:
+        shot = self._desk.shot
+        if shot is None or shown.ask.shot.id != shot.id:
+            return
+        if self._fault is not None:
+            self._fault = None
+            self.refresh()
+        self.easel.show_picture(self._desk.frames.still(shown.ask.shot).size)
+        self.easel.show_answer(shown)
+        self._show_zoom()
+
+    def _on_failed(self, shot_id: str, error: SfumatoError) -> None:
+        shot = self._desk.shot
+        if shot is None or shot.id != shot_id:
+            return
+        if not isinstance(error, MediaError):
+            return
+        self._fault = (shot_id, error)
+        self._broken_title.setText(f"{shot.name} cannot be shown")
+        self._broken_words.setText(f"{error.where}\n{error.summary}; {error.hint}.")
+        self.refresh()
+
+    def _try_again(self) -> None:
+        self._fault = None
+        self.refresh()
+        self._desk.refresh()
+
+    def _send_geometry(self) -> None:
+        if self.easel.picture[0]:
+            self._desk.set_geometry(*self.easel.wanted())
+        self._show_zoom()
+
+    def _show_zoom(self) -> None:
+        if not self.easel.picture[0]:
+            self._zoom.setText("")
+            return
+        how = "fit · " if self.easel.zoom is None else ""
+        w, h = self.easel.picture
+        self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %   {w} × {h}   mount {self.easel.mount}")
+
+    def _on_probed(self, probe: Any) -> None:
+        def three(rgb: Any) -> str:
+            return " ".join(f"{v:.3f}" for v in rgb)
+
+        self._readout["place"].setText(f"{probe.x}, {probe.y}")
+        self._readout["source"].setText(f"source {three(probe.source)}")
+        self._readout["a"].setText(f"A {three(probe.a)}")
+        self._readout["b"].setText(f"B {three(probe.b)}")
+        self._readout["delta"].setText(f"ΔE {probe.delta:.1f}")
+
+    def _clear_readout(self) -> None:
+        for label in self._readout.values():
+            label.setText("")

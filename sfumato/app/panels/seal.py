@@ -1,0 +1,178 @@
+"""The Seal: what the thread ends in: grid, Span, error, and the way out into a file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.model.desk import Desk
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.theme import colour
+from sfumato.core.controls import Number
+from sfumato.core.path import span_names
+from sfumato.work import peer
+from sfumato.work.proof import TOLERANCE, GridLoss, Proof
+
+GRID = Number(
+    title="Grid",
+    least=2,
+    most=129,
+    step=1,
+    digits=0,
+    unit="points",
+    help="Points a side of the LUT: 33 is what most devices take, 65 loses less.",
+)
+
+
+def loss_words(loss: GridLoss) -> str:
+    """Say a loss in one line."""
+    if loss.shots is None:
+        return f"{loss.cube.worst:.2f} ΔE at worst over the cube"
+    return f"{loss.shots.worst:.2f} ΔE at worst, {loss.shots.mean:.3f} mean"
+
+
+class Seal(QWidget):
+    """At the foot of the Ledger. `export_wanted()`, `difference_wanted()`."""
+
+    export_wanted = Signal()
+    difference_wanted = Signal()
+
+    def __init__(self, model: StudyModel, desk: Desk) -> None:
+        super().__init__()
+        self._model, self._desk = model, desk
+        self._proof: Proof | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 12, 14, 12)
+        column.setSpacing(3)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.grid = ScrubNumber(GRID, 33)
+        self.grid.setObjectName("seal.grid")
+        self.grid.setMinimumWidth(34)
+        self.grid.edited.connect(self._edit_grid)
+        self.grid.released.connect(self._release)
+        row.addWidget(self.grid)
+        row.addWidget(_strong("points · float · cube"))
+        row.addStretch(1)
+        column.addLayout(row)
+        self._span = quiet("")
+        column.addWidget(self._span)
+        bottom = QHBoxLayout()
+        self._loss = QLabel()
+        self._loss.setWordWrap(True)
+        self._loss.setObjectName("seal.loss")
+        bottom.addWidget(self._loss, 1)
+        self.button = QPushButton("Export…")
+        self.button.setObjectName("seal.export")
+        self.button.setProperty("main", True)
+        self.button.clicked.connect(self.export_wanted)
+        bottom.addWidget(self.button, 0, Qt.AlignmentFlag.AlignBottom)
+        column.addLayout(bottom)
+        self._warning = QLabel()
+        self._warning.setProperty("pigment", "cinnabar")
+        self._warning.setWordWrap(True)
+        self._warning.setObjectName("seal.warning")
+        column.addWidget(self._warning)
+        self._proof_box = QWidget()
+        proof = QVBoxLayout(self._proof_box)
+        proof.setContentsMargins(0, 6, 0, 0)
+        proof.setSpacing(2)
+        self._proof_name = QLabel()
+        self._proof_name.setProperty("strong", True)
+        self._proof_lines = QLabel()
+        self._proof_lines.setWordWrap(True)
+        self._proof_lines.setObjectName("seal.proof")
+        self._proof_button = QPushButton("Show the difference")
+        self._proof_button.setObjectName("seal.difference")
+        self._proof_button.clicked.connect(self.difference_wanted)
+        proof.addWidget(self._proof_name)
+        proof.addWidget(self._proof_lines)
+        proof.addWidget(self._proof_button, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self._proof_box)
+        model.changed.connect(lambda _b, _a: self.refresh())
+        desk.loss.connect(self.show_loss)
+        desk.loss_unknown.connect(self._forget)
+        self.refresh()
+        self._forget()
+
+    def refresh(self) -> None:
+        study, shot = self._model.study, self._desk.shot
+        self.grid.show_value(study.grid)
+        entry, leave = span_names(study, shot)
+        self._span.setText(f"{entry} → {leave}")
+        with_ground = study.span.with_ground and shot is not None
+        self._warning.setVisible(with_ground)
+        if with_ground and shot is not None:
+            self._warning.setText(f"Includes the Ground of {shot.name}: right for this shot only.")
+        self._proof_box.setVisible(self._proof is not None)
+
+    def _forget(self) -> None:
+        """The study moved: what was measured no longer holds."""
+        self._loss.setProperty("pigment", "")
+        self._loss.style().polish(self._loss)
+        shots = len(self._model.study.shots)
+        self._loss.setText(f"measuring on {shots} shots …" if shots else "no shots to measure on yet")
+        if self._proof is not None:
+            self._proof = None
+            self.refresh()
+
+    def show_loss(self, loss: Any) -> None:
+        if loss is None:
+            return
+        good = loss.worst <= TOLERANCE
+        count = len(self._model.study.shots)
+        where = f" on {count} shots" if loss.shots else ""
+        if not good and loss.worst_shot:
+            where += f" (most on {loss.worst_shot})"
+        mark = "✓" if good else "!"
+        self._loss.setText(f"{mark} {loss_words(loss)}{where}")
+        self._loss.setProperty("pigment", "malachite" if good else "cinnabar")
+        self._loss.style().polish(self._loss)
+
+    def show_proof(self, proof: Proof) -> None:
+        """Say what the written file was proved to do."""
+        self._proof = proof
+        self._proof_name.setText(f"{proof.file.name} is written")
+        lines = []
+        same = proof.own_code_difference == 0
+        lines.append(
+            "Read back: every node the same"
+            if same
+            else f"Read back: nodes differ by up to {proof.own_code_difference:.2g}"
+        )
+        if proof.peer is not None:
+            lines.append(f"As {peer.NAME} reads it: {loss_words(proof.peer)}")
+        else:
+            lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
+        self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))
+        self._proof_lines.setProperty("pigment", "malachite" if proof.proved else "cinnabar")
+        self._proof_lines.style().polish(self._proof_lines)
+        self.refresh()
+
+    def _edit_grid(self, value: float) -> None:
+        study = self._model.study
+        self._desk.hold()
+        self._model.commit("Grid", attrs.evolve(study, grid=round(value)), ("seal", "grid"))
+
+    def _release(self) -> None:
+        self._model.end_gesture()
+        self._desk.release()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        r = QRectF(self.rect()).adjusted(10, 4, -10, -8)
+        painter.fillRect(r, colour("rail"))
+        painter.fillRect(QRectF(r.left(), r.top(), 4, r.height()), colour("yellow"))
+
+
+def _strong(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("strong", True)
+    return label

@@ -1,0 +1,1 @@
+"""Widgets that paint what they are given."""

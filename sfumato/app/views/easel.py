@@ -1,0 +1,402 @@
+"""The Easel: the picture on its neutral mount, with sides A and B."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QLinearGradient, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
+from sfumato.app.views.pictures import HEAT, heat_of, heat_scale, image_of
+from sfumato.work.frames import WHOLE, Region
+
+_MARGIN = 8
+_ZOOMS = (1 / 8, 1 / 4, 1 / 2, 1, 2, 4, 8, 16)
+
+
+class Easel(QWidget):
+    """Paints the answer it is given and says where the hand is."""
+
+    geometry_changed = Signal()
+    hovered = Signal(int, int)
+    left = Signal()
+    picked = Signal(int, int)
+    split_moved = Signal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.picture = (0, 0)
+        self.mode = "one"
+        self.split = 0.5
+        self.across = False
+        self.mount = "mid"
+        self.picking = False
+        self.zoom: float | None = None
+        self._centre = (0.5, 0.5)
+        self._region: Region = WHOLE
+        self._a: QImage | None = None
+        self._b: QImage | None = None
+        self._heat: QImage | None = None
+        self._heat_top = 1.0
+        self._drag: str = ""
+        self._drag_at = QPointF()
+        self._space = False
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(320, 160)
+        self.setAccessibleName("Easel")
+
+    # --- geometry --------------------------------------------------------------------------------
+    def panes(self) -> list[tuple[QRectF, str]]:
+        """Return the areas in which a picture is shown, and the side each shows."""
+        r = QRectF(self.rect())
+        if self.mode == "side":
+            half = r.width() / 2
+            return [
+                (QRectF(0, 0, half - 1, r.height()), "a"),
+                (QRectF(half + 1, 0, half - 1, r.height()), "b"),
+            ]
+        return [(r, "b")]
+
+    def scale(self) -> float:
+        """Return device pixels per pixel of the picture."""
+        w, h = self.picture
+        if not w:
+            return 1.0
+        if self.zoom is not None:
+            return self.zoom
+        pane = self.panes()[0][0].adjusted(_MARGIN, _MARGIN, -_MARGIN, -_MARGIN)
+        return min(pane.width() / w, pane.height() / h) * self.devicePixelRatioF()
+
+    def picture_rect(self, pane: QRectF) -> QRectF:
+        """Return where the whole picture lies when shown in a pane (it may reach beyond it)."""
+        w, h = self.picture
+        s = self.scale() / self.devicePixelRatioF()
+        if self.zoom is None:
+            size = (round(w * s), round(h * s))
+            return QRectF(
+                pane.left() + (pane.width() - size[0]) // 2,
+                pane.top() + (pane.height() - size[1]) // 2,
+                *size,
+            )
+        cx, cy = self._centre
+        return QRectF(
+            round(pane.center().x() - cx * w * s), round(pane.center().y() - cy * h * s), w * s, h * s
+        )
+
+    def wanted(self) -> tuple[int, int, Region]:
+        """Return the size in device pixels and the region of the picture that is to be rendered."""
+        pane = self.panes()[0][0]
+        whole = self.picture_rect(pane)
+        ratio = self.devicePixelRatioF()
+        if self.zoom is None:
+            return max(1, round(whole.width() * ratio)), max(1, round(whole.height() * ratio)), WHOLE
+        w, h = self.picture
+        seen = whole.intersected(pane)
+        if seen.isEmpty():
+            return 1, 1, WHOLE
+        s = whole.width() / w
+        x0, y0 = int((seen.left() - whole.left()) / s), int((seen.top() - whole.top()) / s)
+        x1 = min(w, int((seen.right() - whole.left()) / s) + 1)
+        y1 = min(h, int((seen.bottom() - whole.top()) / s) + 1)
+        size = (max(1, round((x1 - x0) * self.zoom)), max(1, round((y1 - y0) * self.zoom)))
+        return (*size, (x0 / w, y0 / h, x1 / w, y1 / h))
+
+    def pixel_at(self, at: QPointF) -> tuple[int, int] | None:
+        """Return the pixel of the picture under a point of the widget, None beside the picture."""
+        w, h = self.picture
+        if not w:
+            return None
+        for pane, _ in self.panes():
+            if pane.contains(at):
+                r = self.picture_rect(pane)
+                x, y = (at.x() - r.left()) / r.width() * w, (at.y() - r.top()) / r.height() * h
+                if 0 <= x < w and 0 <= y < h:
+                    return int(x), int(y)
+        return None
+
+    def widget_at(self, x: int, y: int) -> QPointF:
+        """Return where a pixel of the picture is on the widget (in the last pane)."""
+        r = self.picture_rect(self.panes()[-1][0])
+        w, h = self.picture
+        return QPointF(r.left() + (x + 0.5) / w * r.width(), r.top() + (y + 0.5) / h * r.height())
+
+    # --- what to show ----------------------------------------------------------------------------
+    def show_picture(self, size: tuple[int, int]) -> None:
+        """A shot of this size is to be shown."""
+        if size != self.picture:
+            self.picture = size
+            self._a = self._b = self._heat = None
+            self.set_zoom(None)
+            self.geometry_changed.emit()
+
+    def show_answer(self, shown: Any) -> None:
+        self._region = shown.ask.region
+        self._a = image_of(shown.a) if shown.a is not None else None
+        self._b = image_of(shown.b)
+        self._heat = None
+        if shown.delta is not None:
+            self._heat_top = heat_scale(float(shown.delta.max()))
+            self._heat = image_of(heat_of(shown.delta, self._heat_top))
+        self.update()
+
+    def show_nothing(self) -> None:
+        self.picture = (0, 0)
+        self._a = self._b = self._heat = None
+        self.update()
+
+    def set_mode(self, mode: str) -> None:
+        self.mode = mode
+        self.geometry_changed.emit()
+        self.update()
+
+    def set_zoom(self, zoom: float | None, about: QPointF | None = None) -> None:
+        """Show at `zoom` device pixels per pixel (None = all of it), keeping the point `about`."""
+        if zoom is not None and self.picture[0]:
+            pane = self.panes()[0][0]
+            at = about or pane.center()
+            for each, _ in self.panes():
+                if each.contains(at):
+                    pane = each
+            r = self.picture_rect(pane)
+            share = ((at.x() - r.left()) / r.width(), (at.y() - r.top()) / r.height())
+            s = zoom / self.devicePixelRatioF()
+            off = (
+                (at.x() - pane.center().x()) / (self.picture[0] * s),
+                (at.y() - pane.center().y()) / (self.picture[1] * s),
+            )
+            self._centre = tuple(min(max(v - d, 0.0), 1.0) for v, d in zip(share, off, strict=True))
+        self.zoom = zoom
+        self.geometry_changed.emit()
+        self.update()
+
+    def step_zoom(self, up: bool, about: QPointF | None = None) -> None:
+        now = self.scale()
+        if up:
+            target = next((z for z in _ZOOMS if z > now * 1.01), _ZOOMS[-1])
+        else:
+            target = next((z for z in reversed(_ZOOMS) if z < now * 0.99), _ZOOMS[0])
+        self.set_zoom(target, about)
+
+    def pan(self, dx: float, dy: float) -> None:
+        if self.zoom is None:
+            return
+        s = self.scale() / self.devicePixelRatioF()
+        w, h = self.picture
+        self._centre = (
+            min(max(self._centre[0] - dx / (w * s), 0.0), 1.0),
+            min(max(self._centre[1] - dy / (h * s), 0.0), 1.0),
+        )
+        self.geometry_changed.emit()
+        self.update()
+
+    # --- hand ------------------------------------------------------------------------------------
+    def split_line(self) -> float:
+        """Return where the split line is: x, or y when it runs across."""
+        r = self.picture_rect(self.panes()[0][0]).intersected(QRectF(self.rect()))
+        if self.across:
+            return r.top() + self.split * r.height()
+        return r.left() + self.split * r.width()
+
+    def _near_line(self, at: QPointF) -> bool:
+        if self.mode != "split" or not self.picture[0]:
+            return False
+        return abs((at.y() if self.across else at.x()) - self.split_line()) < 7
+
+    def mousePressEvent(self, event) -> None:
+        at = event.position()
+        self._drag_at = at
+        pan = event.button() == Qt.MouseButton.MiddleButton or self._space
+        if pan:
+            self._drag = "pan"
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        elif event.button() == Qt.MouseButton.LeftButton:
+            pixel = self.pixel_at(at)
+            if self.picking and pixel:
+                self.picked.emit(*pixel)
+            elif self._near_line(at):
+                self._drag = "split"
+
+    def mouseMoveEvent(self, event) -> None:
+        at = event.position()
+        if self._drag == "pan":
+            moved = at - self._drag_at
+            self._drag_at = at
+            self.pan(moved.x(), moved.y())
+            return
+        if self._drag == "split":
+            self._move_split(at)
+            return
+        self._point(at)
+        pixel = self.pixel_at(at)
+        if pixel:
+            self.hovered.emit(*pixel)
+        else:
+            self.left.emit()
+
+    def _move_split(self, at: QPointF) -> None:
+        r = self.picture_rect(self.panes()[0][0]).intersected(QRectF(self.rect()))
+        share = (at.y() - r.top()) / r.height() if self.across else (at.x() - r.left()) / r.width()
+        self.set_split(share)
+
+    def set_split(self, share: float) -> None:
+        share = min(max(share, 0.0), 1.0)
+        if share != self.split:
+            self.split = share
+            self.split_moved.emit(share)
+            self.update()
+
+    def _point(self, at: QPointF) -> None:
+        if self.picking:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif self._space:
+            self.setCursor(Qt.CursorShape.OpenHandCursor)
+        elif self._near_line(at):
+            across = Qt.CursorShape.SplitVCursor if self.across else Qt.CursorShape.SplitHCursor
+            self.setCursor(across)
+        else:
+            self.unsetCursor()
+
+    def mouseReleaseEvent(self, _event) -> None:
+        self._drag = ""
+        self._point(self._drag_at)
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        if not self.picking:
+            self.set_zoom(1.0 if self.zoom is None else None, event.position())
+
+    def wheelEvent(self, event) -> None:
+        if event.angleDelta().y():
+            self.step_zoom(event.angleDelta().y() > 0, event.position())
+
+    def keyPressEvent(self, event) -> None:
+        key = event.key()
+        step = 0.05 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
+        if key == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = True
+            self._point(self._drag_at)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.step_zoom(True)
+        elif key == Qt.Key.Key_Minus:
+            self.step_zoom(False)
+        elif self.mode == "split" and key in (Qt.Key.Key_Left, Qt.Key.Key_Up):
+            self.set_split(self.split - step)
+        elif self.mode == "split" and key in (Qt.Key.Key_Right, Qt.Key.Key_Down):
+            self.set_split(self.split + step)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+            self._point(self._drag_at)
+
+    def leaveEvent(self, _event) -> None:
+        self.left.emit()
+
+    def resizeEvent(self, _event) -> None:
+        self.geometry_changed.emit()
+
+    # --- look ------------------------------------------------------------------------------------
+    def _target(self, pane: QRectF) -> QRectF:
+        """Return where the rendered region lies in a pane."""
+        r = self.picture_rect(pane)
+        x0, y0, x1, y1 = self._region
+        return QRectF(
+            r.left() + x0 * r.width(), r.top() + y0 * r.height(), (x1 - x0) * r.width(), (y1 - y0) * r.height()
+        )
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), MOUNTS[self.mount])
+        if self.picture[0]:
+            for pane, side in self.panes():
+                self._paint_pane(painter, pane, side)
+        focus_ring(self, painter)
+
+    def _paint_pane(self, painter: QPainter, pane: QRectF, side: str) -> None:
+        painter.save()
+        painter.setClipRect(pane)
+        target = self._target(pane)
+        smooth = self.scale() < 1
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
+        if self.mode == "difference":
+            if self._heat is not None:
+                painter.drawImage(target, self._heat)
+                self._paint_scale(painter, self.picture_rect(pane).intersected(pane))
+        else:
+            image = self._a if side == "a" else self._b
+            if image is not None:
+                painter.drawImage(target, image)
+            if self.mode == "split" and self._a is not None:
+                self._paint_split(painter, pane, target)
+        if self.mode == "side":
+            self._tag(painter, pane.topLeft() + QPointF(14, 14), side.upper())
+        painter.restore()
+
+    def _paint_split(self, painter: QPainter, pane: QRectF, target: QRectF) -> None:
+        r = self.picture_rect(pane).intersected(pane)
+        line = self.split_line()
+        first = QRectF(r)
+        if self.across:
+            first.setBottom(line)
+        else:
+            first.setRight(line)
+        painter.save()
+        painter.setClipRect(first, Qt.ClipOperation.IntersectClip)
+        painter.drawImage(target, self._a)
+        painter.restore()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("text"), 1))
+        painter.setBrush(colour("text"))
+        if self.across:
+            painter.drawLine(QPointF(r.left(), line), QPointF(r.right(), line))
+            painter.drawRoundedRect(QRectF(r.center().x() - 14, line - 4, 28, 8), RADIUS, RADIUS)
+            self._tag(painter, QPointF(r.left() + 14, line - 16), "A")
+            self._tag(painter, QPointF(r.left() + 14, line + 16), "B")
+        else:
+            painter.drawLine(QPointF(line, r.top()), QPointF(line, r.bottom()))
+            painter.drawRoundedRect(QRectF(line - 4, r.center().y() - 14, 8, 28), RADIUS, RADIUS)
+            self._tag(painter, QPointF(line - 16, r.top() + 16), "A")
+            self._tag(painter, QPointF(line + 16, r.top() + 16), "B")
+
+    def _tag(self, painter: QPainter, at: QPointF, text: str) -> None:
+        box = QRectF(at.x() - 8, at.y() - 8, 16, 16)
+        ground = colour("rail")
+        ground.setAlphaF(0.7)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(box, RADIUS, RADIUS)
+        painter.setFont(quiet_font())
+        painter.setPen(colour("text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_scale(self, painter: QPainter, r: QRectF) -> None:
+        """Draw the scale of the heat picture in its lower left corner."""
+        box = QRectF(r.left() + 10, r.bottom() - 44, 210, 34)
+        ground = colour("rail")
+        ground.setAlphaF(0.85)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(box, RADIUS, RADIUS)
+        bar = QRectF(box.left() + 8, box.top() + 6, box.width() - 16, 8)
+        shade = QLinearGradient(bar.topLeft(), bar.topRight())
+        for i in range(0, 256, 15):
+            shade.setColorAt(i / 255, _rgb(i))
+        painter.fillRect(bar, shade)
+        painter.setFont(quiet_font())
+        painter.setPen(colour("text"))
+        words = QRectF(bar.left(), bar.bottom() + 1, bar.width(), 16)
+        top = f"{self._heat_top:g} ΔE"
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft, "0")
+        painter.drawText(words, Qt.AlignmentFlag.AlignHCenter, f"{self._heat_top / 2:g}")
+        painter.drawText(words, Qt.AlignmentFlag.AlignRight, top)
+
+
+def _rgb(index: int):
+    from PySide6.QtGui import QColor
+
+    return QColor(*(int(v) for v in HEAT[index]))

@@ -1,0 +1,197 @@
+"""Instruments: they paint the counts they are given."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from sfumato.app.theme import RADIUS, colour, quiet_font
+from sfumato.app.views.pictures import image_of
+
+TITLES = {
+    "parade": "Parade",
+    "waveform": "Waveform (luma)",
+    "vectorscope": "Vectorscope (Cb/Cr)",
+    "histogram": "Histogram",
+    "neutral": "Neutral line",
+}
+_INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
+_GROUND = 38.0
+
+
+def _glow(counts: np.ndarray, gain: float) -> np.ndarray:
+    """Return brightness 0..1 of counts: few pixels are seen, many do not blot."""
+    peak = max(float(counts.max()), 1.0)
+    return np.log1p(counts * gain) / np.log1p(peak * gain)
+
+
+def _trace(counts: np.ndarray, ink: np.ndarray) -> np.ndarray:
+    """Turn counts (columns, codes) into an upright uint8 picture (codes, columns, 3)."""
+    light = np.minimum(_glow(counts, 0.8) * 1.15, 1)[:, ::-1].T[..., None]
+    return (_GROUND + (ink - _GROUND) * light).astype(np.uint8)
+
+
+class ScopeView(QWidget):
+    """Shows one instrument; `kind` says which."""
+
+    def __init__(self, kind: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.kind = kind
+        self._data: np.ndarray | None = None
+        self._image = None
+        self.setMinimumSize(120, 80)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Instrument")
+
+    def show_counts(self, kind: str, data: np.ndarray | None) -> None:
+        self.kind, self._data = kind, data
+        self._image = None
+        if data is not None:
+            if kind == "parade":
+                self._image = image_of(
+                    np.concatenate([_trace(data[c], _INK[c]) for c in range(3)], axis=1)
+                )
+            elif kind == "waveform":
+                self._image = image_of(_trace(data, np.float32([214, 214, 214])))
+            elif kind == "vectorscope":
+                light = np.minimum(_glow(data, 0.5) * 1.2, 1)[..., None]
+                ink = _vector_ink()
+                self._image = image_of((_GROUND + (ink - _GROUND) * light).astype(np.uint8))
+        self.setAccessibleDescription(TITLES[kind])
+        self.update()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("well"))
+        painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
+        inner = QRectF(self.rect()).adjusted(34, 8, -10, -8)
+        painter.setFont(quiet_font())
+        if self.kind == "vectorscope":
+            self._paint_vectors(painter)
+        elif self.kind == "neutral":
+            self._paint_lines(painter, inner.adjusted(0, 0, 0, -12))
+        elif self.kind == "histogram":
+            self._paint_histogram(painter, inner.adjusted(0, 0, 0, -12))
+        else:
+            self._paint_trace(painter, inner)
+
+    def _levels(self, painter: QPainter, r: QRectF) -> None:
+        """Draw the graticule in percent."""
+        for share in (0, 0.25, 0.5, 0.75, 1):
+            y = r.bottom() - share * r.height()
+            painter.setPen(QPen(colour("line" if share in (0, 1) else "panel"), 1))
+            painter.drawLine(QPointF(r.left(), y), QPointF(r.right(), y))
+            painter.setPen(colour("quiet"))
+            painter.drawText(
+                QRectF(0, y - 8, r.left() - 5, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{share * 100:.0f}" + (" %" if share == 1 else ""),
+            )
+
+    def _paint_trace(self, painter: QPainter, r: QRectF) -> None:
+        if self._image is not None:
+            if self.kind == "parade":
+                gap, w = 8, self._image.width() / 3
+                each = (r.width() - 2 * gap) / 3
+                for c in range(3):
+                    target = QRectF(r.left() + c * (each + gap), r.top(), each, r.height())
+                    painter.drawImage(target, self._image, QRectF(c * w, 0, w, 256))
+            else:
+                painter.drawImage(r, self._image)
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Lighten)
+        self._levels(painter, r)
+
+    def _codes(self, painter: QPainter, r: QRectF, titles: tuple[str, ...]) -> None:
+        painter.setPen(colour("quiet"))
+        for i, title in enumerate(titles):
+            x = r.left() + r.width() * i / (len(titles) - 1)
+            flag = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)[
+                0 if i == 0 else 2 if i == len(titles) - 1 else 1
+            ]
+            box = QRectF(x - (0 if i == 0 else 60 if i == len(titles) - 1 else 30), r.bottom() + 2, 60, 14)
+            painter.drawText(box, flag | Qt.AlignmentFlag.AlignTop, title)
+
+    def _paint_histogram(self, painter: QPainter, r: QRectF) -> None:
+        for i in range(5):
+            x = r.left() + r.width() * i / 4
+            painter.setPen(QPen(colour("panel"), 1))
+            painter.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()))
+        self._codes(painter, r, ("0", "64", "128", "191", "255"))
+        if self._data is None:
+            return
+        inner = self._data[:, 1:255]
+        peak = max(float(np.percentile(inner, 99.5)), 1.0)
+        heights = np.sqrt(np.clip(self._data / peak, 0, 1))
+        for c, role in enumerate(("red", "green", "blue")):
+            tone = colour(role)
+            points = [QPointF(r.left(), r.bottom())]
+            xs = r.left() + (np.arange(256) + 0.5) / 256 * r.width()
+            ys = r.bottom() - heights[c] * r.height()
+            points += [QPointF(x, y) for x, y in zip(xs, ys, strict=True)]
+            points.append(QPointF(r.right(), r.bottom()))
+            painter.setPen(QPen(tone, 1.2))
+            tone.setAlphaF(0.18)
+            painter.setBrush(tone)
+            painter.drawPolygon(QPolygonF(points))
+
+    def _paint_vectors(self, painter: QPainter) -> None:
+        side = min(self.width(), self.height()) - 12
+        r = QRectF((self.width() - side) / 2, (self.height() - side) / 2, side, side)
+        if self._image is not None:
+            painter.drawImage(r, self._image)
+        painter.setPen(QPen(colour("line"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        centre = r.center()
+        painter.drawLine(QPointF(r.left(), centre.y()), QPointF(r.right(), centre.y()))
+        painter.drawLine(QPointF(centre.x(), r.top()), QPointF(centre.x(), r.bottom()))
+        painter.drawRect(r.adjusted(side * 0.25, side * 0.25, -side * 0.25, -side * 0.25))
+        painter.setPen(colour("quiet"))
+        for name, rgb in _HUES.items():
+            cb, cr = _differences(rgb)
+            at = centre + QPointF(cb, -cr) * side * 0.75
+            painter.drawRect(QRectF(at.x() - 3, at.y() - 3, 6, 6))
+            painter.drawText(at + QPointF(6, 4), name)
+        painter.drawText(QRectF(r.right() + 6, centre.y() - 8, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cb")
+        painter.drawText(QRectF(centre.x() + 4, r.top() - 2, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cr")
+
+    def _paint_lines(self, painter: QPainter, r: QRectF) -> None:
+        self._levels(painter, r)
+        self._codes(painter, r, ("0", "grey in, % code", "100"))
+        painter.setPen(QPen(colour("line"), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(r.bottomLeft(), r.topRight())
+        if self._data is None:
+            return
+        painter.setClipRect(r.adjusted(0, -4, 0, 4))
+        xs = r.left() + np.linspace(0, 1, len(self._data)) * r.width()
+        for c, role in enumerate(("red", "green", "blue")):
+            ys = r.bottom() - np.clip(self._data[:, c], -0.1, 1.1) * r.height()
+            painter.setPen(QPen(colour(role), 1.6))
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs, ys, strict=True)]))
+
+
+_HUES = {"R": (1, 0, 0), "Y": (1, 1, 0), "G": (0, 1, 0), "C": (0, 1, 1), "B": (0, 0, 1), "M": (1, 0, 1)}
+
+
+def _differences(rgb: tuple[int, int, int]) -> tuple[float, float]:
+    """Return Cb, Cr of BT.709, -0.5..0.5."""
+    y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
+    return (rgb[2] - y) / 1.8556, (rgb[0] - y) / 1.5748
+
+
+class _Ink:
+    vector: np.ndarray | None = None
+
+
+def _vector_ink() -> np.ndarray:
+    """Return the colour that each place of the vectorscope stands for, (256, 256, 3)."""
+    if _Ink.vector is None:
+        cb, cr = np.meshgrid((np.arange(256) - 127.5) / 255, (127.5 - np.arange(256)) / 255)
+        r, b = 0.62 + 1.5748 * cr, 0.62 + 1.8556 * cb
+        g = 0.62 - 0.4681 * cr - 0.1873 * cb
+        _Ink.vector = np.clip(np.stack([r, g, b], -1) * 255, 60, 255).astype(np.float32)
+    return _Ink.vector

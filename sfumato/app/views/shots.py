@@ -1,0 +1,155 @@
+"""The shots strip: a thumbnail of each shot through the current Look."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from sfumato.app.model.desk import THUMB
+from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
+from sfumato.app.views.pictures import image_of
+from sfumato.core.errors import SfumatoError
+from sfumato.core.study import Shot
+
+_STEP = THUMB[0] + 8
+_TOP = 9
+
+
+class ShotsStrip(QWidget):
+    """One line of thumbnails; `chosen(shot id)`, `wanted_menu(shot id, place)`."""
+
+    chosen = Signal(str)
+    bring_in = Signal()
+    menu_wanted = Signal(str, object)
+    remove_wanted = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._shots: tuple[Shot, ...] = ()
+        self._current = ""
+        self._thumbs: dict[str, QImage | SfumatoError] = {}
+        self._offset = 0.0
+        self.setFixedHeight(84)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Shots")
+
+    def show_shots(self, shots: tuple[Shot, ...], current: str) -> None:
+        self._shots, self._current = shots, current
+        names = [s.name for s in shots if s.id == current]
+        self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")
+        self._reveal()
+        self.update()
+
+    def show_thumbs(self, thumbs: dict[str, Any]) -> None:
+        self._thumbs = {
+            k: v if isinstance(v, SfumatoError) else image_of(v) for k, v in thumbs.items()
+        }
+        self.update()
+
+    def box(self, index: int) -> QRectF:
+        """Return the thumbnail's place; the one behind the last shot is for bringing in more."""
+        return QRectF(10 + index * _STEP - self._offset, _TOP, *THUMB)
+
+    def _index_at(self, at: QPointF) -> int | None:
+        for i in range(len(self._shots) + 1):
+            if self.box(i).adjusted(-3, -3, 3, 20).contains(at):
+                return i
+        return None
+
+    def _reveal(self) -> None:
+        index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
+        room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
+        left = index * _STEP
+        self._offset = min(max(self._offset, left + _STEP + 10 - self.width()), left, room)
+        self._offset = max(self._offset, 0.0)
+
+    def mousePressEvent(self, event) -> None:
+        index = self._index_at(event.position())
+        if index is None:
+            return
+        if index == len(self._shots):
+            self.bring_in.emit()
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(self._shots[index].id, event.globalPosition().toPoint())
+        else:
+            self.chosen.emit(self._shots[index].id)
+
+    def mouseMoveEvent(self, event) -> None:
+        index = self._index_at(event.position())
+        tip = ""
+        if index is not None and index < len(self._shots):
+            shot = self._shots[index]
+            fault = self._thumbs.get(shot.id)
+            tip = f"{shot.path}\n{shot.encoding or 'encoding not stated'}"
+            if isinstance(fault, SfumatoError):
+                tip += f"\n{fault.summary}"
+        self.setToolTip(tip)
+
+    def wheelEvent(self, event) -> None:
+        room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        self._offset = min(max(self._offset - turn / 2, 0.0), room)
+        self.update()
+
+    def keyPressEvent(self, event) -> None:
+        index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if step and self._shots:
+            self.chosen.emit(self._shots[min(max(index + step, 0), len(self._shots) - 1)].id)
+        elif event.key() == Qt.Key.Key_Delete and self._shots:
+            self.remove_wanted.emit(self._shots[index].id)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, _event) -> None:
+        self._reveal()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("window"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(quiet_font())
+        for i, shot in enumerate(self._shots):
+            self._paint_shot(painter, self.box(i), shot)
+        box = self.box(len(self._shots))
+        painter.setPen(QPen(colour("line"), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(box, RADIUS, RADIUS)
+        painter.setPen(colour("quiet"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "Bring in")
+        focus_ring(self, painter)
+
+    def _paint_shot(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+        thumb = self._thumbs.get(shot.id)
+        if isinstance(thumb, QImage):
+            painter.drawImage(box, thumb)
+        else:
+            painter.fillRect(box, colour("well"))
+            words = "cannot be read" if isinstance(thumb, SfumatoError) else "…"
+            painter.setPen(colour("cinnabar" if thumb is not None else "quiet"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+        chosen = shot.id == self._current
+        if chosen:
+            painter.setPen(QPen(colour("yellow"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), RADIUS, RADIUS)
+        line = QRectF(box.left(), box.bottom() + 3, box.width(), 16)
+        painter.setPen(colour("text" if chosen else "quiet"))
+        marks = ""
+        if shot.encoding is None:
+            marks = "encoding?"
+        room = line.adjusted(0, 0, -16 - (56 if marks else 0), 0)
+        name = painter.fontMetrics().elidedText(shot.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        if marks:
+            painter.setPen(colour("cinnabar"))
+            painter.drawText(line.adjusted(0, 0, -14, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, marks)
+        if shot.ground:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("azurite"))
+            at = QPointF(line.right() - 5, line.center().y())
+            painter.drawPolygon([at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)])

@@ -1,0 +1,61 @@
+"""All actions, searched by words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+
+
+class Palette(QDialog):
+    """Type to narrow, arrow keys to choose, Enter to run."""
+
+    def __init__(self, actions: list[QAction], parent) -> None:
+        super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
+        self.setWindowTitle("All actions")
+        self.setObjectName("palette")
+        self.resize(520, 420)
+        self._actions = actions
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("What do you want to do?")
+        self.search.setAccessibleName("Search actions")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Actions")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 10, 10, 10)
+        column.addWidget(self.search)
+        column.addWidget(self.list)
+        self.search.textChanged.connect(self._narrow)
+        self.search.returnPressed.connect(self._run)
+        self.list.itemActivated.connect(lambda _item: self._run())
+        self.search.installEventFilter(self)
+        self._narrow("")
+
+    def _narrow(self, text: str) -> None:
+        words = text.casefold().split()
+        self.list.clear()
+        for action in self._actions:
+            if all(w in action.text().casefold() for w in words):
+                keys = action.shortcut().toString()
+                item = QListWidgetItem(f"{action.text()}    {keys}" if keys else action.text())
+                item.setData(Qt.ItemDataRole.UserRole, action)
+                if not action.isEnabled():
+                    item.setFlags(Qt.ItemFlag.NoItemFlags)
+                self.list.addItem(item)
+        for row in range(self.list.count()):
+            if self.list.item(row).flags() & Qt.ItemFlag.ItemIsEnabled:
+                self.list.setCurrentRow(row)
+                break
+
+    def eventFilter(self, _watched, event) -> bool:
+        if event.type() == event.Type.KeyPress and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+            return True
+        return False
+
+    def _run(self) -> None:
+        item = self.list.currentItem()
+        self.accept()
+        if item is not None:
+            item.data(Qt.ItemDataRole.UserRole).trigger()

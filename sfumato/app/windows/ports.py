@@ -1,0 +1,79 @@
+"""The questions that go to the person through dialogs of the desktop; tests pass in their own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from sfumato.app.theme import strong_font
+from sfumato.media.registry import media, suffixes
+
+
+def picture_filter() -> str:
+    every = " ".join(f"*{s} *{s.upper()}" for s in suffixes())
+    parts = [f"Pictures and clips ({every})"]
+    parts += [f"{m.title} ({' '.join('*' + s for s in m.suffixes)})" for m in media().values()]
+    return ";;".join([*parts, "All files (*)"])
+
+
+class Ports:
+    """Choosers and questions. Each returns None or an empty list when the person steps back."""
+
+    def choose_pictures(self, parent: QWidget, folder: str) -> list[Path]:
+        names, _ = QFileDialog.getOpenFileNames(parent, "Bring in", folder, picture_filter())
+        return [Path(n) for n in names]
+
+    def choose_study(self, parent: QWidget, folder: str) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(parent, "Open study", folder, "Studies (*.sfumato)")
+        return Path(name) if name else None
+
+    def choose_save(self, parent: QWidget, suggested: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(parent, "Save study", suggested, "Studies (*.sfumato)")
+        return Path(name) if name else None
+
+    def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
+        name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
+        return Path(name) if name else None
+
+    def ask_unsaved(self, parent: QWidget, name: str) -> str:
+        """Return "save", "drop" or "stay"."""
+        return Question(
+            parent,
+            f"Save the changes to {name}?",
+            "Unsaved changes are lost when you do not save them.",
+            (("Stay", "stay"), ("Do not save", "drop"), ("Save", "save")),
+        ).answered()
+
+
+class Question(QDialog):
+    """A question with verbs on its buttons; the last is the usual one."""
+
+    def __init__(self, parent, title: str, words: str, answers: tuple[tuple[str, str], ...]) -> None:
+        super().__init__(parent)
+        self._answer = answers[0][1]
+        self.setWindowTitle("Sfumato")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 18, 20, 16)
+        column.setSpacing(10)
+        heading = QLabel(title)
+        heading.setFont(strong_font(15))
+        column.addWidget(heading)
+        column.addWidget(QLabel(words))
+        row = QHBoxLayout()
+        row.addStretch(1)
+        for text, answer in answers:
+            button = QPushButton(text)
+            button.clicked.connect(lambda _on, a=answer: self._take(a))
+            row.addWidget(button)
+        button.setProperty("main", True)
+        button.setDefault(True)
+        column.addLayout(row)
+
+    def _take(self, answer: str) -> None:
+        self._answer = answer
+        self.accept()
+
+    def answered(self) -> str:
+        self.exec()
+        return self._answer
