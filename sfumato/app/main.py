@@ -54,8 +54,9 @@ def main(study: Path | None) -> int:
     if study is not None:
         window.open_file(study)
     window.show()
-    # The first picture comes before the kernels: NumPy draws it, and the kernels load behind it.
-    QTimer.singleShot(0, window.desk.warm)
+    if study is None:
+        # With a study, the kernels load behind its first picture, which NumPy draws.
+        QTimer.singleShot(0, window.desk.warm)
     QTimer.singleShot(300, window.offer_recovery)
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     tick = QTimer()

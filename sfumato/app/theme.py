@@ -46,6 +46,7 @@ LIGHT = {
 }
 MOUNTS = {"dark": "#2A2A2A", "mid": "#6E6E6E", "light": "#B4B4B4"}
 RADIUS = 3
+_ARROW = (Path(__file__).parent / "arrow.svg").as_posix()
 
 
 class _Current:
@@ -147,7 +148,12 @@ def _sheet(c: dict[str, str]) -> str:
     QComboBox {{ background: transparent; border: 1px solid transparent; border-radius: {RADIUS}px; padding: 3px 6px; }}
     QComboBox:hover, QComboBox:on {{ background: {c["raised"]}; }}
     QComboBox:focus {{ border-color: {c["yellow"]}; }}
-    QComboBox::drop-down {{ border: none; width: 14px; }}
+    QComboBox:disabled {{ color: {c["quiet"]}; }}
+    QLineEdit[flat="true"] {{ background: transparent; border-color: transparent; padding: 1px 3px; }}
+    QLineEdit[flat="true"]:hover {{ border-color: {c["line"]}; }}
+    QLineEdit[flat="true"]:focus {{ border-color: {c["yellow"]}; background: {c["well"]}; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox::down-arrow {{ image: url({_ARROW}); width: 9px; height: 9px; }}
     QComboBox QAbstractItemView {{ background: {c["panel"]}; border: 1px solid {c["line"]};
         selection-background-color: {c["raised"]}; outline: none; }}
     QProgressBar {{ background: {c["well"]}; border: none; border-radius: {RADIUS}px; height: 6px; }}

@@ -130,12 +130,20 @@ class View:
         1.4,
         Number(title="Shoulder", least=0.6, most=4.0, step=0.05, help="How late highlights bend: high is late and hard."),
     )
-    toe: float = control(
-        0.3,
-        Number(title="Toe", least=0.0, most=1.0, help="Opens the deep shadows: 0 keeps the contrast all the way down."),
+    black: float = control(
+        6.0,
+        Number(
+            title="Black",
+            least=3.0,
+            most=10.0,
+            step=0.1,
+            digits=1,
+            unit="stops",
+            help="How far below 18 % grey shadows fall to black.",
+        ),
     )
     hue: float = control(
-        0.5,
+        0.35,
         Number(title="Keep hue", least=0.0, most=1.0, help="Brings back the hue that bending each channel shifts."),
     )
     ease: bool = control(

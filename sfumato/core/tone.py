@@ -11,7 +11,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.study import View
 
 GREY = 0.18
-_FADE = 3.0  # stops over which the toe takes effect
+_DEEP = 2.4  # slope in the deep shadows, stops out per stop in
 
 
 def tone_scale(light: Rgb, view: View) -> Rgb:
@@ -19,14 +19,17 @@ def tone_scale(light: Rgb, view: View) -> Rgb:
 
     In stops from grey, t -> f(t). Above grey f(t) = ct / (1 + (ct/l)^p)^(1/p), a sigmoid of slope
     c (contrast) at grey, p (shoulder), and l such that f(white) is display white. Below grey the
-    slope fades from c to c + (1 - c) toe. So 0 -> 0 (below 1e-18), 0.18 -> 0.18, 0.18 * 2**white -> 1. Negative
-    light mirrors. Source: the log-sigmoid family of tone scales; this form is our own.
+    slope goes from c to 2.4 about `black` stops down, so that display codes reach black as straight
+    as log codes do (a table can follow that). So 0 -> 0 (below 1e-18), 0.18 -> 0.18,
+    0.18 * 2**white -> 1. Negative light mirrors. Source: the log-sigmoid family of tone scales;
+    this form is our own.
     """
     c, p = view.contrast, view.shoulder
     top = math.log2(1 / GREY)
     reach = max(c * view.white, top * 1.001)
     limit = (top**-p - reach**-p) ** (-1 / p)
-    deep = c + (1 - c) * view.toe
+    knee, steeper = view.black, max(_DEEP - c, 0.0)
+    at_grey = math.log2(1 + 2.0**-knee)
     stops = np.abs(light)
     np.maximum(stops, 1e-20, out=stops)
     np.log2(stops, out=stops)
@@ -39,12 +42,14 @@ def tone_scale(light: Rgb, view: View) -> Rgb:
     np.log2(ratio, out=ratio)
     ratio *= np.float32(-1 / p)
     up *= np.exp2(ratio)
-    down = np.minimum(stops, 0)
-    fade = 1 - np.exp2(down * np.float32(math.log2(math.e) / _FADE))
-    fade *= np.float32(_FADE * (deep - c))
-    down *= np.float32(deep)
-    up += down
-    up += fade
+    up += np.minimum(stops, 0) * np.float32(c)
+    # steeper * -log2(1 + 2^(-(t + black))): slope 0 above the knee, `steeper` far below it.
+    below = np.exp2(np.minimum(-(stops + np.float32(knee)), 80))
+    below += 1
+    np.log2(below, out=below)
+    below -= np.float32(at_grey)
+    below *= np.float32(steeper)
+    up -= below
     out = np.exp2(up)
     out *= np.float32(GREY)
     return np.asarray(np.copysign(out, light), np.float32)

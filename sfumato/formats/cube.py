@@ -6,6 +6,7 @@ LUT_3D_INPUT_RANGE, and possibly both sizes, the 1D rows first. 3D rows run red 
 
 from __future__ import annotations
 
+import unicodedata
 from typing import Any
 
 from attrs import define, field
@@ -171,8 +172,15 @@ def losses(transform: Transform) -> tuple[str, ...]:
     return ()
 
 
+def _ascii(words: str) -> str:
+    """Spell what ASCII lacks: readers differ over other letters."""
+    for letter, spelt in (("·", "/"), ("²", "2"), ("→", "->"), ("–", "-"), ("ΔE", "dE")):
+        words = words.replace(letter, spelt)
+    return unicodedata.normalize("NFKD", words).encode("ascii", "replace").decode()
+
+
 def _comment(words: str) -> list[str]:
-    plain = words.encode("ascii", "replace").decode()
+    plain = _ascii(words)
     return [f"# {line}"[:_LINE_MOST] for line in plain.splitlines()]
 
 
@@ -191,7 +199,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         out += _comment(comment)
     combined = len(transform.stages) == 2
     if title:
-        plain = title.encode("ascii", "replace").decode().replace('"', "'")
+        plain = _ascii(title).replace('"', "'")
         plain = " ".join(plain.split())[:200]
         out.append(f"# {plain}" if combined else f'TITLE "{plain}"')
     for stage in transform.stages:

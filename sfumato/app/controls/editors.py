@@ -42,14 +42,11 @@ class NumberEditor(Editor):
         label.setFixedWidth(112)
         self.number = ScrubNumber(kind, default)
         self.number.setObjectName(field)
+        self.number.setFixedWidth(80)
         label.setBuddy(self.number)
         row.addWidget(label)
         row.addWidget(SlimBar(self.number), 1)
         row.addWidget(self.number)
-        if kind.unit in ("stops", "mired"):
-            unit = quiet(kind.unit)
-            unit.setFixedWidth(34)
-            row.addWidget(unit)
         self.number.edited.connect(lambda v: self.edited.emit(field, v))
         self.number.released.connect(self.released)
 

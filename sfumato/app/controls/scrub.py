@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import Number
 
+_SHOWN = ("%", "×", "stops", "mired")  # short enough to stand beside every number
 _OPERATORS = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
@@ -62,6 +63,7 @@ class ScrubNumber(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setFixedHeight(22)
         self.setMinimumWidth(58)
+        self.left = False
         self.setAccessibleName(kind.title)
         self._describe()
 
@@ -81,8 +83,7 @@ class ScrubNumber(QWidget):
         text = text.replace("-", "−")
         if float(text.replace("−", "-")) == 0:
             text = f"{0:.{self.kind.digits}f}"
-        short = {"%": " %", "×": " ×", "stops": "", "mired": "", "Duv × 1000": ""}
-        return text + short.get(self.kind.unit, "")
+        return f"{text} {self.kind.unit}" if self.kind.unit in _SHOWN else text
 
     def _describe(self) -> None:
         self.setAccessibleDescription(f"{self.text()} {self.kind.unit}".strip())
@@ -206,7 +207,8 @@ class ScrubNumber(QWidget):
         role = "quiet" if self._value == self.default or not self.isEnabled() else "text"
         painter.setPen(colour(role))
         inner = self.rect().adjusted(4, 0, -4, 0)
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.text())
+        side = Qt.AlignmentFlag.AlignLeft if self.left else Qt.AlignmentFlag.AlignRight
+        painter.drawText(inner, side | Qt.AlignmentFlag.AlignVCenter, self.text())
         focus_ring(self, painter)
 
     def enterEvent(self, event) -> None:

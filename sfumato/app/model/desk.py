@@ -47,10 +47,11 @@ class Desk(QObject):
         self._region: Region = WHOLE
         self._probe_at: tuple[int, int] | None = None
         self.dragging = False
+        self._first = True
         self._lanes = {n: Lane(n, self) for n in ("preview", "probe", "thumbs", "loss", "warm")}
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
-        self._lanes["preview"].answered.connect(self.shown)
+        self._lanes["preview"].answered.connect(self._on_answered)
         self._lanes["preview"].refused.connect(self._on_refused)
         self._lanes["probe"].answered.connect(self.probed)
         self._lanes["thumbs"].answered.connect(self.thumbs)
@@ -59,6 +60,7 @@ class Desk(QObject):
         self._now = self._timer(0, self._ask)
         self._rest = self._timer(REST_MS, self._at_rest)
         self._measure = self._timer(LOSS_MS, self._ask_loss)
+        self._later = self._timer(30, self._start_rest)
         model.changed.connect(self._on_changed)
         view.changed.connect(self._on_view)
 
@@ -136,16 +138,32 @@ class Desk(QObject):
             lambda cancel: self.previewer.show(ask, cancel), patient=ask.dragging
         )
 
+    def _on_answered(self, shown: Any) -> None:
+        """Pass a picture on; everything else waits until the first one is there."""
+        self.shown.emit(shown)
+        if self._first:
+            self._later.start()
+
+    def _start_rest(self) -> None:
+        if self._now.isActive() or self._lanes["preview"].is_busy:
+            self._later.start()
+            return
+        self._first = False
+        self._ask_thumbs()
+        self._measure.start()
+        self.warm()
+
     # --- answers to changes ----------------------------------------------------------------------
     def _on_changed(self, before: Study, after: Study) -> None:
         self._now.start()
-        if not self.dragging:
+        if not self.dragging and not self._first:
             self._ask_thumbs()
         same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
         if not same:
             self.loss_unknown.emit()
             self._lanes["loss"].drop()
-            self._measure.start()
+            if not self._first:
+                self._measure.start()
 
     def _on_view(self, name: str) -> None:
         if name in ("shot", "a", "b", "mode", "instruments", "instruments_shown", "written", "coat"):
@@ -199,11 +217,11 @@ class Desk(QObject):
     @property
     def is_busy(self) -> bool:
         """Whether an answer is still under way (for tests and for closing)."""
-        timers = (self._now, self._rest, self._measure)
+        timers = (self._now, self._rest, self._measure, self._later)
         return any(t.isActive() for t in timers) or any(n.is_busy for n in self._lanes.values())
 
     def close(self) -> None:
-        for timer in (self._now, self._rest, self._measure):
+        for timer in (self._now, self._rest, self._measure, self._later):
             timer.stop()
         for lane in self._lanes.values():
             lane.close()

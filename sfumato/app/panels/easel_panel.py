@@ -213,6 +213,11 @@ class EaselPanel(QWidget):
             self.stack.setCurrentIndex(0)
         self._show_zoom()
 
+    def take_focus(self) -> None:
+        """Give the keyboard to the Easel, or to the first thing to do when there is no picture."""
+        first = self.findChild(QPushButton, "empty.bring_in")
+        (self.easel if self._desk.shot is not None else first).setFocus()
+
     def _fill_sides(self) -> None:
         grid = self._model.study.grid
         for side, box in self.sides.items():

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -268,8 +269,9 @@ class _Body(QWidget):
         if self.look_top is None or self.view_row is None or not self.nodes:
             return
         source = self.nodes[0][0]
+        top = self.look_top.geometry().top() if source.isHidden() else source.geometry().bottom()
         self.start.places = {
-            Joint.SOURCE: source.geometry().bottom() + 2,
+            Joint.SOURCE: top + 2,
             Joint.GROUND: self.look_top.geometry().center().y(),
         }
         self.end.places = {
@@ -290,7 +292,8 @@ class _Body(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        top = self.nodes[0][0].geometry().center().y()
+        first_row = self.nodes[0][0]
+        top = (self.look_top if first_row.isHidden() else first_row).geometry().center().y()
         bottom = self.height()
         first, last = self.start.places[self.span.start], self.end.places[self.span.end]
         ground_end = self.start.places[Joint.GROUND]
@@ -301,6 +304,8 @@ class _Body(QWidget):
         painter.setPen(QPen(colour("yellow"), 4, c=Qt.PenCapStyle.FlatCap))
         painter.drawLine(QPointF(_THREAD, first), QPointF(_THREAD, last))
         for widget, pigment in self.nodes:
+            if widget.isHidden():
+                continue
             at = QPointF(_THREAD, widget.geometry().center().y() + 0.5)
             painter.setPen(QPen(colour("panel"), 2))
             painter.setBrush(colour(pigment))
@@ -399,8 +404,12 @@ class Ledger(QWidget):
         self._look, row = self._line()
         label = QLabel("Look")
         label.setProperty("pigment", "yellow")
-        self._look_name = QLabel()
-        self._look_name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._look_name = QLineEdit()
+        self._look_name.setProperty("flat", True)
+        self._look_name.setMaxLength(80)
+        self._look_name.setObjectName("look.name")
+        self._look_name.setAccessibleName("Name of the Look")
+        self._look_name.editingFinished.connect(self._rename_look)
         self._look_strength = ScrubNumber(attrs.evolve(STRENGTH, title="Strength of the Look"), 100.0)
         self._look_strength.setObjectName("look.strength")
         self._look_strength.edited.connect(self._edit_look_strength)
@@ -467,13 +476,15 @@ class Ledger(QWidget):
     def _show_fixed(self, study: Study, shot: Shot | None) -> None:
         self._source.setVisible(shot is not None)
         self._ground.setVisible(shot is not None)
+        self.body.start.setVisible(shot is not None)
         if shot is not None:
             stated = shot.encoding is not None
             self._source_name.setText(encoding(shot.encoding).title if shot.encoding else "not stated")
             self._source_name.setProperty("pigment", "" if stated else "cinnabar")
             self._source_name.style().polish(self._source_name)
             self._source_change.setText("change" if stated else "choose")
-        self._look_name.setText(study.look.name)
+        if self._look_name.text() != study.look.name:
+            self._look_name.setText(study.look.name)
         self._look_name.setToolTip("The Look: the shared part of the grade, which goes into the LUT")
         self._look_strength.show_value(study.look.strength * 100)
         space = encoding(study.view.encoding)
@@ -641,6 +652,11 @@ class Ledger(QWidget):
         self._desk.hold()
         after = self._model.study.with_look(strength=value / 100)
         self._model.commit("Strength of the Look", after, ("look", "strength"))
+
+    def _rename_look(self) -> None:
+        name = self._look_name.text().strip() or self._model.study.look.name
+        self._look_name.setText(name)
+        self._model.commit("Rename the Look", self._model.study.with_look(name=name))
 
     def _release(self) -> None:
         self._model.end_gesture()

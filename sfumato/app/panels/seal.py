@@ -17,7 +17,7 @@ from sfumato.app.theme import colour
 from sfumato.core.controls import Number
 from sfumato.core.path import span_names
 from sfumato.work import peer
-from sfumato.work.proof import TOLERANCE, GridLoss, Proof
+from sfumato.work.proof import CLOSE, GridLoss, Proof
 
 GRID = Number(
     title="Grid",
@@ -49,13 +49,14 @@ class Seal(QWidget):
         self._proof: Proof | None = None
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         column = QVBoxLayout(self)
-        column.setContentsMargins(24, 12, 14, 12)
+        column.setContentsMargins(20, 12, 16, 14)
         column.setSpacing(3)
         row = QHBoxLayout()
         row.setSpacing(4)
         self.grid = ScrubNumber(GRID, 33)
         self.grid.setObjectName("seal.grid")
-        self.grid.setMinimumWidth(34)
+        self.grid.setMinimumWidth(28)
+        self.grid.left = True
         self.grid.edited.connect(self._edit_grid)
         self.grid.released.connect(self._release)
         row.addWidget(self.grid)
@@ -63,10 +64,11 @@ class Seal(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         self._span = quiet("")
+        self._span.setContentsMargins(4, 0, 0, 0)
         column.addWidget(self._span)
         bottom = QHBoxLayout()
         self._loss = QLabel()
-        self._loss.setWordWrap(True)
+        self._loss.setContentsMargins(4, 0, 0, 0)
         self._loss.setObjectName("seal.loss")
         bottom.addWidget(self._loss, 1)
         self.button = QPushButton("Export…")
@@ -82,12 +84,12 @@ class Seal(QWidget):
         column.addWidget(self._warning)
         self._proof_box = QWidget()
         proof = QVBoxLayout(self._proof_box)
-        proof.setContentsMargins(0, 6, 0, 0)
+        proof.setContentsMargins(4, 8, 0, 0)
         proof.setSpacing(2)
         self._proof_name = QLabel()
         self._proof_name.setProperty("strong", True)
         self._proof_lines = QLabel()
-        self._proof_lines.setWordWrap(True)
+        self._proof_lines.setContentsMargins(0, 0, 0, 4)
         self._proof_lines.setObjectName("seal.proof")
         self._proof_button = QPushButton("Show the difference")
         self._proof_button.setObjectName("seal.difference")
@@ -112,6 +114,7 @@ class Seal(QWidget):
         if with_ground and shot is not None:
             self._warning.setText(f"Includes the Ground of {shot.name}: right for this shot only.")
         self._proof_box.setVisible(self._proof is not None)
+        self.button.setEnabled(bool(study.look.coats or study.shots))
 
     def _forget(self) -> None:
         """The study moved: what was measured no longer holds."""
@@ -126,15 +129,19 @@ class Seal(QWidget):
     def show_loss(self, loss: Any) -> None:
         if loss is None:
             return
-        good = loss.worst <= TOLERANCE
         count = len(self._model.study.shots)
-        where = f" on {count} shots" if loss.shots else ""
-        if not good and loss.worst_shot:
-            where += f" (most on {loss.worst_shot})"
-        mark = "✓" if good else "!"
+        where = f"\n{count} shot{'s' if count != 1 else ''}" if loss.shots else ""
+        if not loss.is_close and loss.worst_shot and count > 1:
+            where += f", most on {loss.worst_shot}"
+        mark = "✓" if loss.is_close else "≈" if loss.is_tolerable else "!"
+        pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
         self._loss.setText(f"{mark} {loss_words(loss)}{where}")
-        self._loss.setProperty("pigment", "malachite" if good else "cinnabar")
+        self._loss.setProperty("pigment", pigment)
         self._loss.style().polish(self._loss)
+        self._loss.setToolTip(
+            "How far the LUT lies from the exact grade as the display shows it.\n"
+            f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less."
+        )
 
     def show_proof(self, proof: Proof) -> None:
         """Say what the written file was proved to do."""
@@ -148,7 +155,7 @@ class Seal(QWidget):
             else f"Read back: nodes differ by up to {proof.own_code_difference:.2g}"
         )
         if proof.peer is not None:
-            lines.append(f"As {peer.NAME} reads it: {loss_words(proof.peer)}")
+            lines.append(f"As {peer.NAME} reads it: {loss_words(proof.peer)}".replace(", ", ",\n   "))
         else:
             lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
         self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))

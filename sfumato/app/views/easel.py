@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QLinearGradient, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
@@ -139,7 +140,7 @@ class Easel(QWidget):
         self._b = image_of(shown.b)
         self._heat = None
         if shown.delta is not None:
-            self._heat_top = heat_scale(float(shown.delta.max()))
+            self._heat_top = heat_scale(float(np.percentile(shown.delta[::2, ::2], 99.5)))
             self._heat = image_of(heat_of(shown.delta, self._heat_top))
         self.update()
 
@@ -390,13 +391,11 @@ class Easel(QWidget):
         painter.setFont(quiet_font())
         painter.setPen(colour("text"))
         words = QRectF(bar.left(), bar.bottom() + 1, bar.width(), 16)
-        top = f"{self._heat_top:g} ΔE"
+        top = f"{self._heat_top:g} ΔE and more"
         painter.drawText(words, Qt.AlignmentFlag.AlignLeft, "0")
         painter.drawText(words, Qt.AlignmentFlag.AlignHCenter, f"{self._heat_top / 2:g}")
         painter.drawText(words, Qt.AlignmentFlag.AlignRight, top)
 
 
-def _rgb(index: int):
-    from PySide6.QtGui import QColor
-
+def _rgb(index: int) -> QColor:
     return QColor(*(int(v) for v in HEAT[index]))

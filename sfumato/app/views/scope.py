@@ -69,7 +69,7 @@ class ScopeView(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("well"))
         painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
-        inner = QRectF(self.rect()).adjusted(34, 8, -10, -8)
+        inner = QRectF(self.rect()).adjusted(42, 10, -12, -10)
         painter.setFont(quiet_font())
         if self.kind == "vectorscope":
             self._paint_vectors(painter)
@@ -113,7 +113,7 @@ class ScopeView(QWidget):
             flag = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)[
                 0 if i == 0 else 2 if i == len(titles) - 1 else 1
             ]
-            box = QRectF(x - (0 if i == 0 else 60 if i == len(titles) - 1 else 30), r.bottom() + 2, 60, 14)
+            box = QRectF(x - (0 if i == 0 else 120 if i == len(titles) - 1 else 60), r.bottom() + 2, 120, 14)
             painter.drawText(box, flag | Qt.AlignmentFlag.AlignTop, title)
 
     def _paint_histogram(self, painter: QPainter, r: QRectF) -> None:

@@ -75,6 +75,10 @@ class MainWindow(QMainWindow):
         self._restore_window()
         self._refresh_actions()
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        QTimer.singleShot(0, self, lambda: self.easel_panel.take_focus())
+
     # --- building --------------------------------------------------------------------------------
     def _lay_out(self) -> None:
         self.ledger = Ledger(self.model, self.view, self.desk, self.notices)

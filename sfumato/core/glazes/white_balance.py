@@ -35,7 +35,7 @@ class WhiteBalance:
     tint: float = control(
         0.0,
         Number(
-            title="Tint",
+            title="Tint, Duv × 1000",
             least=-_LIMIT_TINT,
             most=_LIMIT_TINT,
             soft=(-20.0, 20.0),
