@@ -42,7 +42,8 @@ def tone_scale(light: Rgb, view: View) -> Rgb:
     np.log2(ratio, out=ratio)
     ratio *= np.float32(-1 / p)
     up *= np.exp2(ratio)
-    up += np.minimum(stops, 0) * np.float32(c)
+    np.minimum(stops, 0, out=stops)
+    up += stops * np.float32(c)
     # steeper * -log2(1 + 2^(-(t + black))): slope 0 above the knee, `steeper` far below it.
     below = np.exp2(np.minimum(-(stops + np.float32(knee)), 80))
     below += 1

@@ -137,6 +137,7 @@ def written(values: Array) -> list[str]:
     """Return numbers (n, 3) as lines of the shortest digits that read back equal in float32."""
     flat = np.asarray(values, np.float32).reshape(-1) + np.float32(0)  # no "-0.0"
     unique, back = np.unique(flat, return_inverse=True)
-    texts = [s.removesuffix(".0") for s in unique.astype("U")]
+    with np.printoptions(legacy=False):  # other libraries switch the digits of str() for all
+        texts = [s.removesuffix(".0") for s in unique.astype("U")]
     table = np.array(texts, dtype=object)[back].reshape(-1, 3)
     return [f"{a} {b} {c}" for a, b, c in table]

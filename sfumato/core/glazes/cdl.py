@@ -57,8 +57,9 @@ class Cdl:
 
 
 def _power(x: Any, power: Any) -> Any:
-    """x**power for x > 0, x itself below (the no-clamp rule)."""
-    return np.maximum(x, 0) ** power + np.minimum(x, 0)
+    """x**power for x > 0, held at 2**60, and x itself below (the no-clamp rule)."""
+    most = np.exp2(60 / power).astype(np.float32)
+    return np.clip(x, 0, most) ** power + np.minimum(x, 0)
 
 
 def _saturated(x: Any, amount: float) -> Any:
@@ -77,12 +78,12 @@ def run(p: Cdl, code: Rgb, _working: Encoding) -> Rgb:
     x: Any = code
     if p.direction == FORWARD:
         x = x * slope + offset
-        x = _power(np.clip(x, 0, 1) if clamp else np.minimum(x, 2.0**12), power)
+        x = _power(np.clip(x, 0, 1) if clamp else x, power)
         x = _saturated(x, p.saturation)
         return np.clip(x, 0, 1) if clamp else np.asarray(x)
     x = np.clip(x, 0, 1) if clamp else x
     x = _saturated(x, 1 / max(p.saturation, 1e-3))
-    x = _power(np.clip(x, 0, 1) if clamp else np.minimum(x, 2.0**12), 1 / power)
+    x = _power(np.clip(x, 0, 1) if clamp else x, 1 / power)
     x = (x - offset) / slope
     return np.clip(x, 0, 1) if clamp else np.asarray(x)
 

@@ -1,0 +1,152 @@
+"""One battery over every glaze, and the known values of each."""
+
+from __future__ import annotations
+
+import numpy as np
+import PyOpenColorIO as ocio
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import strategies
+from sfumato.core import controls, study_json
+from sfumato.core.bake import baked
+from sfumato.core.encodings import encoding
+from sfumato.core.errors import ValueRefused
+from sfumato.core.glaze import glazes
+from sfumato.core.measure import cube_colours, difference
+from sfumato.core.path import through_coats
+from sfumato.core.study import Look, Study, new_coat
+from sfumato.media.registry import read
+
+ALL = pytest.mark.parametrize("spec", glazes().values(), ids=lambda s: s.key)
+WORKING = ("sRGB", "Tarn Log")
+WIDE = np.random.default_rng(4).uniform(-2, 60, (3000, 3)).astype(np.float32)
+
+
+@ALL
+@pytest.mark.parametrize("working", WORKING)
+def test_defaults_change_nothing_to_the_bit(spec, working: str) -> None:
+    before = WIDE.copy()
+    out = spec.apply(spec.defaults(), WIDE, working)
+    assert out.dtype == np.float32
+    assert out is not WIDE
+    np.testing.assert_array_equal(out, before)
+
+
+@ALL
+@given(data=st.data(), working=st.sampled_from(WORKING))
+def test_every_setting_is_finite_pure_and_blind_to_neighbours(spec, data, working: str) -> None:
+    coat = data.draw(strategies.coats(spec))
+    before = WIDE.copy()
+    with np.errstate(over="ignore", invalid="ignore"):
+        out = spec.apply(coat.parameters, WIDE, working)
+        part = spec.apply(coat.parameters, WIDE[100:200], working)
+        odd = spec.apply(coat.parameters, np.float32([[np.nan, np.inf, 0.5]]), working)
+    assert np.isfinite(out).all()
+    assert out.shape == WIDE.shape
+    np.testing.assert_array_equal(WIDE, before)
+    np.testing.assert_allclose(part, out[100:200], rtol=1e-5, atol=1e-5)
+    assert odd.shape == (1, 3)
+
+
+@ALL
+@given(data=st.data())
+def test_dump_and_load_agree(spec, data) -> None:
+    coat = data.draw(strategies.coats(spec))
+    assert study_json.load_coat(study_json.dump_coat(coat)) == coat
+    with pytest.raises(ValueRefused, match="no control"):
+        controls.load(spec.record, {"bogus": 1})
+
+
+@ALL
+def test_declarations_are_complete(spec) -> None:
+    assert spec.help
+    for name, kind in spec.controls().items():
+        assert kind.title, name
+        assert kind.help, name
+    for name, kind in spec.controls().items():
+        for bad in (float("nan"), "bogus", None, object()):
+            with pytest.raises(ValueRefused, match=name):
+                spec.record(**{name: bad})
+        assert type(kind) is not controls.Kind
+
+
+MILD = {
+    "exposure": {"stops": 0.7},
+    "white_balance": {"temperature": 25.0, "tint": -6.0},
+    "contrast": {"slope": 1.5},
+    "curves": {"master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)), "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0))},
+    "colourfulness": {"amount": 40.0, "protect": 50.0, "skin": 50.0},
+    "cdl": {"slope": (1.2, 1.0, 0.9), "offset": (0.02, 0.0, -0.02), "power": (1.1, 1.0, 0.9), "saturation": 1.2},
+}
+
+
+@ALL
+@pytest.mark.parametrize("working", WORKING)
+def test_greys_rise_and_a_bake_is_near(spec, working: str) -> None:
+    coat = new_coat(spec.key, **MILD[spec.key])
+    greys = np.repeat(np.linspace(0, 1, 512, dtype=np.float32)[:, None], 3, axis=1)
+    assert (np.diff(through_coats((coat,), greys, encoding(working)), axis=0) >= -1e-6).all()
+    transform = Study(working=working, look=Look("x", (coat,))).transform((working, working))
+    found = difference(transform, baked(transform, 33), cube_colours(4000), encoding("sRGB"))
+    assert found.mean < 0.25
+    assert found.mean > 0 or spec.key in ("exposure", "cdl", "contrast")
+
+
+def test_strength_mixes_in_code_values() -> None:
+    x = WIDE[:50] / 60
+    full = new_coat("contrast", slope=2.0)
+    half = Study(working="sRGB", look=Look("x", (full,), 0.5)).transform(("sRGB", "sRGB")).apply(x)
+    whole = Study(working="sRGB", look=Look("x", (full,))).transform(("sRGB", "sRGB")).apply(x)
+    np.testing.assert_allclose(half, (x + whole) / 2, atol=1e-6)
+
+
+def test_exposure_doubles_light() -> None:
+    log = encoding("Tarn Log")
+    out = glazes()["exposure"].apply(new_coat("exposure", stops=1.0).parameters, log.encode([[0.18] * 3]), log)
+    np.testing.assert_allclose(log.decode(out), 0.36, rtol=1e-5)
+
+
+@pytest.mark.parametrize("direction", ["forward", "inverse"])
+@pytest.mark.parametrize("clamp", ["as the standard", "never"])
+def test_cdl_agrees_with_opencolorio(direction: str, clamp: str) -> None:
+    sop = {"slope": (1.3, 0.8, 1.1), "offset": (-0.05, 0.1, 0.02), "power": (1.4, 0.9, 0.7)}
+    theirs = ocio.CDLTransform(**{k: list(v) for k, v in sop.items()}, sat=1.3)
+    theirs.setStyle(ocio.CDL_ASC if clamp == "as the standard" else ocio.CDL_NO_CLAMP)
+    way = ocio.TRANSFORM_DIR_FORWARD if direction == "forward" else ocio.TRANSFORM_DIR_INVERSE
+    theirs.setDirection(way)
+    processor = ocio.Config.CreateRaw().getProcessor(theirs).getDefaultCPUProcessor()
+    x = np.random.default_rng(5).uniform(-0.3, 1.5, (2000, 3)).astype(np.float32)
+    expected = x.copy()
+    processor.applyRGB(expected)
+    p = new_coat("cdl", **sop, saturation=1.3, clamp=clamp, direction=direction).parameters
+    np.testing.assert_allclose(glazes()["cdl"].apply(p, x), expected, atol=5e-5, rtol=5e-5)
+
+
+def test_a_picked_grey_becomes_neutral() -> None:
+    spec, log = glazes()["white_balance"], encoding("Tarn Log")
+    for cast in ([0.45, 0.42, 0.38], [0.39, 0.42, 0.43], [0.5, 0.52, 0.49]):
+        picked = spec.pick(spec.defaults(), np.float32(cast), log)
+        out = log.decode(spec.apply(picked, np.float32([cast]), log))[0]
+        assert np.ptp(out) / out.mean() < 1e-3
+
+
+def test_colourfulness_takes_all_colour_away_and_spares_skin() -> None:
+    from conftest import ROOT
+
+    spec, log = glazes()["colourfulness"], encoding("Tarn Log")
+    still = read((ROOT / "demo/portrait.tif").read_bytes(), "portrait.tif").as_float()
+    mono = log.decode(spec.apply(new_coat("colourfulness", amount=-100.0).parameters, still[::60, ::60], log))
+    np.testing.assert_allclose(mono, mono.mean(-1, keepdims=True).repeat(3, -1), rtol=2e-3, atol=1e-4)
+    bust = still[440:520, 480:560].reshape(-1, 3)  # a lit shoulder of the middle bust
+    free = spec.apply(new_coat("colourfulness", amount=80.0).parameters, bust, log)
+    spared = spec.apply(new_coat("colourfulness", amount=80.0, skin=100.0).parameters, bust, log)
+    assert np.abs(spared - bust).mean() < 0.35 * np.abs(free - bust).mean()
+
+
+def test_a_curve_pick_puts_a_point_where_the_tone_lies() -> None:
+    spec, log = glazes()["curves"], encoding("Tarn Log")
+    picked = spec.pick(spec.defaults(), np.float32([0.3, 0.4, 0.5]), log, "green")
+    assert picked.green[1] == pytest.approx((0.4, 0.4), abs=1e-4)
+    assert picked.master == spec.defaults().master

@@ -1,0 +1,55 @@
+"""Hypothesis strategies made from the kinds of control, so that a new glaze is covered at once."""
+
+from __future__ import annotations
+
+from hypothesis import strategies as st
+
+from sfumato.core.controls import Choice, Curve, Kind, Number, Toggle, Triple
+from sfumato.core.encodings import encodings
+from sfumato.core.glaze import GlazeSpec, glazes
+from sfumato.core.study import Coat, Look, Shot, Study, new_coat
+
+names = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20)
+
+
+def floats(low: float, high: float) -> st.SearchStrategy[float]:
+    return st.floats(low, high, allow_nan=False).map(lambda v: float(round(v, 4)))
+
+
+@st.composite
+def points(draw) -> tuple[tuple[float, float], ...]:
+    xs = sorted(draw(st.lists(st.integers(0, 100), min_size=2, max_size=6, unique=True)))
+    return tuple((x / 100, draw(floats(-0.2, 1.2))) for x in xs)
+
+
+def of(kind: Kind) -> st.SearchStrategy:
+    match kind:
+        case Number():
+            return floats(kind.least, kind.most)
+        case Triple():
+            return st.tuples(*[floats(kind.least, kind.most)] * 3)
+        case Toggle():
+            return st.booleans()
+        case Choice():
+            return st.sampled_from(kind.options)
+        case Curve():
+            return points()
+    raise LookupError(f"no strategy for {type(kind).__name__}: add one here")
+
+
+@st.composite
+def coats(draw, spec: GlazeSpec | None = None) -> Coat:
+    spec = spec or draw(st.sampled_from(list(glazes().values())))
+    values = {name: draw(of(kind)) for name, kind in spec.controls().items()}
+    coat = new_coat(spec.key, **values)
+    return Coat(spec.key, coat.parameters, coat.id, draw(st.booleans()), draw(floats(0, 2)), draw(st.just("") | names))
+
+
+@st.composite
+def studies(draw) -> Study:
+    shots = tuple(
+        Shot(f"/pictures/{i}.tif", draw(names), draw(st.none() | st.sampled_from(list(encodings()))), 0, tuple(draw(st.lists(coats(), max_size=2))))
+        for i in range(draw(st.integers(0, 3)))
+    )
+    look = Look(draw(names), tuple(draw(st.lists(coats(), max_size=4))), draw(floats(0, 2)))
+    return Study(draw(names), shots, look, draw(st.sampled_from(list(encodings()))), grid=draw(st.integers(2, 129)))

@@ -1,0 +1,120 @@
+"""Interpolation and tables against FFmpeg, the OpenColorIO library and plain arithmetic."""
+
+from __future__ import annotations
+
+import itertools
+from pathlib import Path
+
+import numpy as np
+import PyOpenColorIO as ocio
+import pytest
+
+from sfumato.core import sample, scopes
+from sfumato.core.errors import ShapeError, ValueRefused
+from sfumato.core.measure import cube_colours
+from sfumato.core.sample import Packed, apply_packed, apply_table, packed
+from sfumato.core.table import Table1D, Table3D, lattice_colours
+from sfumato.core.transform import Transform
+from sfumato.formats.contract import WriteOptions
+from sfumato.formats.cube import write
+from sfumato.work import peer
+from sfumato.work.tiles import apply_tiled
+
+RNG = np.random.default_rng(7)
+EDGES = np.array(list(itertools.product((0.0, 0.5, 1.0, -0.3, 1.7, np.inf, -np.inf), repeat=3)), np.float32)
+POINTS = np.concatenate([RNG.random((6000, 3), np.float32), EDGES, lattice_colours(5).reshape(-1, 3)])
+
+
+def table(n: int, seed: int = 3) -> Table3D:
+    smooth = lattice_colours(n)
+    noise = np.random.default_rng(seed).normal(0, 0.2, (n, n, n, 3))
+    return Table3D(smooth**1.3 + noise)
+
+
+def processor(path: Path, interp: str):
+    ocio.ClearAllCaches()
+    kind = ocio.INTERP_TETRAHEDRAL if interp == "tetrahedral" else ocio.INTERP_LINEAR
+    transform = ocio.FileTransform(str(path), interpolation=kind)
+    return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
+
+
+@pytest.mark.parametrize("interp", sample.INTERPOLATIONS)
+@pytest.mark.parametrize("n", [2, 5, 33])
+def test_three_engines_agree(n: int, interp: str, tmp_path: Path) -> None:
+    lut = table(n)
+    file = tmp_path / "t.cube"
+    file.write_bytes(write(Transform((lut,)), WriteOptions()))
+    ours = apply_table(lut, POINTS, interp)
+    np.testing.assert_allclose(ours, peer.apply_file(file, POINTS, interp), atol=1e-6)
+    theirs = np.ascontiguousarray(POINTS[np.isfinite(POINTS).all(axis=1)])
+    inside = theirs.copy()
+    processor(file, interp).applyRGB(theirs)
+    np.testing.assert_allclose(apply_table(lut, inside, interp), theirs, atol=1e-6)
+
+
+@pytest.mark.parametrize("interp", sample.INTERPOLATIONS)
+@pytest.mark.parametrize(("source", "target"), [("f4", "f4"), ("f4", "u1"), ("u1", "u1"), ("u2", "u2")])
+def test_kernels_equal_numpy_and_round(source: str, target: str, interp: str, monkeypatch) -> None:
+    lut = packed(table(9))
+    pixels = RNG.random((37, 41, 3))
+    peak = {"f4": 1, "u1": 255, "u2": 65535}
+    pixels = (pixels * peak[source] + (0.5 if source != "f4" else 0)).astype(source)
+    fast, slow = np.empty(pixels.shape, target), np.empty(pixels.shape, target)
+    apply_packed(lut, pixels, fast, interp)
+    monkeypatch.setattr(sample._Loaded, "kernels", None)
+    apply_packed(lut, pixels, slow, interp)
+    assert np.abs(fast.astype(float) - slow.astype(float)).max() <= (1 if target != "f4" else 1e-6)
+    exact = apply_table(Table3D(np.moveaxis(lut.lattice.reshape(9, 9, 9, 4)[..., :3], 2, 0).swapaxes(1, 2)), pixels.astype(np.float32) / peak[source], interp)
+    rounded = np.clip(exact, 0, 1) * peak[target] if target != "f4" else exact
+    assert np.abs(fast - rounded).max() <= (0.51 if target != "f4" else 1e-6)
+
+
+def test_nodes_are_exact_and_nan_reads_as_the_minimum() -> None:
+    lut = table(17)
+    nodes = lattice_colours(17)
+    np.testing.assert_array_equal(apply_table(lut, nodes), lut.values)
+    dirty = np.float32([[np.nan, 0.5, 0.5], [np.nan] * 3])
+    clean = np.float32([[0.0, 0.5, 0.5], [0.0] * 3])
+    np.testing.assert_array_equal(apply_table(lut, dirty), apply_table(lut, clean))
+
+
+def test_domain_and_tiles() -> None:
+    lut = Table3D(lattice_colours(5) * 2, ((-1.0, 0.0, 0.0), (3.0, 2.0, 0.5)))
+    x = np.float32([[1.0, 1.0, 0.25], [-9, -9, -9], [9, 9, 9]])
+    np.testing.assert_allclose(apply_table(lut, x), [[1, 1, 1], [0, 0, 0], [2, 2, 2]], atol=1e-6)
+    picture = RNG.random((101, 53, 3), np.float32)
+    whole = np.empty_like(picture)
+    apply_packed(packed(lut), picture, whole)
+    np.testing.assert_array_equal(apply_tiled(packed(lut), picture, np.float32), whole)
+
+
+def test_one_dimension_is_linear_and_clamps() -> None:
+    curve = Table1D([[0, 0, 0], [1, 0.5, 0.2]], ((0.0,) * 3, (2.0,) * 3))
+    np.testing.assert_allclose(curve.apply([[1, 1, 1], [5, -1, np.nan]]), [[0.5, 0.25, 0.1], [1, 0, 0]])
+
+
+def test_wrong_calls_are_refused() -> None:
+    lut = packed(table(3))
+    with pytest.raises(ShapeError):
+        apply_packed(lut, np.zeros((4, 3), np.float64), np.zeros((4, 3), np.float64))
+    with pytest.raises(ValueRefused, match="interpolation"):
+        Transform((table(3),)).apply([0.5, 0.5, 0.5], interp="cubic")
+    with pytest.raises(ShapeError):
+        Table3D(np.zeros((3, 3, 2, 3)))
+    assert isinstance(lut, Packed)
+
+
+@pytest.mark.parametrize("kind", ["histogram", "parade", "waveform", "vectorscope"])
+def test_instruments_count_every_pixel_alike(kind: str, monkeypatch) -> None:
+    picture = RNG.integers(0, 256, (60, 97, 3), np.uint8)
+    fast = scopes.counted(kind, picture)
+    monkeypatch.setattr(scopes._Loaded, "counts", None)
+    np.testing.assert_array_equal(fast, scopes.counted(kind, picture))
+    channels = 3 if kind in ("histogram", "parade") else 1
+    assert fast.sum() == 60 * 97 * channels
+
+
+def test_cube_colours_fill_the_cube() -> None:
+    cells = np.floor(cube_colours(8000) * 8).astype(int) @ [64, 8, 1]
+    assert len(np.unique(cells)) == 512
+    assert np.bincount(cells).min() >= 8
