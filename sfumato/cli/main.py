@@ -250,10 +250,11 @@ def apply_(
     from sfumato.core.encodings import encoding
     from sfumato.work.frames import open_still
     from sfumato.work.luts import read_lut
-    from sfumato.work.stills import applied, default_bits, write_still
+    from sfumato.work.stills import applied, default_bits, kind_for, write_still
     from sfumato.work.warm import warm
 
     *luts, source, target = paths
+    kind_for(target)
     transforms = [read_lut(p).transform for p in luts]
     if strength != 100:
         transforms = [t.at_strength(strength / 100) for t in transforms]
@@ -315,11 +316,20 @@ def proof(a: Path, b: Path, pictures: tuple[Path, ...], display: str, as_json: b
     )
 
 
+def _bug(kind: type[BaseException], error: BaseException, trace: Any) -> None:
+    """Say a fault of ours in one line; SFUMATO_TRACE=1 shows where it happened."""
+    if os.environ.get("SFUMATO_TRACE"):
+        sys.__excepthook__(kind, error, trace)
+    what = f"{kind.__name__}: {error}".splitlines()[0][:200]
+    print(f"sfumato: a fault inside Sfumato ({what}); please report it", file=sys.stderr)
+
+
 def run() -> None:
     """The entry point: runs the command and turns every outcome into an exit status."""
     from sfumato.work.warm import choose_cache
 
     choose_cache()
+    sys.excepthook = _bug
     try:
         cli.main(prog_name="sfumato", standalone_mode=True)
     except BrokenPipeError:

@@ -83,7 +83,8 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
     if pixels.size == 0:
         return
     scale, shift = table.coordinates(_PEAK[pair[0]])
-    flat_in, flat_out = pixels.reshape(-1), out.reshape(-1)
+    # The kernels are compiled for writable arrays alone: one flavour instead of two.
+    flat_in, flat_out = np.require(pixels, requirements="CW").reshape(-1), out.reshape(-1)
     tetrahedral = interp == "tetrahedral"
     if _Loaded.kernels is not None:
         _Loaded.kernels[pair](

@@ -37,7 +37,7 @@ def counted(kind: str, image: Array) -> Array:
     """
     counts = np.zeros(_SHAPES[kind], np.int32)
     if _Loaded.counts is not None:
-        getattr(_Loaded.counts, kind)(np.ascontiguousarray(image), counts)
+        getattr(_Loaded.counts, kind)(np.require(image, requirements="CW"), counts)
         return counts
     return _NUMPY[kind](image, counts)
 

@@ -114,7 +114,7 @@ def read(data: bytes) -> Read:
         FormatError: with the line, for anything that cannot be taken for certain.
     """
     body, remarks = text.unwrapped(data)
-    lines = body.split(b"\n")
+    lines = body.removesuffix(b"\n").split(b"\n")
     header = _Header(remarks=remarks)
     start = len(lines)
     for i, raw in enumerate(lines):

@@ -13,7 +13,7 @@ from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.sample import packed
 from sfumato.core.table import UNIT
 from sfumato.core.transform import Transform
-from sfumato.media.contract import FrameFacts, Still
+from sfumato.media.contract import FrameFacts, MediaSpec, Still
 from sfumato.media.registry import by_suffix
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import stated_span
@@ -33,8 +33,7 @@ def rounded(code: Array, bits: int) -> Array:
 def default_bits(still: Still, suffix: str) -> int:
     """Return the depth of the picture itself, as far as the target's kind holds it."""
     own = {"uint8": 8, "uint16": 16}.get(still.pixels.dtype.name, 32)
-    kind = by_suffix(f"x{suffix}")
-    held = [int(d.split()[0]) for d in kind.depths] if kind else [8]
+    held = [int(d.split()[0]) for d in kind_for(Path(f"x{suffix}")).depths]
     return own if own in held else max(held)
 
 
@@ -88,6 +87,22 @@ def applied(
     return rounded(run_tiled(run, still.as_float(), tile=65536), bits)
 
 
+def kind_for(file: Path) -> MediaSpec:
+    """Return the kind of picture that the suffix of `file` names.
+
+    Raises:
+        ExportError: there is none that can be written.
+    """
+    kind = by_suffix(file.name)
+    if kind is None or kind.write is None:
+        raise ExportError(
+            "pictures of this kind cannot be written",
+            hint="use .png, .tif or .jpg",
+            where=str(file),
+        )
+    return kind
+
+
 def write_still(pixels: Array, path: str | Path, *, profile: bytes = b"", force: bool = False) -> None:
     """Write a picture; the suffix chooses the kind.
 
@@ -96,16 +111,11 @@ def write_still(pixels: Array, path: str | Path, *, profile: bytes = b"", force:
         MediaError: the kind does not hold that depth.
     """
     file = Path(path)
-    kind = by_suffix(file.name)
-    if kind is None or kind.write is None:
-        raise ExportError(
-            "pictures of this kind cannot be written",
-            hint="use .png, .tif or .jpg",
-            where=str(file),
-        )
+    kind = kind_for(file)
     if not force and file.exists():
         raise ExportError(
             "the file exists already", hint="choose another name or use --force", where=str(file)
         )
     facts = FrameFacts("", profile=profile)
+    assert kind.write is not None
     write_bytes(file, kind.write(pixels, facts), force=force)

@@ -118,3 +118,13 @@ def test_cube_colours_fill_the_cube() -> None:
     cells = np.floor(cube_colours(8000) * 8).astype(int) @ [64, 8, 1]
     assert len(np.unique(cells)) == 512
     assert np.bincount(cells).min() >= 8
+
+
+def test_pixels_that_may_not_be_written_are_read() -> None:
+    lut, pixels = packed(table(3)), RNG.integers(0, 256, (5, 4, 3), np.uint8)
+    expected, out = np.empty_like(pixels), np.empty_like(pixels)
+    apply_packed(lut, pixels, expected)
+    pixels.flags.writeable = False
+    apply_packed(lut, pixels, out)
+    np.testing.assert_array_equal(out, expected)
+    assert scopes.counted("histogram", pixels).sum() == 60

@@ -1,0 +1,169 @@
+"""The command line as scripts use it: results, exit codes, error lines."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+import sfumato
+from conftest import DEMO, ROOT
+from sfumato.cli.main import cli
+from sfumato.core.encodings import encoding
+from sfumato.core.measure import cube_colours
+from sfumato.work import peer
+from sfumato.work.frames import Frames, open_still
+from sfumato.work.proof import entry_colours
+from sfumato.work.study_store import open_study
+
+
+def run(*words: object, status: int = 0):
+    result = CliRunner().invoke(cli, [str(w) for w in words])
+    assert result.exit_code == status, (result.output, result.exception)
+    assert result.exception is None or isinstance(result.exception, SystemExit)
+    return result
+
+
+@pytest.fixture
+def baked(tmp_path: Path) -> Path:
+    file = tmp_path / "low_tide.cube"
+    run("bake", DEMO, file)
+    return file
+
+
+def test_a_baked_cube_is_the_table_in_memory(baked: Path) -> None:
+    stored = sfumato.read(baked)
+    memory = open_study(DEMO).bake(33)
+    assert stored.table.size == 33
+    np.testing.assert_array_equal(stored.table.values, memory.table.values)
+    assert stored.title == "Low tide"
+    assert "expects Tarn Log" in stored.comments[0]
+    found = sfumato.proof(stored, memory)
+    assert (found.worst, found.code_value_worst) == (0.0, 0.0)
+
+
+def test_ffmpeg_shows_the_six_shots_alike(baked: Path) -> None:
+    """Within its 16-bit rounding (it truncates), on the whole demo material."""
+    table = sfumato.read(baked)
+    for shot, colours in entry_colours(open_study(DEMO), Frames(), width=480):
+        apart = np.abs(peer.apply_file(baked, colours) - table.apply(colours)).max()
+        assert apart < 1 / 65535, shot.name
+
+
+def test_proof_says_numbers(baked: Path, tmp_path: Path) -> None:
+    said = json.loads(run("proof", DEMO, baked, "--on", ROOT / "demo/fog.tif", "--json").output)
+    assert set(said) >= {"mean", "p99", "worst", "worst_at", "code_value_worst", "count", "display"}
+    assert 0 < said["mean"] < said["p99"] <= said["worst"] < 3
+    same = json.loads(run("proof", baked, baked, "--json").output)
+    assert same["worst"] == 0
+    assert "ΔE" in run("proof", DEMO, baked).output
+
+
+def test_span_and_grid(tmp_path: Path) -> None:
+    out = tmp_path / "w.cube"
+    run("bake", DEMO, out, "--grid", 17, "--span", "Tarn Log:Tarn Log", "--title", "Working")
+    lut = sfumato.read(out)
+    assert (lut.table.size, lut.title) == (17, "Working")
+    run("bake", DEMO, out, status=1)
+    run("bake", DEMO, out, "--force")
+    run("bake", DEMO, tmp_path / "x.cube", "--span", "sRGB:BT.1886", status=1)
+    run("bake", DEMO, tmp_path / "x.cube", "--span", "sRGB", status=2)
+    run("bake", DEMO, tmp_path / "x.cube", "--grid", 200, status=2)
+
+
+def test_convert_regrids_retitles_and_backs_off(baked: Path, tmp_path: Path) -> None:
+    out = tmp_path / "half.cube"
+    run("convert", baked, out, "--strength", 50, "--grid", 21, "--title", "Half tide")
+    lut, whole = sfumato.read(out), sfumato.read(baked)
+    assert (lut.table.size, lut.title) == (21, "Half tide")
+    nodes = cube_colours(2000)
+    np.testing.assert_allclose(lut.apply(nodes), (nodes + whole.apply(nodes)) / 2, atol=0.05)
+    copy = tmp_path / "copy.cube"
+    run("convert", baked, copy)
+    assert sfumato.read(copy).stages == whole.stages
+
+
+@pytest.mark.parametrize("suffix", [".png", ".tif"])
+def test_apply_keeps_the_depth_and_rounds(tiff16: Path, tmp_path: Path, baked: Path, suffix: str) -> None:
+    out = tmp_path / f"out{suffix}"
+    run("apply", baked, tiff16, out)
+    pixels = open_still(out).pixels
+    assert pixels.dtype == np.uint16
+    exact = np.clip(sfumato.read(baked).apply(open_still(tiff16).as_float()), 0, 1) * 65535
+    assert np.abs(pixels - exact).max() < 0.52
+
+
+def test_apply_orders_strengths_and_encodings(jpeg: Path, tmp_path: Path, baked: Path) -> None:
+    out = tmp_path / "a.tif"
+    run("apply", baked, jpeg, out, "--from", "sRGB", "--to", "sRGB", "--bits", 32, "--strength", 0)
+    run("apply", baked, jpeg, out, "--from", "sRGB", "--bits", 32, "--force")
+    source = open_still(jpeg).as_float()
+    expected = sfumato.read(baked).apply(sfumato.to_encoding(source, "sRGB", "Tarn Log"))
+    np.testing.assert_allclose(open_still(out).pixels, expected, atol=1e-6)
+    run("apply", baked, baked, jpeg, tmp_path / "two.jpg", "--interp", "trilinear")
+    assert open_still(tmp_path / "two.jpg").facts.encoding == "sRGB"
+
+
+REFUSALS = {
+    "no picture": ["apply", "LUT", "missing.png", "o.png"],
+    "cut picture": ["apply", "LUT", "CUT", "o.png"],
+    "no such suffix": ["apply", "LUT", "JPEG", "o.gif"],
+    "unknown encoding": ["apply", "LUT", "JPEG", "o.png", "--from", "Mystery"],
+    "text as cube": ["convert", "TEXT", "o.cube"],
+    "no such folder": ["convert", "LUT", "nowhere/o.cube"],
+    "study that is none": ["bake", "TEXT", "o.cube"],
+    "format unknown": ["convert", "LUT", "o.cube", "--format", "doc"],
+}
+
+
+@pytest.mark.parametrize("name", REFUSALS)
+def test_refusals_are_one_line_and_leave_nothing(name: str, baked: Path, jpeg: Path, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "cut.png").write_bytes((ROOT / "demo/sill_photo.png").read_bytes()[:5000])
+    (tmp_path / "text.cube").write_text("buy milk\n")
+    names = {"LUT": baked, "CUT": "cut.png", "JPEG": jpeg, "TEXT": "text.cube"}
+    before = set(os.listdir())
+    words = [str(names.get(w, w)) for w in REFUSALS[name]]
+    done = subprocess.run([sys.executable, "-m", "sfumato", *words], capture_output=True, text=True, check=False, cwd=tmp_path)
+    assert done.returncode == 1
+    assert done.stdout == ""
+    (line,) = done.stderr.strip().splitlines()
+    assert line.startswith("sfumato: ")
+    assert "Traceback" not in line
+    assert set(os.listdir()) == before
+
+
+def test_wrong_commands_have_status_2() -> None:
+    for words in (["bogus"], ["convert"], ["apply", "a.cube", "b.png"], ["convert", "a", "b", "--grid", "x"]):
+        assert CliRunner().invoke(cli, words).exit_code == 2, words
+
+
+def test_formats_lists_everything() -> None:
+    said = json.loads(run("formats", "--json").output)
+    assert {f["key"] for f in said["luts"]} >= {"cube"}
+    assert {p["key"] for p in said["pictures"]} == {"png", "jpeg", "tiff", "clip"}
+    assert "cube" in run("formats").output
+
+
+def test_python_verbs(tmp_path: Path) -> None:
+    study = sfumato.open_study(DEMO)
+    exact = study.transform(span=("Tarn Log", "BT.1886"))
+    lut = sfumato.write(exact, tmp_path / "x.cube", grid=9)
+    assert lut.table.size == 9
+    rgb = cube_colours(100)
+    assert exact.apply(rgb).dtype == np.float32
+    assert sfumato.encodings()["Tarn Log"] is encoding("tarn log")
+    spec = sfumato.glazes()["exposure"]
+    np.testing.assert_array_equal(spec.apply(spec.defaults(), rgb), rgb)
+    (tmp_path / "bad.cube").write_text("LUT_3D_SIZE 2\n0 0\n")
+    with pytest.raises(sfumato.FormatError) as caught:
+        sfumato.read(tmp_path / "bad.cube")
+    assert caught.value.line == 2
+    with pytest.raises(sfumato.SfumatoError):
+        sfumato.read(tmp_path / "missing.cube")

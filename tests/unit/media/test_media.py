@@ -1,0 +1,164 @@
+"""Pictures: real files through the real readers, true ones and broken ones."""
+
+from __future__ import annotations
+
+import io
+import struct
+import zlib
+from pathlib import Path
+
+import imagecodecs
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+
+from conftest import ROOT, scene
+from sfumato.core.errors import MediaError
+from sfumato.media.contract import FrameFacts
+from sfumato.media.registry import media, read
+from sfumato.work.frames import WHOLE, scaled
+
+WRITERS = [(m, d) for m in media().values() if m.write for d in m.depths]
+TYPES = {"8 bit": np.uint8, "16 bit": np.uint16, "32 bit float": np.float32}
+
+
+@pytest.mark.parametrize(("kind", "depth"), WRITERS, ids=lambda v: getattr(v, "key", v))
+def test_what_is_written_reads_back(kind, depth: str) -> None:
+    peak = {"8 bit": 255, "16 bit": 65535, "32 bit float": 1}[depth]
+    pixels = (scene(64, 40) * peak).astype(TYPES[depth])
+    profile = imagecodecs.cms_profile("srgb")
+    still = read(kind.write(pixels, FrameFacts("", profile=profile)), f"x{kind.suffixes[0]}")
+    assert still.pixels.dtype == TYPES[depth]
+    limit = 6 if kind.key == "jpeg" else 0
+    assert np.abs(still.pixels.astype(float) - pixels).max() <= limit
+    if depth != "32 bit float":
+        assert still.facts.encoding == "sRGB"
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+@pytest.mark.parametrize("suffix", [".jpg", ".png", ".tif"])
+def test_pictures_come_upright(orientation: int, suffix: str) -> None:
+    corner = np.zeros((40, 64, 3), np.uint8)
+    corner[:8, :16] = 255  # top left, wider than high
+    undo = {1: 0, 2: 0, 3: 0, 4: 0, 5: 1, 6: 1, 7: 1, 8: 1}[orientation]
+    stored = {
+        1: corner,
+        2: corner[:, ::-1],
+        3: corner[::-1, ::-1],
+        4: corner[::-1],
+        5: corner.transpose(1, 0, 2),
+        6: corner[:, ::-1].transpose(1, 0, 2),
+        7: corner[::-1, ::-1].transpose(1, 0, 2),
+        8: corner[::-1].transpose(1, 0, 2),
+    }[orientation]
+    assert (stored.shape != corner.shape) == bool(undo)
+    out = io.BytesIO()
+    if suffix == ".tif":
+        tifffile.imwrite(out, np.ascontiguousarray(stored), photometric="rgb", extratags=[(274, "H", 1, orientation, True)])
+    else:
+        exif = Image.Exif()
+        exif[274] = orientation
+        how = {"quality": 95} if suffix == ".jpg" else {}
+        Image.fromarray(np.ascontiguousarray(stored)).save(out, Image.registered_extensions()[suffix], exif=exif, **how)
+    still = read(out.getvalue(), f"x{suffix}")
+    assert still.size == (64, 40)
+    assert still.pixels[3, 8].min() > 200
+    assert still.pixels[30, 50].max() < 50
+
+
+def _png(width: int, height: int, bits: int, colour: int, rows: bytes, *more: tuple[bytes, bytes]) -> bytes:
+    def chunk(kind: bytes, body: bytes) -> bytes:
+        return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+
+    head = struct.pack(">IIBBBBB", width, height, bits, colour, 0, 0, 0)
+    parts = [chunk(b"IHDR", head), *(chunk(k, b) for k, b in more), chunk(b"IDAT", zlib.compress(rows)), chunk(b"IEND", b"")]
+    return b"\x89PNG\r\n\x1a\n" + b"".join(parts)
+
+
+def test_sixteen_bit_png_keeps_its_bits_and_says_what_it_states() -> None:
+    row = b"\x00" + struct.pack(">6H", 1, 2, 3, 65535, 40000, 257)
+    still = read(_png(2, 1, 16, 2, row, (b"cICP", bytes([9, 16, 0, 1]))), "x.png")
+    assert still.pixels.tolist() == [[[1, 2, 3], [65535, 40000, 257]]]
+    assert still.facts.encoding == "BT.2100 PQ"
+    assert read(_png(2, 1, 16, 2, row), "x.png").facts.encoding is None
+    assert read(_png(2, 1, 16, 2, row, (b"sRGB", b"\0")), "x.png").facts.encoding == "sRGB"
+
+
+def test_grey_palette_and_alpha_become_rgb() -> None:
+    for mode, remark in (("L", False), ("P", False), ("LA", True), ("RGBA", True), ("1", False)):
+        out = io.BytesIO()
+        Image.fromarray((scene(20, 12) * 255).astype(np.uint8)).convert(mode).save(out, "PNG")
+        still = read(out.getvalue(), "x.png")
+        assert still.pixels.shape == (12, 20, 3), mode
+        assert bool(still.facts.remarks) >= remark, mode
+
+
+def test_a_strange_profile_is_converted_and_said() -> None:
+    out = io.BytesIO()
+    profile = imagecodecs.cms_profile("adobergb")
+    pixels = np.full((8, 8, 3), (200, 80, 60), np.uint8)
+    Image.fromarray(pixels).save(out, "PNG", icc_profile=profile)
+    still = read(out.getvalue(), "x.png")
+    assert still.facts.encoding == "sRGB"
+    assert "converted" in still.facts.remarks[0]
+    assert still.pixels[0, 0, 0] > 205  # the wider red lies further out in sRGB
+
+
+BROKEN = {
+    "cut png": (ROOT / "demo/sill_photo.png", lambda d: d[: len(d) // 2]),
+    "cut jpeg": (ROOT / "demo/sill_photo.jpg", lambda d: d[: len(d) // 3]),
+    "cut tiff": (ROOT / "demo/fog.tif", lambda d: d[: len(d) // 2]),
+    "cut clip": (ROOT / "demo/jetty.mov", lambda d: d[: len(d) // 8]),
+    "text": (ROOT / "LICENSE", lambda d: d),
+    "huge": (ROOT / "LICENSE", lambda _d: _png(65000, 65000, 8, 2, b"\0" * 100)),
+    "nothing": (ROOT / "LICENSE", lambda _d: b""),
+}
+
+
+@pytest.mark.parametrize("name", BROKEN)
+def test_broken_pictures_are_refused_in_words(name: str) -> None:
+    file, damage = BROKEN[name]
+    with pytest.raises(MediaError) as caught:
+        read(damage(file.read_bytes()), "holiday")
+    assert caught.value.where == "holiday"
+    assert caught.value.hint
+
+
+@pytest.mark.parametrize("clip", ["furnace.mov", "causeway.mov", "jetty.mov"])
+def test_clips_decode_to_the_values_that_were_shot(clip: str) -> None:
+    data = (ROOT / "demo" / clip).read_bytes()
+    still = read(data, clip)
+    assert still.size == (960, 540)
+    assert "full range, BT.709" in still.facts.bits
+    assert still.facts.frames == 48
+    theirs = _by_ffmpeg(data)
+    assert np.abs(still.pixels.mean(axis=(0, 1)) - theirs.mean(axis=(0, 1))).max() < 1 / 1023  # the scaler shifts 10 bit to 16
+    assert np.abs(read(data, clip, 20).pixels - still.pixels).max() > 0.01
+    with pytest.raises(MediaError, match="no frame 99"):
+        read(data, clip, 99)
+
+
+def _by_ffmpeg(data: bytes) -> np.ndarray:
+    """The first frame as FFmpeg's own scaler turns it into RGB."""
+    import av
+
+    with av.open(io.BytesIO(data)) as container:
+        frame = next(container.decode(video=0))
+        rgb = frame.reformat(format="rgb48le", src_colorspace="ITU709", dst_color_range="JPEG")
+        return rgb.to_ndarray().astype(np.float32) / 65535
+
+
+def test_scaling_averages_down_and_repeats_up() -> None:
+    picture = (scene(60, 40) * 65535).astype(np.uint16)
+    small = scaled(picture, WHOLE, 30, 20)
+    mean = (picture / 65535).reshape(20, 2, 30, 2, 3).mean(axis=(1, 3))
+    np.testing.assert_allclose(small, mean, atol=1e-5)
+    large = scaled(picture, (0.5, 0.5, 1.0, 1.0), 60, 40)
+    np.testing.assert_allclose(large, (picture[20:, 30:] / 65535).repeat(2, 0).repeat(2, 1), atol=1e-6)
+
+
+def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
+    data = media()["png"].write(np.zeros((4, 4, 3), np.uint8), FrameFacts("", profile=imagecodecs.cms_profile("srgb")))
+    with Image.open(io.BytesIO(data)) as image:
+        assert image.info["icc_profile"] == imagecodecs.cms_profile("srgb")
