@@ -248,10 +248,10 @@ def apply_(
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.encodings import encoding
+    from sfumato.core.sample import load_kernels
     from sfumato.work.frames import open_still
     from sfumato.work.luts import read_lut
     from sfumato.work.stills import applied, default_bits, kind_for, write_still
-    from sfumato.work.warm import warm
 
     *luts, source, target = paths
     kind_for(target)
@@ -259,7 +259,7 @@ def apply_(
     if strength != 100:
         transforms = [t.at_strength(strength / 100) for t in transforms]
     still = open_still(source)
-    warm()
+    load_kernels()
     pixels = applied(
         transforms,
         still,

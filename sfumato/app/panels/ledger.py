@@ -582,6 +582,7 @@ class Ledger(QWidget):
             line.addStretch(1)
             column.addLayout(line)
         self._column.addWidget(box)
+        box.show()
         self._panel, self._unfolded = panel, box
 
     def _on_view(self, name: str) -> None:

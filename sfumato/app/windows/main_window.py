@@ -434,6 +434,14 @@ class MainWindow(QMainWindow):
             study = study.with_shot(later.id, ground=copied)
         self.model.commit(f"Copy the Ground of {shot.name} onwards", study)
 
+    def undo(self) -> None:
+        self.model.end_gesture()
+        self.model.undo_stack.undo()
+
+    def redo(self) -> None:
+        self.model.end_gesture()
+        self.model.undo_stack.redo()
+
     # --- glazes ----------------------------------------------------------------------------------
     def add_glaze(self) -> None:
         self.ledger.ask_glaze(ground=False)
@@ -691,6 +699,7 @@ class MainWindow(QMainWindow):
         self._slot.unlink(missing_ok=True)
         self._autosave.stop()
         self._autosave_last.stop()
+        self.model.undo_stack.blockSignals(True)
         self.queue.close()
         self.desk.close()
         event.accept()

@@ -1,0 +1,142 @@
+"""A real window with real panels; only the choosers of the desktop are stood in for."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from conftest import DEMO
+from sfumato.app import theme
+from sfumato.app.model.settings import Settings
+from sfumato.app.windows.main_window import MainWindow
+
+
+class StandInPorts:
+    """Answers for the person: what is set beforehand."""
+
+    def __init__(self) -> None:
+        self.pictures: list[Path] = []
+        self.study: Path | None = None
+        self.save: Path | None = None
+        self.folder: Path | None = None
+        self.unsaved = "drop"
+
+    def choose_pictures(self, _parent, _folder):
+        return self.pictures
+
+    def choose_study(self, _parent, _folder):
+        return self.study
+
+    def choose_save(self, _parent, _suggested):
+        return self.save
+
+    def choose_folder(self, _parent, _folder):
+        return self.folder
+
+    def ask_unsaved(self, _parent, _name):
+        return self.unsaved
+
+
+class Hand:
+    """A person's hands and eyes on one window."""
+
+    def __init__(self, window: MainWindow, ports: StandInPorts) -> None:
+        self.window, self.ports = window, ports
+        self.shown: list = []
+        window.desk.shown.connect(self.shown.append)
+
+    @property
+    def study(self):
+        return self.window.model.study
+
+    def wait(self, ms: int) -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(ms, loop.quit)
+        loop.exec()
+
+    def settle(self, seconds: float = 30) -> None:
+        """Wait until nothing is under way any more."""
+        desk, queue = self.window.desk, self.window.queue
+        quiet = 0
+        for _ in range(int(seconds * 50)):
+            self.wait(20)
+            quiet = 0 if desk.is_busy or queue.is_busy else quiet + 1
+            if quiet >= 3:
+                return
+        raise AssertionError("the window did not come to rest")
+
+    def find(self, kind: type, name: str) -> QWidget:
+        found = [w for w in self.window.findChildren(kind, name) if w.isVisible()]
+        assert found, f"no visible {kind.__name__} named {name}"
+        return found[-1]
+
+    def click(self, widget: QWidget, at: QPointF | None = None, button=Qt.MouseButton.LeftButton) -> None:
+        QTest.mouseClick(widget, button, pos=at.toPoint() if at is not None else widget.rect().center())
+
+    def drag(self, widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())
+        for i in range(1, steps + 1):
+            at = start + (end - start) * (i / steps)
+            QTest.mouseMove(widget, at.toPoint())
+            QApplication.processEvents()
+            self.wait(5)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end.toPoint())
+
+    def keys(self, widget: QWidget, *keys, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+        for key in keys:
+            QTest.keyClick(widget, key, modifier)
+
+    def act(self, name: str) -> None:
+        """Trigger an action by its id; it must be able to run."""
+        action = self.window.actions_table.by_id[name]
+        assert action.isEnabled(), f"{name} cannot run now"
+        action.trigger()
+
+    def menu(self, name: str) -> None:
+        """Choose an entry of the menu that is open, by object name."""
+        popup = QApplication.activePopupWidget()
+        assert popup is not None
+        action = next(a for a in popup.actions() if a.objectName() == name)
+        action.trigger()
+        popup.close()
+
+    def picture(self) -> QImage:
+        return self.window.easel_panel.easel.grab().toImage()
+
+    def colour_at(self, x: int, y: int) -> tuple[int, int, int]:
+        """Return the colour on the screen of a pixel of the picture."""
+        at: QPoint = self.window.easel_panel.easel.widget_at(x, y).toPoint()
+        c = self.picture().pixelColor(at)
+        return c.red(), c.green(), c.blue()
+
+
+@pytest.fixture
+def ports() -> StandInPorts:
+    return StandInPorts()
+
+
+@pytest.fixture
+def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left):
+    """An empty window of 1280x800."""
+    theme.install(QApplication.instance())
+    window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO)
+    window.resize(1280, 800)
+    window.show()
+    qtbot.waitExposed(window)
+    yield Hand(window, ports)
+    ports.unsaved = "drop"
+    window.close()
+    window.deleteLater()
+
+
+@pytest.fixture
+def demo(hand: Hand) -> Hand:
+    """The window with the demo study at rest."""
+    hand.window.open_demo()
+    hand.settle()
+    return hand

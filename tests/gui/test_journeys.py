@@ -1,0 +1,406 @@
+"""Whole journeys in the real window, with mouse and keys."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
+
+import sfumato
+from conftest import DEMO, ROOT
+from sfumato.app.controls.curve_field import CurveField
+from sfumato.app.controls.scrub import ScrubNumber, evaluated
+from sfumato.app.panels.ledger import CoatRow, SpanEnd
+from sfumato.app.windows.export_sheet import ExportSheet
+from sfumato.app.windows.palette import Palette
+from sfumato.core.study import LOOK, Joint
+from sfumato.work.frames import open_still
+from sfumato.work.stills import applied
+from sfumato.work.study_store import open_study, recoverable
+
+
+def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
+    """Choose a shot, add and drag a glaze, pick a curve point, undo all, redo, save, reopen, export."""
+    hand, window = demo, demo.window
+    start = hand.study
+    hand.click(window.shots, window.shots.box(1).center())
+    hand.settle()
+    assert window.desk.shot.name == "sill"
+    before = hand.colour_at(960, 300)
+
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.exposure")
+    hand.settle()
+    number = hand.find(ScrubNumber, "stops")
+    hand.shown.clear()
+    centre = QPointF(number.rect().center())
+    hand.drag(number, centre, centre + QPointF(20, 0))
+    assert any(s.ask.dragging for s in hand.shown) or hand.settle() is None
+    hand.settle()
+    coat = hand.study.look.coats[-1]
+    assert coat.parameters.stops == pytest.approx(0.5, abs=0.06)
+    assert sum(hand.colour_at(960, 300)) > sum(before) + 15
+    assert window.model.undo_stack.count() == 2  # the whole drag is one step
+
+    hand.click(hand.find(CoatRow, "coat.l-curves"))
+    hand.settle()
+    field = hand.find(CurveField, "curve")
+    points = len(field.points)
+    assert field.histogram is not None
+    assert field.histogram.sum() > 1000
+    hand.click(hand.find(QPushButton, "pick"))
+    easel = window.easel_panel.easel
+    hand.click(easel, easel.widget_at(960, 1040))
+    hand.settle()
+    assert len(field.points) == points + 1
+    entering = window.desk.previewer.probe(window.desk.ask(), 960, 1040, 2).entering
+    luma = float(entering @ (sfumato.encodings()["Tarn Log"].to_xyz[1]))
+    assert field.points[field.chosen][0] == pytest.approx(luma, abs=0.002)
+    assert window.view.get("picking")
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert not window.view.get("picking")
+    x, y = field.points[field.chosen]
+    hand.drag(field, field.place(x, y), field.place(x, y + 0.1))
+    hand.settle()
+    edited = hand.study
+    assert edited != start
+
+    for _ in range(window.model.undo_stack.count()):
+        hand.act("undo")
+    assert not window.model.undo_stack.canUndo()
+    assert hand.study == start
+    assert not window.model.is_edited
+    for _ in range(window.model.undo_stack.count()):
+        hand.act("redo")
+    assert hand.study == edited
+
+    hand.ports.save = tmp_path / "film"
+    hand.act("save_study")
+    assert not window.model.is_edited
+    hand.act("new_study")
+    assert hand.study.shots == ()
+    hand.ports.study = tmp_path / "film.sfumato"
+    hand.act("open_study")
+    hand.settle()
+    assert hand.study == edited
+    assert str(tmp_path / "film.sfumato") in window._settings.recent
+
+    window._settings.set("export_folder", str(tmp_path))
+    hand.act("export_lut")
+    sheet = window.findChild(ExportSheet, "export")
+    assert sheet.go.text() == "Export low_tide_33.cube"
+    hand.click(sheet.go)
+    hand.settle()
+    proof = window.proof
+    assert proof is not None
+    assert proof.own_code_difference == 0
+    assert proof.peer is not None
+    assert proof.peer.main.worst == pytest.approx(proof.grade.main.worst, abs=1e-3)
+    assert "FFmpeg" in hand.find(QLabel, "seal.proof").text()
+    hand.click(hand.find(QPushButton, "seal.difference"))
+    hand.settle()
+    assert window.view.get("mode") == "difference"
+    delta = hand.shown[-1].delta
+    assert 0 < delta.max() <= proof.worst * 1.5 + 0.5
+    lut = sfumato.read(tmp_path / "low_tide_33.cube")
+    assert sfumato.proof(lut, hand.study.bake(33)).worst == 0
+
+
+@pytest.mark.parametrize("kind", ["jpeg", "tiff16"])
+def test_pictures_that_are_not_ours_come_out_the_same_on_the_command_line(hand, kind: str, tmp_path: Path, request) -> None:
+    """The command line's picture equals side B at the pixel."""
+    file: Path = request.getfixturevalue(kind)
+    window = hand.window
+    hand.ports.pictures = [file]
+    hand.click(hand.find(QPushButton, "empty.bring_in"))
+    hand.settle()
+    assert window.desk.shot.name == file.stem
+    if kind == "tiff16":
+        assert window.desk.shot.encoding is None
+        hand.click(hand.find(QPushButton, "ask.encoding"))
+        popup = QApplication.activePopupWidget()
+        next(a for a in popup.actions() if a.text() == "ACEScct").trigger()
+        popup.close()
+        assert hand.study.working == "ACEScct"
+    else:
+        assert (window.desk.shot.encoding, hand.study.working) == ("sRGB", "sRGB")
+    for key in ("add.contrast", "add.colourfulness", "add.curves"):
+        hand.click(hand.find(QPushButton, "look.add"))
+        hand.menu(key)
+        hand.wait(30)
+    ids = {c.key: c.id for c in hand.study.look.coats}
+    study = hand.study.tuned(ids["contrast"], slope=1.4).tuned(ids["colourfulness"], amount=30.0)
+    window.model.commit("Grade", study.tuned(ids["curves"], blue=((0.0, 0.1), (1.0, 0.9))))
+    hand.settle()
+    hand.ports.save = tmp_path / "own.sfumato"
+    hand.act("save_study")
+    out = tmp_path / "own.cube"
+    assert _cli("bake", tmp_path / "own.sfumato", out) == 0
+    graded = tmp_path / f"graded{file.suffix if kind == 'tiff16' else '.png'}"
+    assert _cli("apply", out, file, graded) == 0
+    written = open_still(graded).pixels
+    w, h = open_still(file).size
+    window.desk.set_geometry(w, h, (0.0, 0.0, 1.0, 1.0))
+    hand.settle()
+    shown = hand.shown[-1]
+    assert shown.b.shape == (h, w, 3)
+    if kind == "jpeg":
+        assert np.abs(shown.b.astype(int) - written).max() <= 1
+    else:
+        side = window.desk.previewer.side(shown.ask, "lut")
+        code = window.desk.previewer.working(shown.ask, w, h, (0.0, 0.0, 1.0, 1.0))
+        exact = np.clip(side(code), 0, 1) * 65535
+        assert np.abs(exact - written).max() <= 1
+        np.testing.assert_array_equal(written, applied([sfumato.read(out)], open_still(file), bits=16))
+
+
+def _cli(*words: object) -> int:
+    from click.testing import CliRunner
+
+    from sfumato.cli.main import cli
+
+    return CliRunner().invoke(cli, [str(w) for w in words]).exit_code
+
+
+def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
+    hand, window = demo, demo.window
+    hand.click(window.shots, window.shots.box(4).center())
+    easel = window.easel_panel.easel
+    hand.click(hand.find(QPushButton, "mode.split"))
+    hand.settle()
+    line = easel.split_line()
+    hand.drag(easel, QPointF(line, 200), QPointF(line + 150, 200))
+    assert easel.split == pytest.approx(0.5 + 150 / easel.picture_rect(easel.panes()[0][0]).width(), abs=0.01)
+    hand.settle()
+    shown = hand.shown[-1]
+    place = (700, 800)
+    left = shown.a[place[1] * shown.a.shape[0] // 1080, place[0] * shown.a.shape[1] // 1920]
+    assert np.abs(np.array(hand.colour_at(*place)) - left).max() <= 12
+    hand.act("turn_split")
+    assert easel.across
+    easel.setFocus()
+    hand.keys(easel, Qt.Key.Key_Down, Qt.Key.Key_Down)
+    assert window.view.get("split") > easel.split - 0.001
+    hand.click(hand.find(QPushButton, "mode.side"))
+    hand.settle()
+    assert len(easel.panes()) == 2
+    hand.act("zoom_actual")
+    hand.settle()
+    shown = hand.shown[-1]
+    x0, y0, x1, y1 = shown.ask.region
+    assert (round((x1 - x0) * 1920), round((y1 - y0) * 1080)) == (shown.ask.width, shown.ask.height)
+    source = open_still(ROOT / "demo/jetty.tif").as_float()[round(y0 * 1080), round(x0 * 1920)]
+    assert np.abs(window.desk.frames.proxy(shown.ask.shot, shown.ask.width, shown.ask.height, shown.ask.region)[0, 0] - source).max() < 1e-6
+    assert shown.counts["parade"].sum() == 3 * 480 * 270  # instruments still see the whole picture
+    QTest.mouseMove(easel, QPointF(200, 150).toPoint())
+    hand.settle()
+    assert "source 0." in hand.find(QLabel, "readout.source").text()
+    hand.act("zoom_fit")
+
+
+def test_numbers_are_scrubbed_stepped_typed_and_reset(demo) -> None:
+    hand, window = demo, demo.window
+    hand.click(hand.find(CoatRow, "coat.l-contrast"))
+    number = hand.find(ScrubNumber, "slope")
+    number.setFocus()
+    hand.keys(number, Qt.Key.Key_Up)
+    assert hand.study.coat("l-contrast").parameters.slope == pytest.approx(1.13)
+    hand.keys(number, Qt.Key.Key_Down, modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert hand.study.coat("l-contrast").parameters.slope == pytest.approx(1.03)
+    hand.keys(number, Qt.Key.Key_Return)
+    typed = number.findChild(QLineEdit, "typed")
+    typed.clear()
+    QTest.keyClicks(typed, "3/2 + 0.1")
+    hand.keys(typed, Qt.Key.Key_Return)
+    assert hand.study.coat("l-contrast").parameters.slope == pytest.approx(1.6)
+    QTest.mouseDClick(number, Qt.MouseButton.LeftButton)
+    assert hand.study.coat("l-contrast").parameters.slope == 1.0
+    hand.act("undo")
+    assert number.value() == pytest.approx(1.6)
+    hand.settle()
+
+
+def test_expressions() -> None:
+    assert evaluated("1/4") == 0.25
+    assert evaluated("−0,5 stops", "stops") == -0.5
+    for bad in ("", "import os", "2**9", "1/0", "x", "(" * 90, "'a'"):
+        assert evaluated(bad) is None
+
+
+def test_rows_move_switch_and_go(demo) -> None:
+    hand, window = demo, demo.window
+    rows = [c.id for c in hand.study.look.coats]
+    row = hand.find(CoatRow, f"coat.{rows[0]}")
+    target = hand.find(CoatRow, f"coat.{rows[2]}")
+    end = QPointF(row.mapFromGlobal(target.mapToGlobal(target.rect().center()))) + QPointF(0, 4)
+    hand.drag(row, QPointF(row.rect().center()), end)
+    assert [c.id for c in hand.study.look.coats][:3] == [rows[1], rows[2], rows[0]]
+    row = hand.find(CoatRow, f"coat.{rows[1]}")
+    row.setFocus()
+    hand.keys(row, Qt.Key.Key_Space)
+    assert not hand.study.coat(rows[1]).on
+    hand.click(row)
+    hand.act("glaze_down")
+    hand.act("duplicate_glaze")
+    assert len(hand.study.look.coats) == 6
+    hand.act("remove_glaze")
+    assert len(hand.study.look.coats) == 5
+    assert window.view.get("coat") == ""
+    for _ in range(5):
+        hand.act("undo")
+    assert [c.id for c in hand.study.look.coats] == rows
+    hand.settle()
+
+
+def test_the_ground_enters_the_lut_only_when_asked_and_stays_warned_of(demo) -> None:
+    hand, window = demo, demo.window
+    end = hand.find(SpanEnd, "span.start")
+    end.setFocus()
+    hand.keys(end, Qt.Key.Key_Up)
+    assert hand.study.span.start is Joint.GROUND
+    hand.menu("include")
+    assert hand.study.span.start is Joint.SOURCE
+    assert "Includes the Ground of furnace" in hand.find(QLabel, "seal.warning").text()
+    hand.settle()
+    end = hand.find(SpanEnd, "span.end")
+    end.setFocus()
+    hand.keys(end, Qt.Key.Key_Up)
+    assert hand.study.span.end is Joint.LOOK
+    hand.settle()
+    hand.act("include_ground")
+    assert not window.findChild(QLabel, "seal.warning").isVisible()
+    hand.settle()
+
+
+def test_all_actions_are_found_by_words(demo) -> None:
+    hand, window = demo, demo.window
+    assert all(callable(getattr(window, name, None)) for name in window.actions_table.by_id)
+    hand.act("open_palette")
+    palette = window.findChild(Palette, "palette")
+    QTest.keyClicks(palette.search, "side by")
+    assert palette.list.count() == 1
+    hand.keys(palette.search, Qt.Key.Key_Return)
+    assert window.view.get("mode") == "side"
+    hand.settle()
+
+
+def test_every_control_is_named_for_those_who_cannot_see_it(demo) -> None:
+    hand = demo
+    for coat in hand.study.look.coats:
+        hand.window.view.set("coat", coat.id)
+        hand.wait(30)
+        for number in hand.window.findChildren(ScrubNumber):
+            assert number.accessibleName(), number.objectName()
+            assert number.focusPolicy() & Qt.FocusPolicy.TabFocus
+    hand.settle()
+
+
+def _drop(window, files: list[Path]) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
+    event = QDropEvent(QPointF(400, 400), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    window.dropEvent(event)
+
+
+def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    before = hand.study
+    cut = tmp_path / "cut.png"
+    cut.write_bytes((ROOT / "demo/sill_photo.png").read_bytes()[:4000])
+    _drop(window, [cut])
+    hand.settle()
+    assert "cut.png: the PNG is damaged or cut short" in window.strip.text()
+    _drop(window, [tmp_path / "notes.doc"])
+    assert "cannot be taken in" in window.strip.text()
+    bad = tmp_path / "bad.sfumato"
+    bad.write_text("{")
+    _drop(window, [bad])
+    assert "this is not a study" in window.strip.text()
+    assert hand.study == before
+    _drop(window, [jpeg])
+    hand.settle()
+    assert hand.study.shots[-1].name == "holiday"
+    jpeg.unlink()
+    window.desk.frames.__init__()
+    window.desk.refresh()
+    hand.settle()
+    assert "no such file" in hand.find(QLabel, "broken.words").text()
+    hand.click(window.shots, window.shots.box(0).center())
+    hand.settle()
+    assert window.easel_panel.easel.isVisible()
+
+
+def test_an_export_that_cannot_be_written_leaves_the_window_alive(demo, tmp_path: Path, monkeypatch) -> None:
+    from sfumato.app.windows.export_sheet import ExportWish
+    from sfumato.work import files
+
+    hand, window = demo, demo.window
+
+    def full(_fd: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(files.os, "fsync", full)
+    window._export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    hand.settle()
+    assert "the disk is full" in window.strip.text()
+    assert list(tmp_path.glob("*.cube")) == []
+    monkeypatch.undo()
+    window._export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.queue.cancel()
+    hand.settle()
+    assert not (tmp_path / "x.cube").exists()
+    assert "cancelled" in window.strip.text()
+
+
+def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch) -> None:
+    hand, window = demo, demo.window
+    window.model.commit("Rename", hand.study.with_look(name="Half made"))
+    hand.wait(1700)
+    assert window._slot.exists()
+    from sfumato.work import study_store
+
+    monkeypatch.setattr(study_store, "_alive", lambda _pid: False)
+    assert recoverable()[0].study.look.name == "Half made"
+    window.model.undo_stack.setClean()
+    window.new_study()
+    study_store.autosave(open_study(DEMO).with_look(name="Lost"), study_store.new_slot(), None)
+    window.offer_recovery()
+    assert "was not saved" in window.strip.text()
+    hand.click(hand.find(QPushButton, "notice.button"))
+    hand.settle()
+    assert hand.study.look.name == "Lost"
+    assert window.model.is_edited
+    assert hand.study.coats(LOOK)
+
+
+def test_layout_and_choices_come_back(demo, tmp_path: Path, ports, qtbot) -> None:
+    from sfumato.app.model.settings import Settings
+    from sfumato.app.windows.main_window import MainWindow
+
+    window = demo.window
+    window.view.set("instruments", ("vectorscope", "waveform"))
+    window.view.set("mode", "side")
+    window._keep_window()
+    again = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO)
+    assert again.view.get("instruments") == ("vectorscope", "waveform")
+    assert again.view.get("mode") == "side"
+    again.close()
+    again.deleteLater()
+    demo.settle()
+
+
+def test_a_bug_opens_a_report_and_the_window_lives(demo) -> None:
+    hand, window = demo, demo.window
+    window.desk._lanes["probe"].ask(lambda _cancel: 1 / 0)
+    hand.wait(200)
+    report = window.findChild(QApplication.instance().activeModalWidget().__class__, "report")
+    assert report is not None
+    report.accept()
+    hand.click(window.shots, window.shots.box(2).center())
+    hand.settle()
+    assert window.desk.shot.name == "causeway"
