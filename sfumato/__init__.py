@@ -6,7 +6,7 @@ from typing import Any
 
 from sfumato._version import VERSION as __version__
 
-__all__ = [  # noqa: F822 - served by __getattr__
+__all__ = [
     "FormatError",
     "MediaError",
     "SfumatoError",

@@ -16,7 +16,7 @@ from PIL import Image, ImageCms
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 sys.path.insert(0, str(Path(__file__).parent))
 
-from sfumato.work.warm import choose_cache, warm  # noqa: E402
+from sfumato.work.warm import choose_cache, warm
 
 choose_cache()
 ROOT = Path(__file__).resolve().parents[1]

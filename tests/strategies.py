@@ -9,7 +9,9 @@ from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.study import Coat, Look, Shot, Study, new_coat
 
-names = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20)
+names = st.text(
+    st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20
+)
 
 
 def floats(low: float, high: float) -> st.SearchStrategy[float]:
@@ -42,14 +44,33 @@ def coats(draw, spec: GlazeSpec | None = None) -> Coat:
     spec = spec or draw(st.sampled_from(list(glazes().values())))
     values = {name: draw(of(kind)) for name, kind in spec.controls().items()}
     coat = new_coat(spec.key, **values)
-    return Coat(spec.key, coat.parameters, coat.id, draw(st.booleans()), draw(floats(0, 2)), draw(st.just("") | names))
+    return Coat(
+        spec.key,
+        coat.parameters,
+        coat.id,
+        draw(st.booleans()),
+        draw(floats(0, 2)),
+        draw(st.just("") | names),
+    )
 
 
 @st.composite
 def studies(draw) -> Study:
     shots = tuple(
-        Shot(f"/pictures/{i}.tif", draw(names), draw(st.none() | st.sampled_from(list(encodings()))), 0, tuple(draw(st.lists(coats(), max_size=2))))
+        Shot(
+            f"/pictures/{i}.tif",
+            draw(names),
+            draw(st.none() | st.sampled_from(list(encodings()))),
+            0,
+            tuple(draw(st.lists(coats(), max_size=2))),
+        )
         for i in range(draw(st.integers(0, 3)))
     )
     look = Look(draw(names), tuple(draw(st.lists(coats(), max_size=4))), draw(floats(0, 2)))
-    return Study(draw(names), shots, look, draw(st.sampled_from(list(encodings()))), grid=draw(st.integers(2, 129)))
+    return Study(
+        draw(names),
+        shots,
+        look,
+        draw(st.sampled_from(list(encodings()))),
+        grid=draw(st.integers(2, 129)),
+    )

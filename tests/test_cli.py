@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from click.testing import CliRunner
+from conftest import DEMO, ROOT
 
 import sfumato
-from conftest import DEMO, ROOT
 from sfumato.cli.main import cli
 from sfumato.core.encodings import encoding
 from sfumato.core.measure import cube_colours
@@ -90,7 +90,9 @@ def test_convert_regrids_retitles_and_backs_off(baked: Path, tmp_path: Path) -> 
 
 
 @pytest.mark.parametrize("suffix", [".png", ".tif"])
-def test_apply_keeps_the_depth_and_rounds(tiff16: Path, tmp_path: Path, baked: Path, suffix: str) -> None:
+def test_apply_keeps_the_depth_and_rounds(
+    tiff16: Path, tmp_path: Path, baked: Path, suffix: str
+) -> None:
     out = tmp_path / f"out{suffix}"
     run("apply", baked, tiff16, out)
     pixels = open_still(out).pixels
@@ -123,14 +125,22 @@ REFUSALS = {
 
 
 @pytest.mark.parametrize("name", REFUSALS)
-def test_refusals_are_one_line_and_leave_nothing(name: str, baked: Path, jpeg: Path, tmp_path: Path, monkeypatch) -> None:
+def test_refusals_are_one_line_and_leave_nothing(
+    name: str, baked: Path, jpeg: Path, tmp_path: Path, monkeypatch
+) -> None:
     monkeypatch.chdir(tmp_path)
     (tmp_path / "cut.png").write_bytes((ROOT / "demo/sill_photo.png").read_bytes()[:5000])
     (tmp_path / "text.cube").write_text("buy milk\n")
     names = {"LUT": baked, "CUT": "cut.png", "JPEG": jpeg, "TEXT": "text.cube"}
     before = set(os.listdir())
     words = [str(names.get(w, w)) for w in REFUSALS[name]]
-    done = subprocess.run([sys.executable, "-m", "sfumato", *words], capture_output=True, text=True, check=False, cwd=tmp_path)
+    done = subprocess.run(
+        [sys.executable, "-m", "sfumato", *words],
+        capture_output=True,
+        text=True,
+        check=False,
+        cwd=tmp_path,
+    )
     assert done.returncode == 1
     assert done.stdout == ""
     (line,) = done.stderr.strip().splitlines()
@@ -140,7 +150,12 @@ def test_refusals_are_one_line_and_leave_nothing(name: str, baked: Path, jpeg: P
 
 
 def test_wrong_commands_have_status_2() -> None:
-    for words in (["bogus"], ["convert"], ["apply", "a.cube", "b.png"], ["convert", "a", "b", "--grid", "x"]):
+    for words in (
+        ["bogus"],
+        ["convert"],
+        ["apply", "a.cube", "b.png"],
+        ["convert", "a", "b", "--grid", "x"],
+    ):
         assert CliRunner().invoke(cli, words).exit_code == 2, words
 
 

@@ -38,12 +38,24 @@ TABLE = (
     ActionSpec("revert_study", "Revert to the saved study", "Study", when="has_file"),
     ActionSpec("bring_in", "Bring in pictures or clips…", "Study", "Ctrl+I", separator=True),
     ActionSpec("export_lut", "Export the LUT…", "Study", "Ctrl+E", when="has_look"),
-    ActionSpec("show_difference", "Show the written file against the grade", "Study", "Ctrl+Shift+E", when="has_proof"),
+    ActionSpec(
+        "show_difference",
+        "Show the written file against the grade",
+        "Study",
+        "Ctrl+Shift+E",
+        when="has_proof",
+    ),
     ActionSpec("close_window", "Quit", "Study", K.Quit, separator=True),
     ActionSpec("undo", "Undo", "Edit", K.Undo, when="can_undo"),
     ActionSpec("redo", "Redo", "Edit", K.Redo, when="can_redo"),
     ActionSpec("add_glaze", "Add a glaze to the Look…", "Edit", "Ctrl+G", separator=True),
-    ActionSpec("add_ground_glaze", "Add a glaze to this shot's Ground…", "Edit", "Ctrl+Shift+G", when="has_shot"),
+    ActionSpec(
+        "add_ground_glaze",
+        "Add a glaze to this shot's Ground…",
+        "Edit",
+        "Ctrl+Shift+G",
+        when="has_shot",
+    ),
     ActionSpec("duplicate_glaze", "Duplicate the glaze", "Edit", "Ctrl+D", when="has_coat"),
     ActionSpec("toggle_glaze", "Switch the glaze on or off", "Edit", "Ctrl+M", when="has_coat"),
     ActionSpec("reset_glaze", "Reset the glaze", "Edit", "Ctrl+Backspace", when="has_coat"),
@@ -52,7 +64,9 @@ TABLE = (
     ActionSpec("remove_glaze", "Remove the glaze", "Edit", "Ctrl+Shift+Backspace", when="has_coat"),
     ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", when="can_pick", separator=True),
     ActionSpec("include_ground", "Include this shot's Ground in the LUT", "Edit", when="has_shot"),
-    ActionSpec("copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"),
+    ActionSpec(
+        "copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"
+    ),
     ActionSpec("mode_one", "Show B alone", "View", "F5"),
     ActionSpec("mode_split", "Split A and B", "View", "F6"),
     ActionSpec("mode_side", "A and B side by side", "View", "F7"),
@@ -63,12 +77,16 @@ TABLE = (
     ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1"),
     ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn),
     ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut),
-    ActionSpec("next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True),
+    ActionSpec(
+        "next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True
+    ),
     ActionSpec("toggle_instruments", "Show or hide the Instruments", "View", "F9"),
     ActionSpec("toggle_theme", "Light or dark surroundings", "View"),
     ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", when="has_shot"),
     ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", when="has_shot"),
-    ActionSpec("choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+S", when="has_shot"),
+    ActionSpec(
+        "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+S", when="has_shot"
+    ),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
     ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
     ActionSpec("about", "About Sfumato", "Help"),

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from sfumato.app import theme
 from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
-from sfumato.cli.window import demo_study
+from sfumato.work.study_store import demo_study
 
 
 def application() -> QApplication:
@@ -35,13 +35,17 @@ def application() -> QApplication:
 def _hook(window: MainWindow) -> None:
     """Send what nobody caught to the report dialog instead of the terminal alone."""
 
-    def report(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    def report(
+        kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
         text = "".join(traceback.format_exception(kind, error, trace))
         sys.stderr.write(text)
         window.notices.bug.emit(text)
 
     sys.excepthook = report
-    threading.excepthook = lambda a: report(a.exc_type, a.exc_value or a.exc_type(), a.exc_traceback)
+    threading.excepthook = lambda a: report(
+        a.exc_type, a.exc_value or a.exc_type(), a.exc_traceback
+    )
 
 
 def main(study: Path | None) -> int:

@@ -145,7 +145,8 @@ def _sheet(c: dict[str, str]) -> str:
     QLineEdit:focus, QListWidget:focus {{ border-color: {c["yellow"]}; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
     QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
-    QComboBox {{ background: transparent; border: 1px solid transparent; border-radius: {RADIUS}px; padding: 3px 6px; }}
+    QComboBox {{ background: transparent; border: 1px solid transparent;
+        border-radius: {RADIUS}px; padding: 3px 6px; }}
     QComboBox:hover, QComboBox:on {{ background: {c["raised"]}; }}
     QComboBox:focus {{ border-color: {c["yellow"]}; }}
     QComboBox:disabled {{ color: {c["quiet"]}; }}
@@ -162,5 +163,6 @@ def _sheet(c: dict[str, str]) -> str:
     QScrollBar::handle:vertical {{ background: {c["line"]}; border-radius: {RADIUS}px; min-height: 24px; }}
     QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
     QScrollBar::handle:horizontal {{ background: {c["line"]}; border-radius: {RADIUS}px; min-width: 24px; }}
-    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none; height: 0; width: 0; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{
+        background: none; border: none; height: 0; width: 0; }}
     """

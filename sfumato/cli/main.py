@@ -19,7 +19,9 @@ from sfumato._version import VERSION
 
 PathArgument = click.Path(path_type=Path)
 _force = click.option("--force", is_flag=True, help="Replace OUT when it exists.")
-_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
+_json = click.option(
+    "--json", "as_json", is_flag=True, help="Print one JSON object and nothing else."
+)
 _grid = click.option("--grid", type=click.IntRange(2, 129), help="Points a side, 2 to 129.")
 _title = click.option("--title", help="The title that the file carries.")
 _format = click.option("--format", "key", help="Name of the format; the suffix decides otherwise.")
@@ -89,8 +91,9 @@ def _open(study: Path) -> None:
 @_guarded
 def demo() -> None:
     """Open the window with the demo study."""
-    from sfumato.cli.window import demo_study, open_window
+    from sfumato.cli.window import open_window
     from sfumato.core.errors import StudyError
+    from sfumato.work.study_store import demo_study
 
     study = demo_study()
     if study is None:
@@ -105,7 +108,7 @@ def formats(as_json: bool) -> None:
     from sfumato.formats.registry import formats as tables
     from sfumato.media.registry import media
 
-    luts = [
+    luts: list[dict[str, Any]] = [
         {
             "key": f.key,
             "title": f.title,
@@ -116,7 +119,7 @@ def formats(as_json: bool) -> None:
         }
         for f in tables().values()
     ]
-    pictures = [
+    pictures: list[dict[str, Any]] = [
         {
             "key": m.key,
             "title": m.title,

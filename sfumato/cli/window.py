@@ -10,9 +10,3 @@ def open_window(study: Path | None) -> int:
     from sfumato.app.main import main
 
     return main(study)
-
-
-def demo_study() -> Path | None:
-    """Return the demo study beside the package (a checkout), None when it is not there."""
-    study = Path(__file__).resolve().parents[2] / "demo" / "saltglass.sfumato"
-    return study if study.is_file() else None

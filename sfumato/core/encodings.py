@@ -109,7 +109,12 @@ _AP0 = ((0.7347, 0.2653), (0.0, 1.0), (0.0001, -0.0770))
 _AP1 = ((0.713, 0.293), (0.165, 0.830), (0.128, 0.044))
 _TARN = ((0.7200, 0.2850), (0.1850, 0.8600), (0.1150, -0.0250))
 _D, _LIN, _LOG = Family.DISPLAY, Family.LINEAR, Family.LOG
-_ACES = {"white": ACES_WHITE, "cat": "Bradford"}
+
+
+def _aces(name: str, transfer: t.Transfer, primaries: tuple[Xy, Xy, Xy], source: str) -> Encoding:
+    family = Family.LOG if transfer.log else Family.LINEAR
+    return Encoding(name, name, family, transfer, primaries, ACES_WHITE, source, cat="Bradford")
+
 
 _ALL = (
     Encoding("sRGB", "sRGB", _D, t.SRGB, _BT709, D65, "IEC 61966-2-1:1999"),
@@ -166,10 +171,10 @@ _ALL = (
     Encoding("Linear BT.709", "Linear BT.709", _LIN, t.LINEAR, _BT709, D65, "ITU-R BT.709-6"),
     Encoding("Linear BT.2020", "Linear BT.2020", _LIN, t.LINEAR, _BT2020, D65, "ITU-R BT.2020-2"),
     Encoding("Linear P3-D65", "Linear P3 at D65", _LIN, t.LINEAR, _P3, D65, "SMPTE EG 432-1:2010"),
-    Encoding("ACES2065-1", "ACES2065-1", _LIN, t.LINEAR, _AP0, source="SMPTE ST 2065-1", **_ACES),
-    Encoding("ACEScg", "ACEScg", _LIN, t.LINEAR, _AP1, source="Academy S-2014-004", **_ACES),
-    Encoding("ACEScc", "ACEScc", _LOG, t.ACESCC, _AP1, source="Academy S-2014-003", **_ACES),
-    Encoding("ACEScct", "ACEScct", _LOG, t.ACESCCT, _AP1, source="Academy S-2016-001", **_ACES),
+    _aces("ACES2065-1", t.LINEAR, _AP0, "SMPTE ST 2065-1"),
+    _aces("ACEScg", t.LINEAR, _AP1, "Academy S-2014-004"),
+    _aces("ACEScc", t.ACESCC, _AP1, "Academy S-2014-003"),
+    _aces("ACEScct", t.ACESCCT, _AP1, "Academy S-2016-001"),
     Encoding(
         "Cineon",
         "Cineon-type printing density log, BT.709",
@@ -221,7 +226,7 @@ def light_matrix(source: Encoding, target: Encoding) -> Matrix:
     to_xyz = source.to_xyz
     if source.white != target.white:
         to_xyz = adaptation(source.white, target.white, method) @ to_xyz
-    matrix: Matrix = np.linalg.solve(target.to_xyz, to_xyz)
+    matrix: Matrix = np.linalg.solve(target.to_xyz, to_xyz).astype(np.float64)
     return matrix * (target.reference / source.reference)
 
 

@@ -42,7 +42,7 @@ def cube_colours(count: int = 20000) -> Rgb:
     """
     g = 1.22074408460575947536
     steps = np.array([1 / g, 1 / g**2, 1 / g**3])
-    return ((0.5 + np.arange(1, count + 1)[:, None] * steps) % 1.0).astype(np.float32)
+    return np.asarray((0.5 + np.arange(1, count + 1)[:, None] * steps) % 1.0, np.float32)
 
 
 def delta_e(a: Any, b: Any, display: Encoding) -> Array:

@@ -28,7 +28,9 @@ def _pieces(points: Points) -> tuple[Array, Array]:
         same = left * right > 0
         safe_l, safe_r = np.where(same, left, 1.0), np.where(same, right, 1.0)
         inner = np.where(same, (w1 + w2) / (w1 / safe_l + w2 / safe_r), 0.0)
-        m = np.concatenate([[_end(h[0], h[1], d[0], d[1])], inner, [_end(h[-1], h[-2], d[-1], d[-2])]])
+        m = np.concatenate(
+            [[_end(h[0], h[1], d[0], d[1])], inner, [_end(h[-1], h[-2], d[-1], d[-2])]]
+        )
     c2 = (3 * d - 2 * m[:-1] - m[1:]) / h
     c3 = (m[:-1] + m[1:] - 2 * d) / h**2
     table = np.zeros((len(x) + 1, 4))

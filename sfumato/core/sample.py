@@ -84,7 +84,7 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
         return
     scale, shift = table.coordinates(_PEAK[pair[0]])
     # The kernels are compiled for writable arrays alone: one flavour instead of two.
-    flat_in, flat_out = np.require(pixels, requirements="CW").reshape(-1), out.reshape(-1)
+    flat_in, flat_out = np.require(pixels, requirements=("C", "W")).reshape(-1), out.reshape(-1)
     tetrahedral = interp == "tetrahedral"
     if _Loaded.kernels is not None:
         _Loaded.kernels[pair](

@@ -37,14 +37,14 @@ def counted(kind: str, image: Array) -> Array:
     """
     counts = np.zeros(_SHAPES[kind], np.int32)
     if _Loaded.counts is not None:
-        getattr(_Loaded.counts, kind)(np.require(image, requirements="CW"), counts)
+        getattr(_Loaded.counts, kind)(np.require(image, requirements=("C", "W")), counts)
         return counts
-    return _NUMPY[kind](image, counts)
+    return np.asarray(_NUMPY[kind](image, counts))
 
 
 def _bin(index: Array, shape: tuple[int, ...]) -> Array:
     size = int(np.prod(shape))
-    return np.bincount(index.reshape(-1), minlength=size).reshape(shape).astype(np.int32)
+    return np.asarray(np.bincount(index.reshape(-1), minlength=size).reshape(shape), np.int32)
 
 
 def _histogram(image: Array, counts: Array) -> Array:
@@ -53,7 +53,7 @@ def _histogram(image: Array, counts: Array) -> Array:
 
 def _columns(image: Array, columns: int) -> Array:
     width = image.shape[1]
-    return (np.arange(width) * columns // width)[None, :] * 256
+    return np.asarray((np.arange(width) * columns // width)[None, :] * 256)
 
 
 def _parade(image: Array, counts: Array) -> Array:

@@ -112,7 +112,12 @@ class View:
     )
     contrast: float = control(
         1.25,
-        Number(title="Contrast", least=0.6, most=2.5, help="Slope at 18 % grey, in stops out per stop in."),
+        Number(
+            title="Contrast",
+            least=0.6,
+            most=2.5,
+            help="Slope at 18 % grey, in stops out per stop in.",
+        ),
     )
     white: float = control(
         6.0,
@@ -128,7 +133,13 @@ class View:
     )
     shoulder: float = control(
         1.4,
-        Number(title="Shoulder", least=0.6, most=4.0, step=0.05, help="How late highlights bend: high is late and hard."),
+        Number(
+            title="Shoulder",
+            least=0.6,
+            most=4.0,
+            step=0.05,
+            help="How late highlights bend: high is late and hard.",
+        ),
     )
     black: float = control(
         6.0,
@@ -144,11 +155,18 @@ class View:
     )
     hue: float = control(
         0.35,
-        Number(title="Keep hue", least=0.0, most=1.0, help="Brings back the hue that bending each channel shifts."),
+        Number(
+            title="Keep hue",
+            least=0.0,
+            most=1.0,
+            help="Brings back the hue that bending each channel shifts.",
+        ),
     )
     ease: bool = control(
         True,
-        Toggle(title="Ease gamut", help="Brings colours outside the display's gamut gently inside."),
+        Toggle(
+            title="Ease gamut", help="Brings colours outside the display's gamut gently inside."
+        ),
     )
 
 
@@ -169,8 +187,13 @@ class Span:
     end: Joint = Joint.VIEW
 
     def __attrs_post_init__(self) -> None:
-        if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (Joint.LOOK, Joint.VIEW):
-            raise ValueRefused("a Span runs from before or after the Ground to before or after the View")
+        if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (
+            Joint.LOOK,
+            Joint.VIEW,
+        ):
+            raise ValueRefused(
+                "a Span runs from before or after the Ground to before or after the View"
+            )
 
     @property
     def with_ground(self) -> bool:
@@ -292,7 +315,9 @@ class Study:
         """Return the study with the working encoding and View that suit a source encoding."""
         space = encoding(source)
         if space.family is Family.DISPLAY:
-            return attrs.evolve(self, working=space.name, view=attrs.evolve(self.view, encoding=space.name))
+            return attrs.evolve(
+                self, working=space.name, view=attrs.evolve(self.view, encoding=space.name)
+            )
         working = space.name if space.family is Family.LOG else "ACEScct"
         return attrs.evolve(self, working=working, view=attrs.evolve(self.view, encoding="BT.1886"))
 

@@ -53,7 +53,7 @@ def dump_coat(coat: Coat) -> dict[str, Any]:
 
 def load_coat(plain: dict[str, Any]) -> Coat:
     key = plain["glaze"]
-    head = {
+    head: dict[str, Any] = {
         "id": str(plain.get("id") or new_id()),
         "on": bool(plain.get("on", True)),
         "strength": _number(plain.get("strength", 1.0), 0.0, 2.0, "the Strength of a glaze"),

@@ -14,7 +14,9 @@ from sfumato.core.errors import ShapeError, ValueRefused
 Domain = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT: Domain = ((0.0, 0.0, 0.0), (1.0, 1.0, 1.0))
 GRID_LEAST, GRID_MOST = 2, 256
-_values = attrs.field(converter=frozen_array, repr=False, eq=attrs.cmp_using(eq=np.array_equal))
+_values: Any = attrs.field(
+    converter=frozen_array, repr=False, eq=attrs.cmp_using(eq=np.array_equal)
+)
 
 
 def _check_domain(_owner: Any, _field: Any, domain: Domain) -> None:

@@ -1,8 +1,8 @@
 """Transfer functions in pairs: `encode` (light -> code) and `decode` (code -> light).
 
 Pieces are joined as f(max(x, edge)) + g(min(x, edge)) rather than chosen by a mask, which costs
-more than the curve itself. All take and give float32 or float64 arrays of any shape and keep the type. Display curves mirror
-about zero, log curves go on along their tangent, so that every finite input gives a finite output;
+more than the curve itself. All take and give float32 or float64 arrays of any shape and keep the
+type. Display curves mirror about zero, log curves go on along their tangent, so that every finite input gives a finite output;
 light is held within +-2**60 where a curve would overflow. Scales are stated at each curve.
 """
 
@@ -129,7 +129,9 @@ def camera_log(
 
     slope = linear_slope
     if slope is None:
-        slope = per_log2 * lin_side_slope / ((lin_side_slope * edge + lin_side_offset) * math.log(2))
+        slope = (
+            per_log2 * lin_side_slope / ((lin_side_slope * edge + lin_side_offset) * math.log(2))
+        )
     at = curve(edge)
 
     def encode(x: Any) -> Any:

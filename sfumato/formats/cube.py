@@ -64,12 +64,19 @@ def _take(header: _Header, tokens: list[bytes], raw: bytes, line: int) -> None:
         _take_size(header, key, tokens, line)
     elif key in _RANGES:
         if len(tokens) != 3:
-            raise FormatError(f"{key.decode()} needs two numbers", hint="repair the line", line=line)
-        pair = (text.number(tokens[1], line, "the range"), text.number(tokens[2], line, "the range"))
+            raise FormatError(
+                f"{key.decode()} needs two numbers", hint="repair the line", line=line
+            )
+        pair = (
+            text.number(tokens[1], line, "the range"),
+            text.number(tokens[2], line, "the range"),
+        )
         header.ranges[_RANGES[key]] = pair
     elif key in (b"DOMAIN_MIN", b"DOMAIN_MAX"):
         if len(tokens) != 4:
-            raise FormatError(f"{key.decode()} needs three numbers", hint="repair the line", line=line)
+            raise FormatError(
+                f"{key.decode()} needs three numbers", hint="repair the line", line=line
+            )
         triple = tuple(text.number(t, line, key.decode()) for t in tokens[1:])
         if key == b"DOMAIN_MIN":
             header.low = triple
@@ -78,7 +85,9 @@ def _take(header: _Header, tokens: list[bytes], raw: bytes, line: int) -> None:
     elif key == b"TITLE":
         header.title = text.words(raw.strip()[5:].strip().strip(b'"'))
     else:
-        header.remarks.append(f"line {line}: the keyword {text.words(tokens[0])[:40]!r} is not known")
+        header.remarks.append(
+            f"line {line}: the keyword {text.words(tokens[0])[:40]!r} is not known"
+        )
 
 
 def _is_row(token: bytes) -> bool:

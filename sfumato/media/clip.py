@@ -19,7 +19,11 @@ _NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 9: "BT.2020"}
 
 
 def sniff(head: bytes) -> bool:
-    return head[4:8] == b"ftyp" or head[:4] == b"\x1aE\xdf\xa3" or head[4:8] in (b"moov", b"mdat", b"wide")
+    return (
+        head[4:8] == b"ftyp"
+        or head[:4] == b"\x1aE\xdf\xa3"
+        or head[4:8] in (b"moov", b"mdat", b"wide")
+    )
 
 
 def _planes(frame: Any) -> tuple[list[Array], int]:
@@ -81,7 +85,9 @@ def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
     rgb = np.empty((*y.shape, 3), np.float32)
     rgb[..., 0] = y + np.float32(2 * (1 - kr)) * cr
     rgb[..., 2] = y + np.float32(2 * (1 - kb)) * cb
-    rgb[..., 1] = (y - np.float32(kr) * rgb[..., 0] - np.float32(kb) * rgb[..., 2]) / np.float32(1 - kr - kb)
+    rgb[..., 1] = (y - np.float32(kr) * rgb[..., 0] - np.float32(kb) * rgb[..., 2]) / np.float32(
+        1 - kr - kb
+    )
     said = f"{bits} bit, {'full' if full else 'legal'} range, {_NAMES[matrix]} matrix"
     return rgb, said, tuple(remarks)
 
@@ -93,9 +99,11 @@ def read(data: bytes, frame: int) -> Still:
         MediaError: there is no such stream or frame, or it cannot be decoded.
     """
     try:
-        with av.open(io.BytesIO(data)) as container:
+        with av.open(io.BytesIO(data), "r") as container:
             if not container.streams.video:
-                raise MediaError("the clip has no picture", hint="choose a file with a video stream")
+                raise MediaError(
+                    "the clip has no picture", hint="choose a file with a video stream"
+                )
             stream = container.streams.video[0]
             check_size(stream.codec_context.width, stream.codec_context.height)
             count = int(stream.frames or 1)

@@ -59,6 +59,4 @@ def write(pixels: Array, facts: FrameFacts) -> bytes:
     return out.getvalue()
 
 
-SPEC = MediaSpec(
-    "jpeg", "JPEG picture", (".jpg", ".jpeg"), sniff, read, write, depths=("8 bit",)
-)
+SPEC = MediaSpec("jpeg", "JPEG picture", (".jpg", ".jpeg"), sniff, read, write, depths=("8 bit",))

@@ -72,7 +72,11 @@ def read(data: bytes, _frame: int) -> Still:
             pixels = np.asarray(imagecodecs.png_decode(data))
         elif palette and mode not in ("RGB", "L"):
             with Image.open(io.BytesIO(data)) as image:
-                pixels = np.asarray(image.convert("RGBA" if mode in ("P", "PA", "LA") else "RGB" if mode == "1" else mode))
+                pixels = np.asarray(
+                    image.convert(
+                        "RGBA" if mode in ("P", "PA", "LA") else "RGB" if mode == "1" else mode
+                    )
+                )
         else:
             with Image.open(io.BytesIO(data)) as image:
                 pixels = np.asarray(image.convert("RGB"))
@@ -108,6 +112,4 @@ def write(pixels: Array, facts: FrameFacts) -> bytes:
     return data[:33] + chunk + data[33:]  # directly behind the 25 bytes of IHDR
 
 
-SPEC = MediaSpec(
-    "png", "PNG picture", (".png",), sniff, read, write, depths=("8 bit", "16 bit")
-)
+SPEC = MediaSpec("png", "PNG picture", (".png",), sniff, read, write, depths=("8 bit", "16 bit"))

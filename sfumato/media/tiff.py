@@ -49,7 +49,15 @@ def read(data: bytes, _frame: int) -> Still:
             orientation = _tag(page, 274) or 1
     except MediaError:
         raise
-    except (ValueError, IndexError, KeyError, TypeError, RuntimeError, OSError, MemoryError) as error:
+    except (
+        ValueError,
+        IndexError,
+        KeyError,
+        TypeError,
+        RuntimeError,
+        OSError,
+        MemoryError,
+    ) as error:
         raise MediaError(
             "the TIFF is damaged or cut short", hint="copy or export it again"
         ) from error

@@ -47,9 +47,7 @@ def rgb_only(pixels: Array) -> tuple[Array, tuple[str, ...]]:
     if channels in (2, 4):
         remarks = ("the alpha channel was left out",)
     elif channels > 4:
-        raise MediaError(
-            f"the picture has {channels} channels", hint="save it as an RGB picture"
-        )
+        raise MediaError(f"the picture has {channels} channels", hint="save it as an RGB picture")
     if channels <= 2:
         pixels = np.repeat(pixels[..., :1], 3, axis=-1)
     return np.ascontiguousarray(pixels[..., :3]), remarks

@@ -34,9 +34,7 @@ def refusal(error: OSError, path: Path, kind: type[SfumatoError]) -> SfumatoErro
     return kind(what, hint=hint, where=str(path))
 
 
-def read_bytes(
-    path: Path, kind: type[SfumatoError] = MediaError, most: int = MOST_BYTES
-) -> bytes:
+def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MOST_BYTES) -> bytes:
     """Read a file of at most `most` bytes; folders, pipes and devices are refused.
 
     Raises:

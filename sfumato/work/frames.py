@@ -95,9 +95,7 @@ class Frames:
         Raises:
             MediaError: it cannot be read.
         """
-        still: Still = self._stills.get(
-            self._key(shot), lambda: open_still(shot.path, shot.frame)
-        )
+        still: Still = self._stills.get(self._key(shot), lambda: open_still(shot.path, shot.frame))
         return still
 
     def proxy(self, shot: Shot, width: int, height: int, region: Region = WHOLE) -> Rgb:

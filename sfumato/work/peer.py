@@ -45,8 +45,9 @@ def apply_file(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     graph = Graph()
     graph.threads = 1
     base = Fraction(1, 25)
+    kind: Any = "gbrpf32le"
     try:
-        source = graph.add_buffer(width=width, height=height, format="gbrpf32le", time_base=base)
+        source = graph.add_buffer(width=width, height=height, format=kind, time_base=base)
         lut = graph.add("lut3d", file=str(path), interp=interp)
         sink = graph.add("buffersink")
         source.link_to(lut)

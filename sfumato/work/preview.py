@@ -94,7 +94,9 @@ def _swatches() -> Rgb:
     angle = np.radians(np.arange(12) * 30 + 20)
     hues = np.stack([np.full(12, 0.66), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], axis=-1)
     greys = np.repeat(np.array([[0.02], [0.08], [0.18], [0.4], [0.85]]), 3, axis=1)
-    return np.concatenate([oklab.to_light(hues.astype(np.float32), space), greys]).astype(np.float32)
+    return np.concatenate([oklab.to_light(hues.astype(np.float32), space), greys]).astype(
+        np.float32
+    )
 
 
 def smears(study: Study, shot: Shot) -> dict[str, Array]:
@@ -221,7 +223,7 @@ class Previewer:
                 clock.mark("exact")
         delta = None
         if ask.difference:
-            a, b = (floats.get(s, pictures[s] / np.float32(255)) for s in (ask.a, ask.b))
+            a, b = (floats.get(s, as_float(pictures[s])) for s in (ask.a, ask.b))
             delta = self._delta(a, b, ask, cancel)
             clock.mark("difference")
         counts = self._counts(ask, pictures[ask.b], cancel)
@@ -229,7 +231,7 @@ class Previewer:
         smeared = smears(ask.study, ask.shot)
         entry = None if ask.dragging or not ask.coat else self.entry_histogram(ask)
         clock.mark("smears")
-        a_side = pictures[ask.a] if ask.a in pictures else None
+        a_side = pictures.get(ask.a)
         return Shown(ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
 
     def _delta(self, a: Rgb, b: Rgb, ask: Ask, cancel: Cancel) -> Array:

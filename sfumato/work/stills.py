@@ -103,7 +103,9 @@ def kind_for(file: Path) -> MediaSpec:
     return kind
 
 
-def write_still(pixels: Array, path: str | Path, *, profile: bytes = b"", force: bool = False) -> None:
+def write_still(
+    pixels: Array, path: str | Path, *, profile: bytes = b"", force: bool = False
+) -> None:
     """Write a picture; the suffix chooses the kind.
 
     Raises:

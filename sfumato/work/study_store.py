@@ -77,6 +77,12 @@ def save_study(study: Study, path: str | Path) -> None:
     write_bytes(file, as_bytes(study, file.resolve().parent))
 
 
+def demo_study() -> Path | None:
+    """Return the demo study beside the package (a checkout), None when it is not there."""
+    study = Path(__file__).resolve().parents[2] / "demo" / "saltglass.sfumato"
+    return study if study.is_file() else None
+
+
 # --- autosave ----------------------------------------------------------------------------------
 def state_folder() -> Path:
     """Return the folder for autosaves and window state, made when missing."""

@@ -33,10 +33,14 @@ def _stripes(rows: int, count: int) -> list[slice]:
 
 
 def apply_tiled(
-    table: Packed, pixels: Array, dtype: type, interp: str = "tetrahedral", cancel: Cancel | None = None
+    table: Packed,
+    pixels: Array,
+    dtype: type,
+    interp: str = "tetrahedral",
+    cancel: Cancel | None = None,
 ) -> Array:
     """Look a picture (h, w, 3) up in a packed table; returns a new array of `dtype`."""
-    out = np.empty(pixels.shape, dtype)
+    out: Array = np.empty(pixels.shape, dtype)
 
     def one(rows: slice) -> None:
         if cancel is not None:

@@ -10,7 +10,6 @@ from pathlib import Path
 import platformdirs
 
 
-
 def choose_cache() -> None:
     """Point Numba at a cache folder that can be written; must run before Numba is imported."""
     if os.environ.get("NUMBA_CACHE_DIR"):

@@ -8,9 +8,9 @@ import sys
 from pathlib import Path
 
 import pytest
-
 import strategies
 from conftest import ROOT
+
 from sfumato.core import controls
 from sfumato.core.controls import Kind
 
@@ -35,14 +35,21 @@ def test_wide_excepts_live_in_the_runners_alone() -> None:
     for name, tree in _trees():
         for node in ast.walk(tree):
             if isinstance(node, ast.ExceptHandler):
-                wide = node.type is None or (isinstance(node.type, ast.Name) and node.type.id in ("Exception", "BaseException"))
+                wide = node.type is None or (
+                    isinstance(node.type, ast.Name)
+                    and node.type.id in ("Exception", "BaseException")
+                )
                 assert not wide or name in RUNNERS, f"{name}:{node.lineno}"
 
 
 def test_the_core_opens_no_files() -> None:
     for name, tree in _trees():
         if name.startswith("core/"):
-            calls = {n.func.id for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
+            calls = {
+                n.func.id
+                for n in ast.walk(tree)
+                if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)
+            }
             assert "open" not in calls, name
 
 
@@ -86,7 +93,11 @@ def test_help_answers_without_the_heavy_libraries(words: list[str]) -> None:
 def test_every_kind_of_control_has_an_editor_and_a_strategy() -> None:
     from sfumato.app.controls.editors import EDITORS
 
-    kinds = {c for c in vars(controls).values() if isinstance(c, type) and issubclass(c, Kind) and c is not Kind}
+    kinds = {
+        c
+        for c in vars(controls).values()
+        if isinstance(c, type) and issubclass(c, Kind) and c is not Kind
+    }
     assert kinds == set(EDITORS)
     for kind in kinds:
         extra = {"options": ("a",)} if kind is controls.Choice else {}
@@ -109,7 +120,9 @@ def test_qt_keeps_its_hands_off_none() -> None:
 
 
 def test_no_machine_paths_in_the_tree() -> None:
-    listed = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split()
+    listed = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False
+    ).stdout.split()
     home = str(Path.home()) + "/"
     for name in listed:
         if name.endswith((".py", ".md", ".toml", ".sfumato", ".json")):

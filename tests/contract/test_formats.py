@@ -47,7 +47,9 @@ def test_what_is_written_reads_back_equal(spec, transform: Transform) -> None:
 
 
 @ALL
-@given(cut=st.floats(0, 1), flips=st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), max_size=4))
+@given(
+    cut=st.floats(0, 1), flips=st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), max_size=4)
+)
 def test_damage_gives_one_clear_refusal(spec, cut: float, flips) -> None:
     data = bytearray(spec.write(SAMPLES[0], WriteOptions("t")))
     for place, byte in flips:
@@ -105,7 +107,7 @@ ACCEPTED = {
     "lower case": (HEAD.lower() + ROWS).encode(),
     "tabs": (HEAD + ROWS).replace(" ", "\t").encode(),
     "exponents": (HEAD + ROWS.replace("1 1 0", "+1e0 .1E1 0.")).encode(),
-    "latin": b"TITLE \"caf\xe9\"\n" + (HEAD + ROWS).encode(),
+    "latin": b'TITLE "caf\xe9"\n' + (HEAD + ROWS).encode(),
     "unknown keyword": ("LUT_IN_VIDEO_RANGE\n" + HEAD + ROWS).encode(),
     "domain before": ("DOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n" + HEAD + ROWS).encode(),
     "no last line end": (HEAD + ROWS).strip().encode(),
@@ -123,7 +125,11 @@ def test_cube_dialects_in_circulation(name: str) -> None:
 
 
 def test_utf16_archives_and_empty_files_are_said_to_be_that() -> None:
-    for data, words in (((HEAD + ROWS).encode("utf-16"), "UTF-16"), (b"", "empty"), (b"\x1f\x8b" + bytes(80), "LUT")):
+    for data, words in (
+        ((HEAD + ROWS).encode("utf-16"), "UTF-16"),
+        (b"", "empty"),
+        (b"\x1f\x8b" + bytes(80), "LUT"),
+    ):
         with pytest.raises(FormatError, match=words):
             read(data, "x.cube")
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import PyOpenColorIO as ocio
 import pytest
+import strategies
 from hypothesis import given
 from hypothesis import strategies as st
 
-import strategies
 from sfumato.core import controls, study_json
 from sfumato.core.bake import baked
 from sfumato.core.encodings import encoding
@@ -76,9 +76,17 @@ MILD = {
     "exposure": {"stops": 0.7},
     "white_balance": {"temperature": 25.0, "tint": -6.0},
     "contrast": {"slope": 1.5},
-    "curves": {"master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)), "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0))},
+    "curves": {
+        "master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)),
+        "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)),
+    },
     "colourfulness": {"amount": 40.0, "protect": 50.0, "skin": 50.0},
-    "cdl": {"slope": (1.2, 1.0, 0.9), "offset": (0.02, 0.0, -0.02), "power": (1.1, 1.0, 0.9), "saturation": 1.2},
+    "cdl": {
+        "slope": (1.2, 1.0, 0.9),
+        "offset": (0.02, 0.0, -0.02),
+        "power": (1.1, 1.0, 0.9),
+        "saturation": 1.2,
+    },
 }
 
 
@@ -104,7 +112,9 @@ def test_strength_mixes_in_code_values() -> None:
 
 def test_exposure_doubles_light() -> None:
     log = encoding("Tarn Log")
-    out = glazes()["exposure"].apply(new_coat("exposure", stops=1.0).parameters, log.encode([[0.18] * 3]), log)
+    out = glazes()["exposure"].apply(
+        new_coat("exposure", stops=1.0).parameters, log.encode([[0.18] * 3]), log
+    )
     np.testing.assert_allclose(log.decode(out), 0.36, rtol=1e-5)
 
 
@@ -137,8 +147,12 @@ def test_colourfulness_takes_all_colour_away_and_spares_skin() -> None:
 
     spec, log = glazes()["colourfulness"], encoding("Tarn Log")
     still = read((ROOT / "demo/portrait.tif").read_bytes(), "portrait.tif").as_float()
-    mono = log.decode(spec.apply(new_coat("colourfulness", amount=-100.0).parameters, still[::60, ::60], log))
-    np.testing.assert_allclose(mono, mono.mean(-1, keepdims=True).repeat(3, -1), rtol=2e-3, atol=1e-4)
+    mono = log.decode(
+        spec.apply(new_coat("colourfulness", amount=-100.0).parameters, still[::60, ::60], log)
+    )
+    np.testing.assert_allclose(
+        mono, mono.mean(-1, keepdims=True).repeat(3, -1), rtol=2e-3, atol=1e-4
+    )
     bust = still[440:520, 480:560].reshape(-1, 3)  # a lit shoulder of the middle bust
     free = spec.apply(new_coat("colourfulness", amount=80.0).parameters, bust, log)
     spared = spec.apply(new_coat("colourfulness", amount=80.0, skin=100.0).parameters, bust, log)

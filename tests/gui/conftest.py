@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from conftest import DEMO
 from PySide6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from conftest import DEMO
 from sfumato.app import theme
 from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
@@ -75,8 +75,12 @@ class Hand:
         assert found, f"no visible {kind.__name__} named {name}"
         return found[-1]
 
-    def click(self, widget: QWidget, at: QPointF | None = None, button=Qt.MouseButton.LeftButton) -> None:
-        QTest.mouseClick(widget, button, pos=at.toPoint() if at is not None else widget.rect().center())
+    def click(
+        self, widget: QWidget, at: QPointF | None = None, button=Qt.MouseButton.LeftButton
+    ) -> None:
+        QTest.mouseClick(
+            widget, button, pos=at.toPoint() if at is not None else widget.rect().center()
+        )
 
     def drag(self, widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
         QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import DEMO, ROOT
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 import sfumato
-from conftest import DEMO, ROOT
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.scrub import ScrubNumber, evaluated
 from sfumato.app.panels.ledger import CoatRow, SpanEnd
@@ -25,7 +25,7 @@ from sfumato.work.study_store import open_study, recoverable
 
 
 def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
-    """Choose a shot, add and drag a glaze, pick a curve point, undo all, redo, save, reopen, export."""
+    """Choose a shot, drag a glaze, pick a curve point, undo all, redo, save, reopen, export."""
     hand, window = demo, demo.window
     start = hand.study
     hand.click(window.shots, window.shots.box(1).center())
@@ -112,7 +112,9 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("kind", ["jpeg", "tiff16"])
-def test_pictures_that_are_not_ours_come_out_the_same_on_the_command_line(hand, kind: str, tmp_path: Path, request) -> None:
+def test_pictures_that_are_not_ours_come_out_the_same_on_the_command_line(
+    hand, kind: str, tmp_path: Path, request
+) -> None:
     """The command line's picture equals side B at the pixel."""
     file: Path = request.getfixturevalue(kind)
     window = hand.window
@@ -156,7 +158,9 @@ def test_pictures_that_are_not_ours_come_out_the_same_on_the_command_line(hand, 
         code = window.desk.previewer.working(shown.ask, w, h, (0.0, 0.0, 1.0, 1.0))
         exact = np.clip(side(code), 0, 1) * 65535
         assert np.abs(exact - written).max() <= 1
-        np.testing.assert_array_equal(written, applied([sfumato.read(out)], open_still(file), bits=16))
+        np.testing.assert_array_equal(
+            written, applied([sfumato.read(out)], open_still(file), bits=16)
+        )
 
 
 def _cli(*words: object) -> int:
@@ -175,7 +179,9 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
     hand.settle()
     line = easel.split_line()
     hand.drag(easel, QPointF(line, 200), QPointF(line + 150, 200))
-    assert easel.split == pytest.approx(0.5 + 150 / easel.picture_rect(easel.panes()[0][0]).width(), abs=0.01)
+    assert easel.split == pytest.approx(
+        0.5 + 150 / easel.picture_rect(easel.panes()[0][0]).width(), abs=0.01
+    )
     hand.settle()
     shown = hand.shown[-1]
     place = (700, 800)
@@ -195,7 +201,15 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
     x0, y0, x1, y1 = shown.ask.region
     assert (round((x1 - x0) * 1920), round((y1 - y0) * 1080)) == (shown.ask.width, shown.ask.height)
     source = open_still(ROOT / "demo/jetty.tif").as_float()[round(y0 * 1080), round(x0 * 1920)]
-    assert np.abs(window.desk.frames.proxy(shown.ask.shot, shown.ask.width, shown.ask.height, shown.ask.region)[0, 0] - source).max() < 1e-6
+    assert (
+        np.abs(
+            window.desk.frames.proxy(
+                shown.ask.shot, shown.ask.width, shown.ask.height, shown.ask.region
+            )[0, 0]
+            - source
+        ).max()
+        < 1e-6
+    )
     assert shown.counts["parade"].sum() == 3 * 480 * 270  # instruments still see the whole picture
     QTest.mouseMove(easel, QPointF(200, 150).toPoint())
     hand.settle()
@@ -204,7 +218,7 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
 
 
 def test_numbers_are_scrubbed_stepped_typed_and_reset(demo) -> None:
-    hand, window = demo, demo.window
+    hand = demo
     hand.click(hand.find(CoatRow, "coat.l-contrast"))
     number = hand.find(ScrubNumber, "slope")
     number.setFocus()
@@ -303,7 +317,13 @@ def test_every_control_is_named_for_those_who_cannot_see_it(demo) -> None:
 def _drop(window, files: list[Path]) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
-    event = QDropEvent(QPointF(400, 400), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    event = QDropEvent(
+        QPointF(400, 400),
+        Qt.DropAction.CopyAction,
+        data,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+    )
     window.dropEvent(event)
 
 
@@ -335,7 +355,9 @@ def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_pa
     assert window.easel_panel.easel.isVisible()
 
 
-def test_an_export_that_cannot_be_written_leaves_the_window_alive(demo, tmp_path: Path, monkeypatch) -> None:
+def test_an_export_that_cannot_be_written_leaves_the_window_alive(
+    demo, tmp_path: Path, monkeypatch
+) -> None:
     from sfumato.app.windows.export_sheet import ExportWish
     from sfumato.work import files
 

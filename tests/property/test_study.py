@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-
 from strategies import studies
+
 from sfumato.core import study_json
 from sfumato.core.bake import baked
 from sfumato.core.encodings import encoding
@@ -46,7 +46,13 @@ def test_edits_leave_the_old_study_alone(study: Study, data) -> None:
 
 def test_unknown_glazes_are_kept_word_for_word_and_skipped() -> None:
     plain = study_json.dump(Study(look=Look("x", (new_coat("exposure", stops=1.0),))))
-    strange = {"glaze": "from_tomorrow", "v": 3, "on": True, "strength": 1.0, "wild": [1, {"a": None}]}
+    strange = {
+        "glaze": "from_tomorrow",
+        "v": 3,
+        "on": True,
+        "strength": 1.0,
+        "wild": [1, {"a": None}],
+    }
     newer = {**plain["look"]["coats"][0], "v": 99, "knob": 1}
     plain["look"]["coats"] += [strange, newer]
     study = study_json.load(plain)
@@ -68,7 +74,9 @@ def test_unknown_glazes_are_kept_word_for_word_and_skipped() -> None:
         lambda p: p["look"].update(strength=9),
         lambda p: p.update(grid=1),
         lambda p: p["look"]["coats"].append({"glaze": "exposure", "v": 1, "stops": "NaN"}),
-        lambda p: p["look"]["coats"].append({"glaze": "curves", "v": 1, "master": [[1, 0], [0, 1]]}),
+        lambda p: p["look"]["coats"].append(
+            {"glaze": "curves", "v": 1, "master": [[1, 0], [0, 1]]}
+        ),
         lambda p: p.update(span=["view", "source"]),
         lambda p: p.update(shots="none"),
     ],
@@ -92,7 +100,11 @@ def test_any_bytes_are_refused_as_a_study(data: bytes, tmp_path_factory) -> None
 
 
 def test_the_path_is_what_its_parts_say() -> None:
-    study = Study(working="Tarn Log", view=View(encoding="BT.1886"), look=Look("x", (new_coat("cdl", saturation=0.5),)))
+    study = Study(
+        working="Tarn Log",
+        view=View(encoding="BT.1886"),
+        look=Look("x", (new_coat("cdl", saturation=0.5),)),
+    )
     rgb = cube_colours(300)
     whole = study.transform().apply(rgb)
     graded = study.transform(("Tarn Log", "Tarn Log")).apply(rgb)
@@ -101,7 +113,9 @@ def test_the_path_is_what_its_parts_say() -> None:
     from_cct = study.transform(("ACEScct", "BT.1886"))
     import sfumato
 
-    np.testing.assert_allclose(from_cct.apply(sfumato.to_encoding(rgb, "Tarn Log", "ACEScct")), whole, atol=2e-4)
+    np.testing.assert_allclose(
+        from_cct.apply(sfumato.to_encoding(rgb, "Tarn Log", "ACEScct")), whole, atol=2e-4
+    )
     with pytest.raises(ValueRefused, match="working encoding"):
         study.transform(("sRGB", "BT.1886"))
 
@@ -113,14 +127,21 @@ def test_ground_enters_the_lut_only_when_the_span_says_so() -> None:
     bare = attrs.evolve(study, shots=())
     np.testing.assert_array_equal(study.transform().apply(rgb), bare.transform().apply(rgb))
     with_ground = attrs.evolve(study, span=Span(Joint.SOURCE, Joint.VIEW))
-    assert np.abs(with_ground.transform(shot="s").apply(rgb) - study.transform().apply(rgb)).max() > 0.05
+    assert (
+        np.abs(with_ground.transform(shot="s").apply(rgb) - study.transform().apply(rgb)).max()
+        > 0.05
+    )
     with pytest.raises(SfumatoError, match="no shot is named"):
         with_ground.transform()
 
 
 @pytest.mark.parametrize("grid", [2, 3, 17, 33, 65, 129])
 def test_a_finer_grid_is_nearer_and_nodes_are_exact(grid: int) -> None:
-    study = Study(working="sRGB", view=View(encoding="sRGB"), look=Look("x", (new_coat("contrast", slope=1.6),)))
+    study = Study(
+        working="sRGB",
+        view=View(encoding="sRGB"),
+        look=Look("x", (new_coat("contrast", slope=1.6),)),
+    )
     transform = study.transform()
     lut = baked(transform, grid)
     found = difference(transform, lut, cube_colours(3000), encoding("sRGB"))

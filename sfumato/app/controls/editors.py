@@ -5,7 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.mark import Mark
@@ -70,9 +78,7 @@ class TripleEditor(Editor):
         label.setFixedWidth(64)
         grid.addWidget(label, 0, 0)
         self.numbers: list[ScrubNumber] = []
-        for i, (name, pigment) in enumerate(
-            (("red", "red"), ("green", "green"), ("blue", "blue"))
-        ):
+        for i, (name, pigment) in enumerate((("red", "red"), ("green", "green"), ("blue", "blue"))):
             each = Number(
                 title=f"{kind.title}, {name}",
                 help=kind.help,
@@ -185,7 +191,12 @@ class CurveEditor(Editor):
         self.numbers: list[ScrubNumber] = []
         for axis in ("in", "out"):
             kind = Number(
-                title=f"Point, {axis}", help="Code value of the chosen point.", least=-0.5, most=1.5, step=0.005, digits=4
+                title=f"Point, {axis}",
+                help="Code value of the chosen point.",
+                least=-0.5,
+                most=1.5,
+                step=0.005,
+                digits=4,
             )
             number = ScrubNumber(kind, -9.0)
             number.setObjectName(f"point.{axis}")

@@ -79,7 +79,11 @@ class ScrubNumber(QWidget):
             self.update()
 
     def text(self) -> str:
-        text = f"{self._value:+.{self.kind.digits}f}" if self.kind.signed else f"{self._value:.{self.kind.digits}f}"
+        text = (
+            f"{self._value:+.{self.kind.digits}f}"
+            if self.kind.signed
+            else f"{self._value:.{self.kind.digits}f}"
+        )
         text = text.replace("-", "−")
         if float(text.replace("−", "-")) == 0:
             text = f"{0:.{self.kind.digits}f}"
@@ -220,7 +224,9 @@ class ScrubNumber(QWidget):
 class SlimBar(QWidget):
     """A thin bar under a number: shows where it stands between soft ends, and drags it."""
 
-    def __init__(self, number: ScrubNumber, pigment: str = "text", parent: QWidget | None = None) -> None:
+    def __init__(
+        self, number: ScrubNumber, pigment: str = "text", parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._number = number
         self._pigment = pigment
@@ -246,7 +252,9 @@ class SlimBar(QWidget):
         x, start = self._press
         low, high = self._soft
         fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
-        self._number._set(start + (event.position().x() - x) / max(self.width(), 1) * (high - low) * fine)
+        self._number._set(
+            start + (event.position().x() - x) / max(self.width(), 1) * (high - low) * fine
+        )
 
     def mouseReleaseEvent(self, _event) -> None:
         if self._press is not None:

@@ -77,7 +77,9 @@ class Desk(QObject):
         """The chosen shot, or the first; None in an empty study."""
         study = self.model.study
         chosen = self.view.get("shot")
-        return next((s for s in study.shots if s.id == chosen), study.shots[0] if study.shots else None)
+        return next(
+            (s for s in study.shots if s.id == chosen), study.shots[0] if study.shots else None
+        )
 
     def set_geometry(self, width: int, height: int, region: Region) -> None:
         """Say how large the picture is on the Easel, in device pixels, and which part is seen."""
@@ -166,7 +168,16 @@ class Desk(QObject):
                 self._measure.start()
 
     def _on_view(self, name: str) -> None:
-        if name in ("shot", "a", "b", "mode", "instruments", "instruments_shown", "written", "coat"):
+        if name in (
+            "shot",
+            "a",
+            "b",
+            "mode",
+            "instruments",
+            "instruments_shown",
+            "written",
+            "coat",
+        ):
             self._now.start()
             if name == "shot":
                 self._probe_at = None

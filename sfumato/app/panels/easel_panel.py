@@ -203,7 +203,9 @@ class EaselPanel(QWidget):
         unknown = shot is not None and shot.encoding is None
         self._ask_bar.setVisible(unknown)
         if unknown and shot is not None:
-            self._ask_words.setText(f"{shot.name} does not say what its encoding is: shown as it is.")
+            self._ask_words.setText(
+                f"{shot.name} does not say what its encoding is: shown as it is."
+            )
         if shot is None:
             self.easel.show_nothing()
             self.stack.setCurrentIndex(1)
@@ -270,7 +272,9 @@ class EaselPanel(QWidget):
             return
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
-        self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %   {w} × {h}   mount {self.easel.mount}")
+        self._zoom.setText(
+            f"{how}{self.easel.scale() * 100:.0f} %   {w} × {h}   mount {self.easel.mount}"
+        )
 
     def _on_probed(self, probe: Any) -> None:
         def three(rgb: Any) -> str:

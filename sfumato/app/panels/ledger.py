@@ -184,7 +184,9 @@ class CoatRow(QWidget):
         if self.is_chosen:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour("raised"))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(_INDENT - 6, 1, -1, -1), RADIUS, RADIUS)
+            painter.drawRoundedRect(
+                QRectF(self.rect()).adjusted(_INDENT - 6, 1, -1, -1), RADIUS, RADIUS
+            )
         focus_ring(self, painter, 1.5)
 
 
@@ -410,7 +412,9 @@ class Ledger(QWidget):
         self._look_name.setObjectName("look.name")
         self._look_name.setAccessibleName("Name of the Look")
         self._look_name.editingFinished.connect(self._rename_look)
-        self._look_strength = ScrubNumber(attrs.evolve(STRENGTH, title="Strength of the Look"), 100.0)
+        self._look_strength = ScrubNumber(
+            attrs.evolve(STRENGTH, title="Strength of the Look"), 100.0
+        )
         self._look_strength.setObjectName("look.strength")
         self._look_strength.edited.connect(self._edit_look_strength)
         self._look_strength.released.connect(self._release)
@@ -479,13 +483,17 @@ class Ledger(QWidget):
         self.body.start.setVisible(shot is not None)
         if shot is not None:
             stated = shot.encoding is not None
-            self._source_name.setText(encoding(shot.encoding).title if shot.encoding else "not stated")
+            self._source_name.setText(
+                encoding(shot.encoding).title if shot.encoding else "not stated"
+            )
             self._source_name.setProperty("pigment", "" if stated else "cinnabar")
             self._source_name.style().polish(self._source_name)
             self._source_change.setText("change" if stated else "choose")
         if self._look_name.text() != study.look.name:
             self._look_name.setText(study.look.name)
-        self._look_name.setToolTip("The Look: the shared part of the grade, which goes into the LUT")
+        self._look_name.setToolTip(
+            "The Look: the shared part of the grade, which goes into the LUT"
+        )
         self._look_strength.show_value(study.look.strength * 100)
         space = encoding(study.view.encoding)
         scene = encoding(study.working).is_scene

@@ -51,6 +51,8 @@ class Rail(QWidget):
         for room, title in ROOMS.items():
             button = _RoomButton(room, title)
             button.setChecked(view.get("room") == room)
-            button.clicked.connect(lambda _on, r=room, b=button: (view.set("room", r), b.setChecked(True)))
+            button.clicked.connect(
+                lambda _on, r=room, b=button: (view.set("room", r), b.setChecked(True))
+            )
             column.addWidget(button)
         column.addStretch(1)

@@ -121,7 +121,9 @@ class Seal(QWidget):
         self._loss.setProperty("pigment", "")
         self._loss.style().polish(self._loss)
         shots = len(self._model.study.shots)
-        self._loss.setText(f"measuring on {shots} shots …" if shots else "no shots to measure on yet")
+        self._loss.setText(
+            f"measuring on {shots} shots …" if shots else "no shots to measure on yet"
+        )
         if self._proof is not None:
             self._proof = None
             self.refresh()
@@ -155,7 +157,9 @@ class Seal(QWidget):
             else f"Read back: nodes differ by up to {proof.own_code_difference:.2g}"
         )
         if proof.peer is not None:
-            lines.append(f"As {peer.NAME} reads it: {loss_words(proof.peer)}".replace(", ", ",\n   "))
+            lines.append(
+                f"As {peer.NAME} reads it: {loss_words(proof.peer)}".replace(", ", ",\n   ")
+            )
         else:
             lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
         self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))

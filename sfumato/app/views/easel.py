@@ -85,7 +85,10 @@ class Easel(QWidget):
             )
         cx, cy = self._centre
         return QRectF(
-            round(pane.center().x() - cx * w * s), round(pane.center().y() - cy * h * s), w * s, h * s
+            round(pane.center().x() - cx * w * s),
+            round(pane.center().y() - cy * h * s),
+            w * s,
+            h * s,
         )
 
     def wanted(self) -> tuple[int, int, Region]:
@@ -94,7 +97,11 @@ class Easel(QWidget):
         whole = self.picture_rect(pane)
         ratio = self.devicePixelRatioF()
         if self.zoom is None:
-            return max(1, round(whole.width() * ratio)), max(1, round(whole.height() * ratio)), WHOLE
+            return (
+                max(1, round(whole.width() * ratio)),
+                max(1, round(whole.height() * ratio)),
+                WHOLE,
+            )
         w, h = self.picture
         seen = whole.intersected(pane)
         if seen.isEmpty():
@@ -307,7 +314,10 @@ class Easel(QWidget):
         r = self.picture_rect(pane)
         x0, y0, x1, y1 = self._region
         return QRectF(
-            r.left() + x0 * r.width(), r.top() + y0 * r.height(), (x1 - x0) * r.width(), (y1 - y0) * r.height()
+            r.left() + x0 * r.width(),
+            r.top() + y0 * r.height(),
+            (x1 - x0) * r.width(),
+            (y1 - y0) * r.height(),
         )
 
     def paintEvent(self, _event) -> None:

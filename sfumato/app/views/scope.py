@@ -110,10 +110,14 @@ class ScopeView(QWidget):
         painter.setPen(colour("quiet"))
         for i, title in enumerate(titles):
             x = r.left() + r.width() * i / (len(titles) - 1)
-            flag = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)[
-                0 if i == 0 else 2 if i == len(titles) - 1 else 1
-            ]
-            box = QRectF(x - (0 if i == 0 else 120 if i == len(titles) - 1 else 60), r.bottom() + 2, 120, 14)
+            flag = (
+                Qt.AlignmentFlag.AlignLeft,
+                Qt.AlignmentFlag.AlignHCenter,
+                Qt.AlignmentFlag.AlignRight,
+            )[0 if i == 0 else 2 if i == len(titles) - 1 else 1]
+            box = QRectF(
+                x - (0 if i == 0 else 120 if i == len(titles) - 1 else 60), r.bottom() + 2, 120, 14
+            )
             painter.drawText(box, flag | Qt.AlignmentFlag.AlignTop, title)
 
     def _paint_histogram(self, painter: QPainter, r: QRectF) -> None:
@@ -156,8 +160,12 @@ class ScopeView(QWidget):
             at = centre + QPointF(cb, -cr) * side * 0.75
             painter.drawRect(QRectF(at.x() - 3, at.y() - 3, 6, 6))
             painter.drawText(at + QPointF(6, 4), name)
-        painter.drawText(QRectF(r.right() + 6, centre.y() - 8, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cb")
-        painter.drawText(QRectF(centre.x() + 4, r.top() - 2, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cr")
+        painter.drawText(
+            QRectF(r.right() + 6, centre.y() - 8, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cb"
+        )
+        painter.drawText(
+            QRectF(centre.x() + 4, r.top() - 2, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cr"
+        )
 
     def _paint_lines(self, painter: QPainter, r: QRectF) -> None:
         self._levels(painter, r)
@@ -174,7 +182,14 @@ class ScopeView(QWidget):
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs, ys, strict=True)]))
 
 
-_HUES = {"R": (1, 0, 0), "Y": (1, 1, 0), "G": (0, 1, 0), "C": (0, 1, 1), "B": (0, 0, 1), "M": (1, 0, 1)}
+_HUES = {
+    "R": (1, 0, 0),
+    "Y": (1, 1, 0),
+    "G": (0, 1, 0),
+    "C": (0, 1, 1),
+    "B": (0, 0, 1),
+    "M": (1, 0, 1),
+}
 
 
 def _differences(rgb: tuple[int, int, int]) -> tuple[float, float]:

@@ -143,13 +143,21 @@ class ShotsStrip(QWidget):
         if shot.encoding is None:
             marks = "encoding?"
         room = line.adjusted(0, 0, -16 - (56 if marks else 0), 0)
-        name = painter.fontMetrics().elidedText(shot.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        name = painter.fontMetrics().elidedText(
+            shot.name, Qt.TextElideMode.ElideRight, int(room.width())
+        )
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         if marks:
             painter.setPen(colour("cinnabar"))
-            painter.drawText(line.adjusted(0, 0, -14, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, marks)
+            painter.drawText(
+                line.adjusted(0, 0, -14, 0),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                marks,
+            )
         if shot.ground:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour("azurite"))
             at = QPointF(line.right() - 5, line.center().y())
-            painter.drawPolygon([at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)])
+            painter.drawPolygon(
+                [at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)]
+            )

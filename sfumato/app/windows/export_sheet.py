@@ -41,7 +41,9 @@ def file_name(look: str, grid: int) -> str:
 class ExportSheet(QDialog):
     """Name, folder, grid, title. `wish` is set when it was accepted."""
 
-    def __init__(self, parent, look: str, folder: Path, grid: int, span: str, warning: str, choose) -> None:
+    def __init__(
+        self, parent, look: str, folder: Path, grid: int, span: str, warning: str, choose
+    ) -> None:
         super().__init__(parent)
         self.wish: ExportWish | None = None
         self._own_name = True

@@ -158,7 +158,9 @@ class MainWindow(QMainWindow):
         self.desk.shown.connect(lambda _s: self._refresh_actions())
         self.queue.finished.connect(self._on_finished)
         self.queue.refused.connect(self.notices.fault)
-        self.queue.cancelled.connect(lambda t: self.notices.note(f"{t} was cancelled", "nothing was written"))
+        self.queue.cancelled.connect(
+            lambda t: self.notices.note(f"{t} was cancelled", "nothing was written")
+        )
         self.queue.crashed.connect(self.notices.bug)
         self.notices.bug.connect(self._on_bug)
         self._autosave = QTimer(self)
@@ -328,7 +330,9 @@ class MainWindow(QMainWindow):
             study_store.autosave(self.model.study, self._slot, original)
         except (ExportError, OSError) as error:
             why = error.summary if isinstance(error, ExportError) else str(error)
-            self.notices.note(f"The recovery copy could not be written: {why}", "save the study elsewhere")
+            self.notices.note(
+                f"The recovery copy could not be written: {why}", "save the study elsewhere"
+            )
 
     def offer_recovery(self) -> None:
         """Say that a study outlived its program, and offer it."""
@@ -379,7 +383,9 @@ class MainWindow(QMainWindow):
                 shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
             return shots, faults, remarks
 
-        self.queue.add(f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in")
+        self.queue.add(
+            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in"
+        )
 
     def _brought_in(self, answer: Any) -> None:
         shots, faults, remarks = answer
@@ -509,7 +515,9 @@ class MainWindow(QMainWindow):
         coat = self.model.study.coat(coat_id)
         if coat.spec is None or coat.spec.pick is None:
             return
-        entering = self.desk.previewer.probe(attrs.evolve(ask, coat=coat_id, dragging=False), x, y, 2).entering
+        entering = self.desk.previewer.probe(
+            attrs.evolve(ask, coat=coat_id, dragging=False), x, y, 2
+        ).entering
         working = self.model.study.working
         extra = {"curve": self.view.get("curve")} if self.ledger.has_curves else {}
         picked = coat.spec.pick(coat.parameters, entering, encoding(working), **extra)
@@ -581,7 +589,10 @@ class MainWindow(QMainWindow):
                 self.seal.show_proof(proof)
             verdict = "proved" if proof.proved else "written, but out of tolerance"
             say = self.notices.good if proof.proved else self.notices.note
-            say(f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst", str(proof.file.parent))
+            say(
+                f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
+                str(proof.file.parent),
+            )
             self.view.set("written", proof.transform)
         self._refresh_actions()
 
@@ -653,7 +664,9 @@ class MainWindow(QMainWindow):
         Palette([self.actions_table.by_id[s.id] for s in specs], self).open()
 
     def about(self) -> None:
-        self.notices.note(f"Sfumato {VERSION}: builds LUTs from grades and proves them", "MIT licence")
+        self.notices.note(
+            f"Sfumato {VERSION}: builds LUTs from grades and proves them", "MIT licence"
+        )
 
     # --- files dropped, keys, closing ------------------------------------------------------------
     def dragEnterEvent(self, event) -> None:
@@ -734,4 +747,3 @@ class MainWindow(QMainWindow):
         geometry = self._settings.get("geometry")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
-

@@ -50,7 +50,9 @@ class Palette(QDialog):
     def eventFilter(self, _watched, event) -> bool:
         if event.type() == event.Type.KeyPress and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
-            self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+            self.list.setCurrentRow(
+                min(max(self.list.currentRow() + step, 0), self.list.count() - 1)
+            )
             return True
         return False
 

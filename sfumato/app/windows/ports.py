@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sfumato.app.theme import strong_font
 from sfumato.media.registry import media, suffixes
@@ -29,7 +37,9 @@ class Ports:
         return Path(name) if name else None
 
     def choose_save(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(parent, "Save study", suggested, "Studies (*.sfumato)")
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Save study", suggested, "Studies (*.sfumato)"
+        )
         return Path(name) if name else None
 
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
@@ -49,7 +59,9 @@ class Ports:
 class Question(QDialog):
     """A question with verbs on its buttons; the last is the usual one."""
 
-    def __init__(self, parent, title: str, words: str, answers: tuple[tuple[str, str], ...]) -> None:
+    def __init__(
+        self, parent, title: str, words: str, answers: tuple[tuple[str, str], ...]
+    ) -> None:
         super().__init__(parent)
         self._answer = answers[0][1]
         self.setWindowTitle("Sfumato")

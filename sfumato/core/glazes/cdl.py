@@ -22,7 +22,12 @@ _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 class Cdl:
     slope: tuple[float, float, float] = control(
         (1.0, 1.0, 1.0),
-        Triple(title="Slope", least=0.01, most=8.0, help="Multiplies the values: brightest change at white."),
+        Triple(
+            title="Slope",
+            least=0.01,
+            most=8.0,
+            help="Multiplies the values: brightest change at white.",
+        ),
     )
     offset: tuple[float, float, float] = control(
         (0.0, 0.0, 0.0),
@@ -52,7 +57,10 @@ class Cdl:
         ),
     )
     direction: str = control(
-        FORWARD, Choice(title="Direction", options=(FORWARD, INVERSE), help="Inverse undoes the forward CDL.")
+        FORWARD,
+        Choice(
+            title="Direction", options=(FORWARD, INVERSE), help="Inverse undoes the forward CDL."
+        ),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from attrs import frozen
@@ -62,10 +63,10 @@ class Colourfulness:
 
 def run(p: Colourfulness, lab: Rgb, _working: Encoding) -> Rgb:
     """Oklab a, b times 1 + amount; protection scales the amount down by chroma and by hue."""
-    gain = np.float32(p.amount / 100)
+    gain: Any = np.float32(p.amount / 100)
     a, b = lab[..., 1], lab[..., 2]
     if p.amount > 0 and (p.protect > 0 or p.skin > 0):
-        keep = np.ones_like(a)
+        keep: Any = np.ones_like(a)
         chroma = np.sqrt(a * a + b * b)
         if p.protect > 0:
             ratio = np.minimum(chroma, 4) / np.float32(_FULL_CHROMA)

@@ -18,13 +18,15 @@ from sfumato.core.pchip import evaluate
 @frozen
 class Curves:
     master: Points = control(
-        STRAIGHT, Curve(title="All", help="Bends red, green and blue alike, after their own curves.")
+        STRAIGHT,
+        Curve(title="All", help="Bends red, green and blue alike, after their own curves."),
     )
     red: Points = control(STRAIGHT, Curve(title="R", pigment="red", help="Bends red alone."))
     green: Points = control(STRAIGHT, Curve(title="G", pigment="green", help="Bends green alone."))
     blue: Points = control(STRAIGHT, Curve(title="B", pigment="blue", help="Bends blue alone."))
     luma: Points = control(
-        STRAIGHT, Curve(title="Luma", pigment="luma", help="Bends lightness and keeps hue and saturation.")
+        STRAIGHT,
+        Curve(title="Luma", pigment="luma", help="Bends lightness and keeps hue and saturation."),
     )
 
 

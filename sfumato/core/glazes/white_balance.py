@@ -95,7 +95,7 @@ def _matrix(p: WhiteBalance, working: Encoding) -> Matrix:
     gain = (CAT16 @ xyz_of(D65)) / (CAT16 @ white)
     adapt = np.linalg.solve(CAT16, gain[:, None] * CAT16)
     to_xyz = working.to_xyz_d65
-    matrix: Matrix = np.linalg.solve(to_xyz, adapt @ to_xyz)
+    matrix: Matrix = np.linalg.solve(to_xyz, adapt @ to_xyz).astype(np.float64)
     return matrix
 
 

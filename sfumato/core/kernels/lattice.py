@@ -16,7 +16,7 @@ from typing import Any
 import numba
 import numpy as np
 
-numba.config.SLP_VECTORIZE = 1
+setattr(numba.config, "SLP_VECTORIZE", 1)  # noqa: B010 - not declared in its stubs
 _C = 256  # pixels in a chunk
 _FAST = {"contract", "nsz", "arcp"}
 
@@ -214,9 +214,7 @@ _store_u8, _store_u16 = _storer("uint8", 255.0), _storer("uint16", 65535.0)
 
 
 def _arguments(source: str, target: str) -> str:
-    return (
-        f"void({source}[::1], {target}[::1], float32[::1], int64, float32[::1], float32[::1], boolean)"
-    )
+    return f"void({source}[::1], {target}[::1], float32[::1], int64, float32[::1], float32[::1], boolean)"
 
 
 @_jit(_arguments("float32", "float32"))

@@ -38,7 +38,9 @@ def test_decoding_agrees_with_colour_science(name: str) -> None:
     # Below black, Cineon and ACEScc go their own way here (a tangent, so that it can be inverted).
     lowest = {"Cineon": 95 / 1023, "ACEScc": 0.0}.get(name, 0.0)
     seen = lowest <= CODES
-    np.testing.assert_allclose(ours[seen], theirs[seen], rtol=6e-5 if "PQ" in name else 5e-6, atol=2e-6)
+    np.testing.assert_allclose(
+        ours[seen], theirs[seen], rtol=6e-5 if "PQ" in name else 5e-6, atol=2e-6
+    )
 
 
 def test_hlg_has_the_system_gamma_of_a_1000_nit_display() -> None:
@@ -67,7 +69,13 @@ def test_every_encoding_is_invertible_monotone_and_finite(space) -> None:
 
 @pytest.mark.parametrize(
     ("ours", "theirs"),
-    [("sRGB", "sRGB"), ("BT.2020", "ITU-R BT.2020"), ("ACEScg", "ACEScg"), ("ACES2065-1", "ACES2065-1"), ("P3-DCI", "DCI-P3")],
+    [
+        ("sRGB", "sRGB"),
+        ("BT.2020", "ITU-R BT.2020"),
+        ("ACEScg", "ACEScg"),
+        ("ACES2065-1", "ACES2065-1"),
+        ("P3-DCI", "DCI-P3"),
+    ],
 )
 def test_primaries_agree_with_colour_science(ours: str, theirs: str) -> None:
     matrix = colour.RGB_COLOURSPACES[theirs].matrix_RGB_to_XYZ
@@ -102,7 +110,9 @@ def test_oklab_and_ciede2000_agree_with_colour_science() -> None:
     np.testing.assert_allclose(oklab.to_light(lab, space), light, atol=3e-6)
     a = rng.random((2000, 3)) * [100, 160, 160] - [0, 80, 80]
     b = a + rng.normal(size=a.shape) * 6
-    np.testing.assert_allclose(delta_e.ciede2000(a, b), colour.delta_E(a, b, method="CIE 2000"), atol=1e-9)
+    np.testing.assert_allclose(
+        delta_e.ciede2000(a, b), colour.delta_E(a, b, method="CIE 2000"), atol=1e-9
+    )
     code = rng.random((300, 3)).astype(np.float32)
     theirs = colour.XYZ_to_Lab(encoding("BT.1886").decode(code) @ space.to_xyz.T, D65)
     np.testing.assert_allclose(delta_e.lab_of(code, encoding("BT.1886")), theirs, atol=2e-3)

@@ -21,8 +21,12 @@ from sfumato.work import peer
 from sfumato.work.tiles import apply_tiled
 
 RNG = np.random.default_rng(7)
-EDGES = np.array(list(itertools.product((0.0, 0.5, 1.0, -0.3, 1.7, np.inf, -np.inf), repeat=3)), np.float32)
-POINTS = np.concatenate([RNG.random((6000, 3), np.float32), EDGES, lattice_colours(5).reshape(-1, 3)])
+EDGES = np.array(
+    list(itertools.product((0.0, 0.5, 1.0, -0.3, 1.7, np.inf, -np.inf), repeat=3)), np.float32
+)
+POINTS = np.concatenate(
+    [RNG.random((6000, 3), np.float32), EDGES, lattice_colours(5).reshape(-1, 3)]
+)
 
 
 def table(n: int, seed: int = 3) -> Table3D:
@@ -53,7 +57,9 @@ def test_three_engines_agree(n: int, interp: str, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("interp", sample.INTERPOLATIONS)
-@pytest.mark.parametrize(("source", "target"), [("f4", "f4"), ("f4", "u1"), ("u1", "u1"), ("u2", "u2")])
+@pytest.mark.parametrize(
+    ("source", "target"), [("f4", "f4"), ("f4", "u1"), ("u1", "u1"), ("u2", "u2")]
+)
 def test_kernels_equal_numpy_and_round(source: str, target: str, interp: str, monkeypatch) -> None:
     lut = packed(table(9))
     pixels = RNG.random((37, 41, 3))
@@ -64,7 +70,11 @@ def test_kernels_equal_numpy_and_round(source: str, target: str, interp: str, mo
     monkeypatch.setattr(sample._Loaded, "kernels", None)
     apply_packed(lut, pixels, slow, interp)
     assert np.abs(fast.astype(float) - slow.astype(float)).max() <= (1 if target != "f4" else 1e-6)
-    exact = apply_table(Table3D(np.moveaxis(lut.lattice.reshape(9, 9, 9, 4)[..., :3], 2, 0).swapaxes(1, 2)), pixels.astype(np.float32) / peak[source], interp)
+    exact = apply_table(
+        Table3D(np.moveaxis(lut.lattice.reshape(9, 9, 9, 4)[..., :3], 2, 0).swapaxes(1, 2)),
+        pixels.astype(np.float32) / peak[source],
+        interp,
+    )
     rounded = np.clip(exact, 0, 1) * peak[target] if target != "f4" else exact
     assert np.abs(fast - rounded).max() <= (0.51 if target != "f4" else 1e-6)
 
@@ -90,7 +100,9 @@ def test_domain_and_tiles() -> None:
 
 def test_one_dimension_is_linear_and_clamps() -> None:
     curve = Table1D([[0, 0, 0], [1, 0.5, 0.2]], ((0.0,) * 3, (2.0,) * 3))
-    np.testing.assert_allclose(curve.apply([[1, 1, 1], [5, -1, np.nan]]), [[0.5, 0.25, 0.1], [1, 0, 0]])
+    np.testing.assert_allclose(
+        curve.apply([[1, 1, 1], [5, -1, np.nan]]), [[0.5, 0.25, 0.1], [1, 0, 0]]
+    )
 
 
 def test_wrong_calls_are_refused() -> None:

@@ -11,9 +11,9 @@ import imagecodecs
 import numpy as np
 import pytest
 import tifffile
+from conftest import ROOT, scene
 from PIL import Image
 
-from conftest import ROOT, scene
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import FrameFacts
 from sfumato.media.registry import media, read
@@ -55,24 +55,40 @@ def test_pictures_come_upright(orientation: int, suffix: str) -> None:
     assert (stored.shape != corner.shape) == bool(undo)
     out = io.BytesIO()
     if suffix == ".tif":
-        tifffile.imwrite(out, np.ascontiguousarray(stored), photometric="rgb", extratags=[(274, "H", 1, orientation, True)])
+        tifffile.imwrite(
+            out,
+            np.ascontiguousarray(stored),
+            photometric="rgb",
+            extratags=[(274, "H", 1, orientation, True)],
+        )
     else:
         exif = Image.Exif()
         exif[274] = orientation
         how = {"quality": 95} if suffix == ".jpg" else {}
-        Image.fromarray(np.ascontiguousarray(stored)).save(out, Image.registered_extensions()[suffix], exif=exif, **how)
+        Image.fromarray(np.ascontiguousarray(stored)).save(
+            out, Image.registered_extensions()[suffix], exif=exif, **how
+        )
     still = read(out.getvalue(), f"x{suffix}")
     assert still.size == (64, 40)
     assert still.pixels[3, 8].min() > 200
     assert still.pixels[30, 50].max() < 50
 
 
-def _png(width: int, height: int, bits: int, colour: int, rows: bytes, *more: tuple[bytes, bytes]) -> bytes:
+def _png(
+    width: int, height: int, bits: int, colour: int, rows: bytes, *more: tuple[bytes, bytes]
+) -> bytes:
     def chunk(kind: bytes, body: bytes) -> bytes:
-        return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+        return (
+            struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+        )
 
     head = struct.pack(">IIBBBBB", width, height, bits, colour, 0, 0, 0)
-    parts = [chunk(b"IHDR", head), *(chunk(k, b) for k, b in more), chunk(b"IDAT", zlib.compress(rows)), chunk(b"IEND", b"")]
+    parts = [
+        chunk(b"IHDR", head),
+        *(chunk(k, b) for k, b in more),
+        chunk(b"IDAT", zlib.compress(rows)),
+        chunk(b"IEND", b""),
+    ]
     return b"\x89PNG\r\n\x1a\n" + b"".join(parts)
 
 
@@ -133,7 +149,9 @@ def test_clips_decode_to_the_values_that_were_shot(clip: str) -> None:
     assert "full range, BT.709" in still.facts.bits
     assert still.facts.frames == 48
     theirs = _by_ffmpeg(data)
-    assert np.abs(still.pixels.mean(axis=(0, 1)) - theirs.mean(axis=(0, 1))).max() < 1 / 1023  # the scaler shifts 10 bit to 16
+    assert (
+        np.abs(still.pixels.mean(axis=(0, 1)) - theirs.mean(axis=(0, 1))).max() < 1 / 1023
+    )  # the scaler shifts 10 bit to 16
     assert np.abs(read(data, clip, 20).pixels - still.pixels).max() > 0.01
     with pytest.raises(MediaError, match="no frame 99"):
         read(data, clip, 99)
@@ -155,10 +173,14 @@ def test_scaling_averages_down_and_repeats_up() -> None:
     mean = (picture / 65535).reshape(20, 2, 30, 2, 3).mean(axis=(1, 3))
     np.testing.assert_allclose(small, mean, atol=1e-5)
     large = scaled(picture, (0.5, 0.5, 1.0, 1.0), 60, 40)
-    np.testing.assert_allclose(large, (picture[20:, 30:] / 65535).repeat(2, 0).repeat(2, 1), atol=1e-6)
+    np.testing.assert_allclose(
+        large, (picture[20:, 30:] / 65535).repeat(2, 0).repeat(2, 1), atol=1e-6
+    )
 
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
-    data = media()["png"].write(np.zeros((4, 4, 3), np.uint8), FrameFacts("", profile=imagecodecs.cms_profile("srgb")))
+    data = media()["png"].write(
+        np.zeros((4, 4, 3), np.uint8), FrameFacts("", profile=imagecodecs.cms_profile("srgb"))
+    )
     with Image.open(io.BytesIO(data)) as image:
         assert image.info["icc_profile"] == imagecodecs.cms_profile("srgb")

@@ -1,4 +1,4 @@
-"""Writing is whole or not at all; reading refuses what is no file; autosaves outlive their program."""
+"""Writing is whole or not at all; what is no file is refused; autosaves outlive their program."""
 
 from __future__ import annotations
 
@@ -11,14 +11,16 @@ import time
 from pathlib import Path
 
 import pytest
-
 from conftest import DEMO
+
 from sfumato.core.errors import ExportError, MediaError
 from sfumato.work import files, study_store
 from sfumato.work.files import read_bytes, write_bytes
 
 
-def test_replacing_needs_a_word_and_keeps_the_old_on_a_full_disk(tmp_path: Path, monkeypatch) -> None:
+def test_replacing_needs_a_word_and_keeps_the_old_on_a_full_disk(
+    tmp_path: Path, monkeypatch
+) -> None:
     file = tmp_path / "a.cube"
     write_bytes(file, b"one", force=False)
     with pytest.raises(ExportError, match="exists already"):
@@ -79,7 +81,14 @@ def test_an_autosave_survives_kill_9(tmp_path: Path) -> None:
 
 def test_the_demo_study_opens_with_six_shots_and_relative_paths() -> None:
     study = study_store.open_study(DEMO)
-    assert [s.name for s in study.shots] == ["furnace", "sill", "causeway", "fog", "jetty", "portrait"]
+    assert [s.name for s in study.shots] == [
+        "furnace",
+        "sill",
+        "causeway",
+        "fog",
+        "jetty",
+        "portrait",
+    ]
     assert all(Path(s.path).is_file() for s in study.shots)
     assert sum(bool(s.ground) for s in study.shots) == 3
     assert study.look.name == "Low tide"
