@@ -58,6 +58,11 @@ def colour(role: str) -> QColor:
     return QColor(_Current.roles[role])
 
 
+def instrument_colour(role: str) -> QColor:
+    """Return the colour of a role on instruments, which stay dark in every theme: light glows."""
+    return QColor(DARK[role])
+
+
 def quiet_font() -> QFont:
     font = QFont(QApplication.font())
     font.setPixelSize(11)

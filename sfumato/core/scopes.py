@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -82,7 +83,44 @@ _NUMPY: dict[str, Callable[[Array, Array], Array]] = {
 }
 
 
-def neutral_line(run: Callable[[Rgb], Rgb], steps: int = 129) -> Rgb:
+# --- pictures of counts ------------------------------------------------------------------------
+DRAWN = ("parade", "waveform", "vectorscope")
+_INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
+_WHITE = np.array([214, 214, 214], np.float32)
+_GROUND = 38.0
+
+
+def _glow(counts: Array, gain: float) -> Array:
+    """Return brightness 0..1 of counts: few pixels are seen, many do not blot."""
+    peak = max(float(counts.max()), 1.0)
+    lit = np.log1p(counts.astype(np.float32) * np.float32(gain))
+    return np.asarray(np.minimum(lit * np.float32(1.15 / np.log1p(peak * gain)), 1))
+
+
+def _inked(light: Array, ink: Array) -> Array:
+    return (np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[..., None]).astype(np.uint8)
+
+
+@cache
+def _vector_ink() -> Array:
+    """Return the colour that each place of the vectorscope stands for, float32 (256, 256, 3)."""
+    cb, cr = np.meshgrid((np.arange(256) - 127.5) / 255, (127.5 - np.arange(256)) / 255)
+    r, b = 0.62 + 1.5748 * cr, 0.62 + 1.8556 * cb
+    g = 0.62 - 0.4681 * cr - 0.1873 * cb
+    return np.asarray(np.clip(np.stack([r, g, b], -1) * 255, 60, 255), np.float32)
+
+
+def drawn(kind: str, counts: Array) -> Array:
+    """Return counts of one of DRAWN as a picture, uint8 (256, width, 3), black at the foot."""
+    if kind == "vectorscope":
+        return _inked(_glow(counts, 0.5), _vector_ink())
+    if kind == "waveform":
+        return _inked(_glow(counts, 0.8)[:, ::-1].T, _WHITE)
+    traces = [_inked(_glow(counts[c], 0.8)[:, ::-1].T, _INK[c]) for c in range(3)]
+    return np.concatenate(traces, axis=1)
+
+
+def neutral_line(run: Callable[[Rgb], Rgb], steps: int = 65) -> Rgb:
     """Return what a function does to greys 0..1, float32 (steps, 3)."""
     greys = np.repeat(np.linspace(0, 1, steps, dtype=np.float32)[:, None], 3, axis=1)
     return run(greys)

@@ -2,7 +2,8 @@
 
 Pieces are joined as f(max(x, edge)) + g(min(x, edge)) rather than chosen by a mask, which costs
 more than the curve itself. All take and give float32 or float64 arrays of any shape and keep the
-type. Display curves mirror about zero, log curves go on along their tangent, so that every finite input gives a finite output;
+type. Display curves mirror about zero, log curves go on along their tangent, so that every
+finite input gives a finite output;
 light is held within +-2**60 where a curve would overflow. Scales are stated at each curve.
 """
 

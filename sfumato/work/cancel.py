@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 
 
-class Cancelled(Exception):  # noqa: N818 - not an error: never shown
+class Cancelled(Exception):
     """Raised by `Cancel.check` and swallowed by the runner alone."""
 
 

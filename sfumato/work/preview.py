@@ -1,8 +1,8 @@
 """What the Easel and the Instruments show: sides A and B of a shot, and the counts of B.
 
 While a control is dragged, the whole path from working values to the display is baked into one
-33-point table and looked up; at rest everything is computed exactly, or through the very table
-that will be written.
+table (33 points, fewer for a path that is too slow for the hand) and looked up; at rest everything
+is computed exactly, or through the very table that will be written.
 """
 
 from __future__ import annotations
@@ -30,14 +30,15 @@ from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
 
-DRAG_GRID = 33
+DRAG_GRIDS = (33, 25, 17)
+DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
     EXACT: "Look, exact",
-    LUT: "Look through the LUT",
+    LUT: "LUT",
     FILE: "Written file",
 }
 
@@ -63,13 +64,13 @@ class Ask:
 
 @frozen(eq=False)
 class Shown:
-    """The answer: uint8 pictures, dE per pixel, counts by instrument, seconds by part."""
+    """The answer: uint8 pictures, dE per pixel, what each instrument shows, seconds by part."""
 
     ask: Ask
     a: Array | None
     b: Array
     delta: Array | None
-    counts: dict[str, Array] = field(factory=dict)
+    instruments: dict[str, Array] = field(factory=dict)
     smears: dict[str, Array] = field(factory=dict)
     entry: Array | None = None
     seconds: dict[str, float] = field(factory=dict)
@@ -123,6 +124,7 @@ class Previewer:
         self.frames = frames
         self._working = Kept(24)
         self._tables = Kept(12)
+        self._pictures = Kept(4)
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
 
@@ -183,7 +185,7 @@ class Previewer:
         return through
 
     def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> Packed:
-        """Return the 33-point table from working values to the display; A's is kept while B moves."""
+        """Return the drag table from working values to the display; A's is kept while B moves."""
         key = ("drag", which, _ground_key(ask), _look_key(ask.study) if which != GROUND else None)
 
         def make() -> Packed:
@@ -192,6 +194,21 @@ class Previewer:
 
         table: Packed = self._tables.get(key, make)
         return table
+
+    def prepare(self, ask: Ask, cancel: Cancel) -> None:
+        """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
+        for which in {ask.a, ask.b} - {SOURCE, FILE}:
+            self._drag_table(ask, which, cancel)
+
+    def _looked_up(self, table: Packed, code: Rgb, cancel: Cancel) -> Array:
+        """Return a picture through a drag table; the side that does not move is kept."""
+        key = (id(table), id(code))
+
+        def make() -> tuple[Packed, Rgb, Array]:
+            return table, code, apply_tiled(table, code, np.uint8, cancel=cancel)
+
+        kept: tuple[Packed, Rgb, Array] = self._pictures.get(key, make)
+        return kept[2]
 
     # --- the whole ---------------------------------------------------------------------------------
     def show(self, ask: Ask, cancel: Cancel) -> Shown:
@@ -215,7 +232,7 @@ class Previewer:
             elif ask.dragging and which != FILE:
                 table = self._drag_table(ask, which, cancel)
                 clock.mark("bake")
-                pictures[which] = apply_tiled(table, code, np.uint8, cancel=cancel)
+                pictures[which] = self._looked_up(table, code, cancel)
                 clock.mark("apply")
             else:
                 floats[which] = run_tiled(self.side(ask, which, cancel), code, cancel)
@@ -249,7 +266,8 @@ class Previewer:
         counts = {}
         for kind in wanted:
             cancel.check()
-            counts[kind] = scopes.counted(kind, picture)
+            found = scopes.counted(kind, picture)
+            counts[kind] = scopes.drawn(kind, found) if kind in scopes.DRAWN else found
         if "neutral" in ask.instruments:
             counts["neutral"] = self.neutral(ask)
         return counts
@@ -286,6 +304,7 @@ class Previewer:
         """Measure one pixel of the full picture (the mean of 2 reach + 1 pixels square)."""
         still = self.frames.still(ask.shot)
         w, h = still.size
+        x, y = min(x, w - 1), min(y, h - 1)
         rows = slice(max(0, y - reach), min(h, y + reach + 1))
         columns = slice(max(0, x - reach), min(w, x + reach + 1))
         part = as_float(still.pixels[rows, columns])
@@ -341,30 +360,51 @@ def _stages(ask: Ask, with_look: bool) -> list[Stage]:
     return stages
 
 
+@frozen(eq=False)
+class _Step:
+    key: Any
+    values: Rgb
+    per_node: float  # seconds
+
+
 class _Steps:
-    """The drag lattice after each stage: a drag computes only from the stage that moves onwards."""
+    """The drag lattice after each stage: a drag computes only from the stage that moves onwards.
+
+    The grid is the finest of DRAG_GRIDS that the whole path fills within DRAG_SECONDS here.
+    """
 
     def __init__(self) -> None:
-        self._kept: list[tuple[Any, Rgb]] = []
+        self._kept: list[_Step] = []
+        self._grid = DRAG_GRIDS[0]
         self._lock = threading.Lock()
 
     def run(self, stages: list[Stage], cancel: Cancel) -> Rgb:
         with self._lock:
-            kept = list(self._kept)
+            kept, grid = list(self._kept), self._grid
         same = 0
-        for (key, _), (known, _) in zip(stages, kept, strict=False):
-            if key is not known and key != known:
+        for (key, _), known in zip(stages, kept, strict=False):
+            if key is not known.key and key != known.key:
                 break
             same += 1
         kept = kept[:same]
-        value = kept[-1][1] if kept else lattice_colours(DRAG_GRID)
+        value = kept[-1].values if kept else lattice_colours(grid)
         for key, run in stages[same:]:
             cancel.check()
+            start = time.perf_counter()
             value = _in_chunks(run, value)
-            kept.append((key, value))
+            spent = (time.perf_counter() - start) / grid**3
+            kept.append(_Step(key, value, spent))
+        better = _grid_for(sum(s.per_node for s in kept), grid)
         with self._lock:
-            self._kept = kept
+            self._kept, self._grid = (kept if better == grid else []), better
         return np.clip(np.nan_to_num(value), *NODE_RANGE)
+
+
+def _grid_for(per_node: float, now: int) -> int:
+    """Return the drag grid that suits a path's cost; a little slow, so that it does not flicker."""
+    if 0.7 * DRAG_SECONDS < per_node * now**3 < 1.3 * DRAG_SECONDS:
+        return now
+    return next((g for g in DRAG_GRIDS if per_node * g**3 <= DRAG_SECONDS), DRAG_GRIDS[-1])
 
 
 def _in_chunks(run: Callable[[Rgb], Rgb], values: Rgb) -> Rgb:

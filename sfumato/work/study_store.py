@@ -13,9 +13,9 @@ import platformdirs
 from attrs import frozen
 
 from sfumato.core import study_json
-from sfumato.core.errors import StudyError
+from sfumato.core.errors import ExportError, StudyError
 from sfumato.core.study import Shot, Study
-from sfumato.work.files import read_bytes, write_bytes
+from sfumato.work.files import read_bytes, refusal, write_bytes
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
@@ -110,7 +110,10 @@ def autosave(study: Study, slot: Path, original: str | None) -> None:
         "when": time.time(),
         "study": study_json.dump(study),
     }
-    slot.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        slot.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refusal(error, slot, ExportError) from error
     write_bytes(slot, json.dumps(body).encode())
 
 

@@ -27,6 +27,13 @@ def quiet(text: str) -> QLabel:
     return label
 
 
+def painted(label: QLabel, pigment: str) -> None:
+    """Give a label a pigment of the theme ("" = plain text)."""
+    if label.property("pigment") != pigment:
+        label.setProperty("pigment", pigment)
+        label.style().polish(label)
+
+
 class Editor(QWidget):
     """Shows and edits one or more fields: `edited(field, value)` while moving, `released()` after."""
 

@@ -45,7 +45,6 @@ class Desk(QObject):
         self.previewer = Previewer(self.frames)
         self._size = (640, 360)
         self._region: Region = WHOLE
-        self._probe_at: tuple[int, int] | None = None
         self.dragging = False
         self._first = True
         self._lanes = {n: Lane(n, self) for n in ("preview", "probe", "thumbs", "loss", "warm")}
@@ -119,7 +118,10 @@ class Desk(QObject):
 
     def hold(self) -> None:
         """A control is moving: quick pictures now, exact ones when it rests."""
-        self.dragging = True
+        if not self.dragging:
+            self.dragging = True
+            for name in ("thumbs", "loss", "probe"):
+                self._lanes[name].drop()
         self._rest.start()
 
     def release(self) -> None:
@@ -179,15 +181,13 @@ class Desk(QObject):
             "coat",
         ):
             self._now.start()
-            if name == "shot":
-                self._probe_at = None
 
     def _on_refused(self, error: SfumatoError) -> None:
         shot = self.shot
         self.failed.emit(shot.id if shot else "", error)
 
     def _ask_thumbs(self) -> None:
-        study = self.model.study
+        study, ask = self.model.study, self.ask()
 
         def work(cancel: Cancel) -> dict[str, Any]:
             found: dict[str, Any] = {}
@@ -197,6 +197,8 @@ class Desk(QObject):
                     found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
                 except SfumatoError as error:
                     found[shot.id] = error
+            if ask is not None:
+                self.previewer.prepare(ask, cancel)
             return found
 
         self._lanes["thumbs"].ask(work)

@@ -53,7 +53,8 @@ class EaselPanel(QWidget):
         column.addWidget(self._ask_bar)
         column.addWidget(self._make_readout())
         self.easel.geometry_changed.connect(self._send_geometry)
-        self.easel.hovered.connect(desk.probe)
+        self._hover: tuple[int, int] | None = None
+        self.easel.hovered.connect(self._on_hovered)
         self.easel.left.connect(self._clear_readout)
         self.easel.picked.connect(self.picked)
         self.easel.split_moved.connect(lambda s: view.set("split", s))
@@ -83,7 +84,7 @@ class EaselPanel(QWidget):
             box.setObjectName(f"side.{side}")
             box.setAccessibleName(f"Side {side.upper()}")
             box.activated.connect(lambda _i, s=side, b=box: self._view.set(s, b.currentData()))
-            box.setMinimumWidth(190)
+            box.setMinimumWidth(150)
             self.sides[side] = box
         row.addWidget(letters["a"])
         row.addWidget(self.sides["a"])
@@ -171,9 +172,9 @@ class EaselPanel(QWidget):
         bar.setFixedHeight(26)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 0, 12, 0)
-        row.setSpacing(16)
+        row.setSpacing(10)
         self._readout = {}
-        for name, width in (("place", 74), ("source", 166), ("a", 130), ("b", 130), ("delta", 56)):
+        for name, width in (("place", 66), ("source", 152), ("a", 112), ("b", 112), ("delta", 50)):
             label = quiet("")
             label.setObjectName(f"readout.{name}")
             label.setFixedWidth(width)
@@ -193,13 +194,14 @@ class EaselPanel(QWidget):
             self.findChild(QPushButton, f"mode.{mode}").setChecked(view.get("mode") == mode)
         alone = view.get("mode") == "one"
         self.sides["a"].setEnabled(not alone)
-        self.easel.picking = bool(view.get("picking"))
-        self.easel.mount = view.get("mount")
-        self.easel.split = view.get("split")
-        self.easel.across = view.get("split_across")
-        if self.easel.mode != view.get("mode"):
-            self.easel.set_mode(view.get("mode"))
-        self.easel.update()
+        easel = self.easel
+        easel.picking = bool(view.get("picking"))
+        look = (view.get("mount"), view.get("split"), view.get("split_across"))
+        if look != (easel.mount, easel.split, easel.across):
+            easel.mount, easel.split, easel.across = look
+            easel.update()
+        if easel.mode != view.get("mode"):
+            easel.set_mode(view.get("mode"))
         unknown = shot is not None and shot.encoding is None
         self._ask_bar.setVisible(unknown)
         if unknown and shot is not None:
@@ -244,6 +246,8 @@ class EaselPanel(QWidget):
         self.easel.show_picture(self._desk.frames.still(shown.ask.shot).size)
         self.easel.show_answer(shown)
         self._show_zoom()
+        if self._hover is not None and not shown.ask.dragging:
+            self._desk.probe(*self._hover)
 
     def _on_failed(self, shot_id: str, error: SfumatoError) -> None:
         shot = self._desk.shot
@@ -272,9 +276,7 @@ class EaselPanel(QWidget):
             return
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
-        self._zoom.setText(
-            f"{how}{self.easel.scale() * 100:.0f} %   {w} × {h}   mount {self.easel.mount}"
-        )
+        self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
 
     def _on_probed(self, probe: Any) -> None:
         def three(rgb: Any) -> str:
@@ -286,6 +288,11 @@ class EaselPanel(QWidget):
         self._readout["b"].setText(f"B {three(probe.b)}")
         self._readout["delta"].setText(f"ΔE {probe.delta:.1f}")
 
+    def _on_hovered(self, x: int, y: int) -> None:
+        self._hover = (x, y)
+        self._desk.probe(x, y)
+
     def _clear_readout(self) -> None:
+        self._hover = None
         for label in self._readout.values():
             label.setText("")

@@ -59,5 +59,5 @@ class Instruments(QWidget):
 
     def _on_shown(self, shown: Any) -> None:
         for scope, kind in zip(self.scopes, self._view.get("instruments"), strict=True):
-            if kind in shown.counts:
-                scope.show_counts(kind, shown.counts[kind])
+            if kind in shown.instruments:
+                scope.show_data(kind, shown.instruments[kind])

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import RecordPanel, quiet
+from sfumato.app.controls.editors import RecordPanel, painted, quiet
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
@@ -117,7 +117,11 @@ class CoatRow(QWidget):
         self.show_coat(coat)
 
     def show_coat(self, coat: Coat) -> None:
-        self.coat = coat
+        fresh = not self.label.text()
+        before, self.coat = (None if fresh else self.coat), coat
+        self.strength.show_value(coat.strength * 100)
+        if before is not None and (before.on, before.name) == (coat.on, coat.name):
+            return
         self.mark.setChecked(coat.on)
         self.mark.setAccessibleName(f"{coat.title} on")
         self.label.setText(coat.title)
@@ -125,7 +129,6 @@ class CoatRow(QWidget):
         self.label.setStyleSheet("" if coat.on else f"color: {colour('quiet').name()}")
         self.smear.setEnabled(coat.on)
         self.smear.update()
-        self.strength.show_value(coat.strength * 100)
         unknown = isinstance(coat.parameters, UnknownGlaze)
         self.setToolTip(
             "This version does not know this glaze: it is kept in the study and skipped."
@@ -480,14 +483,12 @@ class Ledger(QWidget):
     def _show_fixed(self, study: Study, shot: Shot | None) -> None:
         self._source.setVisible(shot is not None)
         self._ground.setVisible(shot is not None)
-        self.body.start.setVisible(shot is not None)
         if shot is not None:
             stated = shot.encoding is not None
             self._source_name.setText(
                 encoding(shot.encoding).title if shot.encoding else "not stated"
             )
-            self._source_name.setProperty("pigment", "" if stated else "cinnabar")
-            self._source_name.style().polish(self._source_name)
+            painted(self._source_name, "" if stated else "cinnabar")
             self._source_change.setText("change" if stated else "choose")
         if self._look_name.text() != study.look.name:
             self._look_name.setText(study.look.name)
@@ -500,14 +501,17 @@ class Ledger(QWidget):
         self._view_name.setText(f"{space.name} · soft shoulder" if scene else space.name)
         if self._view_record is not None:
             self._view_record.show_record(study.view)
-        self.body.span = study.span
-        self.body.start.show_joint(study.span.start)
-        self.body.end.show_joint(study.span.end)
-        self.body.place_ends()
+        if study.span != self.body.span or self.body.start.isHidden() != (shot is None):
+            self.body.span = study.span
+            self.body.start.show_joint(study.span.start)
+            self.body.end.show_joint(study.span.end)
+            self.body.start.setVisible(shot is not None)
+            self.body.place_ends()
         self._show_title()
 
     def _show_title(self) -> None:
-        self._title.setText(self._model.study.name)
+        if self._title.text() != self._model.study.name:
+            self._title.setText(self._model.study.name)
         self._edited.setText("· edited" if self._model.is_edited else "")
 
     def _rebuild(self, study: Study, shot: Shot | None) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.editors import painted, quiet
 from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.theme import colour
@@ -52,8 +52,7 @@ class NoticeStrip(QWidget):
     def say(self, level: str, text: str, hint: str, button: str, act: Any) -> None:
         self._level, self._act = level, act
         self._word.setText(_WORDS[level])
-        self._word.setProperty("pigment", _PIGMENTS[level])
-        self._word.style().polish(self._word)
+        painted(self._word, _PIGMENTS[level])
         self._text.setText(f"{text}; {hint}." if hint else f"{text}.")
         self._button.setText(button)
         self._button.setVisible(bool(button))

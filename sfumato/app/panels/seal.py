@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.editors import painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
@@ -118,8 +118,7 @@ class Seal(QWidget):
 
     def _forget(self) -> None:
         """The study moved: what was measured no longer holds."""
-        self._loss.setProperty("pigment", "")
-        self._loss.style().polish(self._loss)
+        painted(self._loss, "")
         shots = len(self._model.study.shots)
         self._loss.setText(
             f"measuring on {shots} shots …" if shots else "no shots to measure on yet"
@@ -138,8 +137,7 @@ class Seal(QWidget):
         mark = "✓" if loss.is_close else "≈" if loss.is_tolerable else "!"
         pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
         self._loss.setText(f"{mark} {loss_words(loss)}{where}")
-        self._loss.setProperty("pigment", pigment)
-        self._loss.style().polish(self._loss)
+        painted(self._loss, pigment)
         self._loss.setToolTip(
             "How far the LUT lies from the exact grade as the display shows it.\n"
             f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less."
@@ -163,8 +161,7 @@ class Seal(QWidget):
         else:
             lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
         self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))
-        self._proof_lines.setProperty("pigment", "malachite" if proof.proved else "cinnabar")
-        self._proof_lines.style().polish(self._proof_lines)
+        painted(self._proof_lines, "malachite" if proof.proved else "cinnabar")
         self.refresh()
 
     def _edit_grid(self, value: float) -> None:

@@ -44,6 +44,7 @@ class Easel(QWidget):
         self._drag: str = ""
         self._drag_at = QPointF()
         self._space = False
+        self._by_key = False
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -302,6 +303,11 @@ class Easel(QWidget):
             self._space = False
             self._point(self._drag_at)
 
+    def focusInEvent(self, event) -> None:
+        tabs = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        self._by_key = event.reason() in tabs
+        super().focusInEvent(event)
+
     def leaveEvent(self, _event) -> None:
         self.left.emit()
 
@@ -326,7 +332,8 @@ class Easel(QWidget):
         if self.picture[0]:
             for pane, side in self.panes():
                 self._paint_pane(painter, pane, side)
-        focus_ring(self, painter)
+        if self._by_key:  # a ring of colour around the picture only for those who need it
+            focus_ring(self, painter)
 
     def _paint_pane(self, painter: QPainter, pane: QRectF, side: str) -> None:
         painter.save()

@@ -1,4 +1,4 @@
-"""Instruments: they paint the counts they are given."""
+"""Instruments: they paint the pictures, counts and lines they are given."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from sfumato.app.theme import RADIUS, colour, quiet_font
+from sfumato.app.theme import RADIUS, quiet_font
+from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.pictures import image_of
+from sfumato.core.scopes import DRAWN
 
 TITLES = {
     "parade": "Parade",
@@ -17,20 +19,6 @@ TITLES = {
     "histogram": "Histogram",
     "neutral": "Neutral line",
 }
-_INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
-_GROUND = 38.0
-
-
-def _glow(counts: np.ndarray, gain: float) -> np.ndarray:
-    """Return brightness 0..1 of counts: few pixels are seen, many do not blot."""
-    peak = max(float(counts.max()), 1.0)
-    return np.log1p(counts * gain) / np.log1p(peak * gain)
-
-
-def _trace(counts: np.ndarray, ink: np.ndarray) -> np.ndarray:
-    """Turn counts (columns, codes) into an upright uint8 picture (codes, columns, 3)."""
-    light = np.minimum(_glow(counts, 0.8) * 1.15, 1)[:, ::-1].T[..., None]
-    return (_GROUND + (ink - _GROUND) * light).astype(np.uint8)
 
 
 class ScopeView(QWidget):
@@ -45,20 +33,11 @@ class ScopeView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Instrument")
 
-    def show_counts(self, kind: str, data: np.ndarray | None) -> None:
+    def show_data(self, kind: str, data: np.ndarray | None) -> None:
         self.kind, self._data = kind, data
         self._image = None
-        if data is not None:
-            if kind == "parade":
-                self._image = image_of(
-                    np.concatenate([_trace(data[c], _INK[c]) for c in range(3)], axis=1)
-                )
-            elif kind == "waveform":
-                self._image = image_of(_trace(data, np.float32([214, 214, 214])))
-            elif kind == "vectorscope":
-                light = np.minimum(_glow(data, 0.5) * 1.2, 1)[..., None]
-                ink = _vector_ink()
-                self._image = image_of((_GROUND + (ink - _GROUND) * light).astype(np.uint8))
+        if data is not None and kind in DRAWN:
+            self._image = image_of(data)
         self.setAccessibleDescription(TITLES[kind])
         self.update()
 
@@ -196,17 +175,3 @@ def _differences(rgb: tuple[int, int, int]) -> tuple[float, float]:
     """Return Cb, Cr of BT.709, -0.5..0.5."""
     y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
     return (rgb[2] - y) / 1.8556, (rgb[0] - y) / 1.5748
-
-
-class _Ink:
-    vector: np.ndarray | None = None
-
-
-def _vector_ink() -> np.ndarray:
-    """Return the colour that each place of the vectorscope stands for, (256, 256, 3)."""
-    if _Ink.vector is None:
-        cb, cr = np.meshgrid((np.arange(256) - 127.5) / 255, (127.5 - np.arange(256)) / 255)
-        r, b = 0.62 + 1.5748 * cr, 0.62 + 1.8556 * cb
-        g = 0.62 - 0.4681 * cr - 0.1873 * cb
-        _Ink.vector = np.clip(np.stack([r, g, b], -1) * 255, 60, 255).astype(np.float32)
-    return _Ink.vector

@@ -18,6 +18,15 @@ _STEP = THUMB[0] + 8
 _TOP = 9
 
 
+def _same(a: tuple[Shot, ...], b: tuple[Shot, ...]) -> bool:
+    """Whether two rows of shots look alike here (thumbnails come separately)."""
+
+    def seen(shots: tuple[Shot, ...]) -> list[tuple[Any, ...]]:
+        return [(s.id, s.name, s.encoding, bool(s.ground)) for s in shots]
+
+    return a is b or seen(a) == seen(b)
+
+
 class ShotsStrip(QWidget):
     """One line of thumbnails; `chosen(shot id)`, `wanted_menu(shot id, place)`."""
 
@@ -38,6 +47,9 @@ class ShotsStrip(QWidget):
         self.setAccessibleName("Shots")
 
     def show_shots(self, shots: tuple[Shot, ...], current: str) -> None:
+        if current == self._current and _same(shots, self._shots):
+            self._shots = shots
+            return
         self._shots, self._current = shots, current
         names = [s.name for s in shots if s.id == current]
         self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.theme import colour
+from sfumato.app.views.pictures import image_of
 
 
 class Smear(QWidget):
@@ -15,6 +16,7 @@ class Smear(QWidget):
         super().__init__(parent)
         self.setFixedSize(96, 14)
         self._rows: np.ndarray | None = None
+        self._image: QImage | None = None
         self.setToolTip("Twelve hues and five greys: before the glaze above, after it below")
 
     def show_colours(self, rows: np.ndarray | None) -> None:
@@ -22,21 +24,18 @@ class Smear(QWidget):
         if rows is not None and self._rows is not None and np.array_equal(rows, self._rows):
             return
         self._rows = rows
+        self._image = image_of(rows) if rows is not None else None
         self.update()
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)
-        if self._rows is None:
+        if self._image is None:
             painter.fillRect(self.rect(), colour("well"))
             return
-        painter.setPen(Qt.PenStyle.NoPen)
         if not self.isEnabled():
             painter.setOpacity(0.35)
-        count = self._rows.shape[1]
         gap = 4
-        step = (self.width() - gap) / count
-        for i in range(count):
-            x = i * step + (gap if i >= 12 else 0)
-            for half in (0, 1):
-                r, g, b = (int(v) for v in self._rows[half, i])
-                painter.fillRect(QRectF(x, half * 7, step + 0.4, 7), QColor(r, g, b))
+        step = (self.width() - gap) / 17
+        for first, count, left in ((0, 12, 0.0), (12, 5, 12 * step + gap)):
+            target = QRectF(left, 0, count * step, self.height())
+            painter.drawImage(target, self._image, QRectF(first, 0, count, 2))

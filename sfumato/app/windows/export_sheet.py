@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from sfumato.app.controls.editors import painted
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.panels.seal import GRID
 from sfumato.app.theme import strong_font
@@ -152,8 +153,7 @@ class ExportSheet(QDialog):
         elif file.exists():
             words, pigment = f"{file.name} exists and will be replaced.", "cinnabar"
         self.state.setText(words)
-        self.state.setProperty("pigment", pigment)
-        self.state.style().polish(self.state)
+        painted(self.state, pigment)
         self.state.setVisible(bool(words))
         self.go.setEnabled(good)
         verb = "Replace" if good and file.exists() else "Export"

@@ -14,7 +14,7 @@ from sfumato._version import VERSION
 from sfumato.app import theme
 from sfumato.app.actions import TABLE, Actions
 from sfumato.app.model.desk import Desk
-from sfumato.app.model.jobs import Queue
+from sfumato.app.model.jobs import Lane, Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
@@ -32,7 +32,7 @@ from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
 from sfumato.app.windows.report_dialog import ReportDialog
 from sfumato.core.encodings import encoding
-from sfumato.core.errors import ExportError, SfumatoError
+from sfumato.core.errors import SfumatoError
 from sfumato.core.path import span_names
 from sfumato.core.study import LOOK, Joint, Shot, Span, Study, new_coat, new_id
 from sfumato.media.registry import by_suffix
@@ -163,6 +163,14 @@ class MainWindow(QMainWindow):
         )
         self.queue.crashed.connect(self.notices.bug)
         self.notices.bug.connect(self._on_bug)
+        self._saver = Lane("autosave", self)
+        self._saver.refused.connect(
+            lambda e: self.notices.note(
+                f"No recovery copy: {e.summary}", "save the study elsewhere"
+            )
+        )
+        self._saver.crashed.connect(self.notices.bug)
+        self._saver.answered.connect(lambda _none: self._drop_stale_slot())
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
         self._autosave.timeout.connect(self.autosave_now)
@@ -221,8 +229,12 @@ class MainWindow(QMainWindow):
         }
         self.actions_table.refresh({k for k, v in true.items() if v})
         undo, redo = self.actions_table.by_id["undo"], self.actions_table.by_id["redo"]
-        undo.setText(f"Undo {stack.undoText()}".strip())
-        redo.setText(f"Redo {stack.redoText()}".strip())
+        for action, text in (
+            (undo, f"Undo {stack.undoText()}"),
+            (redo, f"Redo {stack.redoText()}"),
+        ):
+            if action.text() != text.strip():
+                action.setText(text.strip())
 
     def _on_bug(self, text: str) -> None:
         self.autosave_now()
@@ -317,22 +329,23 @@ class MainWindow(QMainWindow):
         self._slot.unlink(missing_ok=True)
         self._autosave.stop()
         self._autosave_last.stop()
+        self._saver.drop()
         return True
 
     def autosave_now(self) -> None:
-        """Write the study into this window's recovery slot; a full disk is said once, not raised."""
+        """Write the study into this window's recovery slot, on a worker: flushing takes time."""
         self._autosave.stop()
         self._autosave_last.stop()
         if not self.model.is_edited:
             return
         original = str(self.model.file) if self.model.file else None
-        try:
-            study_store.autosave(self.model.study, self._slot, original)
-        except (ExportError, OSError) as error:
-            why = error.summary if isinstance(error, ExportError) else str(error)
-            self.notices.note(
-                f"The recovery copy could not be written: {why}", "save the study elsewhere"
-            )
+        study, slot = self.model.study, self._slot
+        self._saver.ask(lambda _cancel: study_store.autosave(study, slot, original), patient=True)
+
+    def _drop_stale_slot(self) -> None:
+        """A recovery copy that came after the study was saved is not wanted."""
+        if not self.model.is_edited:
+            self._slot.unlink(missing_ok=True)
 
     def offer_recovery(self) -> None:
         """Say that a study outlived its program, and offer it."""
@@ -713,6 +726,8 @@ class MainWindow(QMainWindow):
         self._autosave.stop()
         self._autosave_last.stop()
         self.model.undo_stack.blockSignals(True)
+        self._saver.close()
+        self._slot.unlink(missing_ok=True)
         self.queue.close()
         self.desk.close()
         event.accept()

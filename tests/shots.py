@@ -1,0 +1,89 @@
+"""Pictures of the main views on the demo study, 1280 x 800, into docs/screenshots: `./dev shots`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+ROOT = Path(__file__).resolve().parents[1]
+TARGET = ROOT / "docs" / "screenshots"
+
+
+def main() -> None:
+    folder = Path(tempfile.mkdtemp())
+    os.environ["XDG_STATE_HOME"] = str(folder / "state")
+    from PySide6.QtCore import QEventLoop, QTimer
+
+    from sfumato.app import theme
+    from sfumato.app.controls.curve_field import CurveField
+    from sfumato.app.main import application
+    from sfumato.app.model.settings import Settings
+    from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
+    from sfumato.app.windows.main_window import MainWindow
+    from sfumato.work.study_store import demo_study
+    from sfumato.work.warm import choose_cache
+
+    choose_cache()
+    app = application()
+    theme.install(app)
+    window = MainWindow(Settings(folder / "s.ini"), demo=demo_study())
+    window.resize(1280, 800)
+    window.show()
+
+    def settle() -> None:
+        quiet = 0
+        while quiet < 4:
+            loop = QEventLoop()
+            QTimer.singleShot(40, loop.quit)
+            loop.exec()
+            quiet = 0 if window.desk.is_busy or window.queue.is_busy else quiet + 1
+
+    def shot(name: str) -> None:
+        settle()
+        TARGET.mkdir(parents=True, exist_ok=True)
+        window.grab().save(str(TARGET / f"{name}.png"))
+        print(f"docs/screenshots/{name}.png")
+
+    def look(**values: object) -> None:
+        for key, value in values.items():
+            window.view.set(key, value)
+
+    shot("first_run")
+    window.open_demo()
+    settle()
+    panel = window.easel_panel
+    look(shot="sill", mode="split", a="ground", b="lut", coat="l-curves")
+    look(instruments=("parade", "neutral"))
+    settle()
+    window.findChild(CurveField, "curve").choose(1)
+    panel._on_hovered(812, 344)
+    shot("look_split")
+    look(shot="causeway", mode="side", coat="l-colour", instruments=("waveform", "vectorscope"))
+    shot("look_side")
+    look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
+    look(instruments=("histogram", "neutral"))
+    panel._on_hovered(1000, 300)
+    shot("look_difference")
+    look(coat="", shot="portrait", mode="split", a="ground", b="lut")
+    window._settings.set("export_folder", str(folder))
+    window.export_lut()
+    sheet = window.findChild(ExportSheet, "export")
+    sheet.folder.setText("~")
+    settle()
+    sheet.grab().save(str(TARGET / "export_sheet.png"))
+    sheet.reject()
+    window._export(ExportWish(folder / "low_tide_33.cube", 33, "Low tide", False))
+    settle()
+    window.strip.hide()
+    window.seal.difference_wanted.emit()
+    panel._on_hovered(700, 400)
+    shot("export_proved")
+    window.model.undo_stack.setClean()
+    window.close()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
