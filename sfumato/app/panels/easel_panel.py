@@ -206,7 +206,8 @@ class EaselPanel(QWidget):
         self._ask_bar.setVisible(unknown)
         if unknown and shot is not None:
             self._ask_words.setText(
-                f"{shot.name} does not say what its encoding is: shown as it is."
+                f"{shot.name} does not say what its encoding is: its numbers are taken as "
+                f"{self._model.study.working} until you choose."
             )
         if shot is None:
             self.easel.show_nothing()
