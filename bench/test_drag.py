@@ -26,7 +26,7 @@ def window(qtbot, tmp_path, monkeypatch):
     window.resize(1280, 800)
     window.show()
     window.view.set("mode", "split")
-    window.open_demo()
+    window.files.open_demo()
     _wait(window)
     yield window
     window.model.undo_stack.setClean()

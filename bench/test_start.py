@@ -20,7 +20,7 @@ from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
 app = application(); theme.install(app)
 window = MainWindow(Settings(Path(sys.argv[2])))
-window.open_file(Path(sys.argv[1]))
+window.files.open_file(Path(sys.argv[1]))
 window.show()
 app.processEvents()
 up = time.perf_counter() - start

@@ -52,7 +52,7 @@ def main() -> None:
             window.view.set(key, value)
 
     shot("first_run")
-    window.open_demo()
+    window.files.open_demo()
     settle()
     panel = window.easel_panel
     look(shot="sill", mode="split", a="ground", b="lut", coat="l-curves")

@@ -1,7 +1,7 @@
 """Every command, declared once: id, text, shortcut, when it can run, what it runs.
 
-Menus, palette, shortcuts, tooltips and the key sheet derive from this table. `run` names a method
-of the window, which is the port through which actions reach dialogs.
+Menus, palette and shortcuts derive from this table. The window passes in the objects whose methods
+carry the actions out: a method for each id.
 """
 
 from __future__ import annotations
@@ -94,10 +94,9 @@ TABLE = (
 
 
 class Actions:
-    """The table as QActions that call methods of `window` by their ids."""
+    """The table as QActions that call the method of that name of one of `owners`."""
 
-    def __init__(self, window: QObject) -> None:
-        self._window = window
+    def __init__(self, window: QObject, owners: tuple[QObject, ...]) -> None:
         self.by_id: dict[str, QAction] = {}
         for spec in TABLE:
             action = QAction(spec.text, window)
@@ -105,11 +104,16 @@ class Actions:
             if spec.shortcut:
                 action.setShortcut(QKeySequence(spec.shortcut))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-            action.triggered.connect(self._runner(spec.id))
+            owner = next(o for o in owners if hasattr(o, spec.id))
+            action.triggered.connect(self._runner(getattr(owner, spec.id)))
             self.by_id[spec.id] = action
 
-    def _runner(self, name: str) -> Callable[..., None]:
-        return lambda *_args: getattr(self._window, name)()
+    @staticmethod
+    def _runner(run: Callable[[], object]) -> Callable[..., None]:
+        def runner(*_checked: object) -> None:
+            run()
+
+        return runner
 
     def refresh(self, true: set[str]) -> None:
         """Enable what can run; `true` holds the conditions that are met."""

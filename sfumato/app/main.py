@@ -56,12 +56,12 @@ def main(study: Path | None) -> int:
     window = MainWindow(settings, demo=demo_study())
     _hook(window)
     if study is not None:
-        window.open_file(study)
+        window.files.open_file(study)
     window.show()
     if study is None:
         # With a study, the kernels load behind its first picture, which NumPy draws.
         QTimer.singleShot(0, window.desk.warm)
-    QTimer.singleShot(300, window.offer_recovery)
+    QTimer.singleShot(300, window.files.offer_recovery)
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     tick = QTimer()
     tick.start(250)  # lets Python see Ctrl+C

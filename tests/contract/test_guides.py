@@ -6,8 +6,8 @@ import re
 import types
 
 import numpy as np
-
 from conftest import ROOT
+
 from sfumato.core.encodings import encoding
 
 

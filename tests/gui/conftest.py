@@ -141,6 +141,6 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left):
 @pytest.fixture
 def demo(hand: Hand) -> Hand:
     """The window with the demo study at rest."""
-    hand.window.open_demo()
+    hand.window.files.open_demo()
     hand.settle()
     return hand

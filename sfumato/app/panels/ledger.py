@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -16,308 +14,23 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
 from sfumato.app.controls.editors import RecordPanel, painted, quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
-from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
-from sfumato.app.views.smear import Smear
-from sfumato.core.controls import Number, kinds
+from sfumato.app.panels.coat_row import STRENGTH, CoatRow
+from sfumato.app.panels.menus import encoding_menu, glaze_menu
+from sfumato.app.panels.thread import INDENT, ThreadBody
+from sfumato.app.theme import strong_font
+from sfumato.core.controls import kinds
 from sfumato.core.encodings import Family, encoding, encodings
 from sfumato.core.errors import ValueRefused
-from sfumato.core.glaze import Group, glazes
 from sfumato.core.study import LOOK, Coat, Joint, Shot, Span, Study, UnknownGlaze, new_coat
-
-_THREAD = 22
-_INDENT = 40
-STRENGTH = Number(
-    title="Strength",
-    least=0.0,
-    most=200.0,
-    step=1.0,
-    digits=0,
-    unit="%",
-    help="How much of it: 0 % nothing, 100 % as set, 200 % twice the change.",
-)
-
-
-def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
-    """Make the "Add a glaze" menu from the registry, by group."""
-    menu = QMenu(parent)
-    menu.setToolTipsVisible(True)
-    for group in Group:
-        specs = sorted((s for s in glazes().values() if s.group is group), key=lambda s: s.title)
-        if not specs:
-            continue
-        menu.addSection(group.value)
-        for spec in specs:
-            action = menu.addAction(spec.title, lambda k=spec.key: add(k))
-            action.setObjectName(f"add.{spec.key}")
-            action.setToolTip(spec.help)
-    return menu
-
-
-def encoding_menu(parent: QWidget, choose: Callable[[str], None], current: str | None) -> QMenu:
-    """Make a menu of all encodings, by family."""
-    menu = QMenu(parent)
-    for family in Family:
-        menu.addSection(family.value.capitalize())
-        for space in encodings().values():
-            if space.family is family:
-                action = menu.addAction(space.title, lambda n=space.name: choose(n))
-                action.setCheckable(True)
-                action.setChecked(space.name == current)
-    return menu
-
-
-class CoatRow(QWidget):
-    """One glaze: on/off, name, smear, Strength."""
-
-    chosen = Signal(str)
-    toggled = Signal(str, bool)
-    strength_edited = Signal(str, float)
-    released = Signal()
-    menu_wanted = Signal(str, object)
-    dragged = Signal(str, float, bool)
-
-    def __init__(self, coat: Coat, pigment: str) -> None:
-        super().__init__()
-        self.coat = coat
-        self.pigment = pigment
-        self.is_chosen = False
-        self._press: QPointF | None = None
-        self._moving = False
-        self.setFixedHeight(32)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setObjectName(f"coat.{coat.id}")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(_INDENT - 4, 0, 6, 0)
-        row.setSpacing(4)
-        self.mark = Mark()
-        self.mark.setObjectName("on")
-        self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
-        self.label = QLabel()
-        self.label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.smear = Smear()
-        self.strength = ScrubNumber(STRENGTH, 100.0)
-        self.strength.setObjectName("strength")
-        self.strength.edited.connect(lambda v: self.strength_edited.emit(self.coat.id, v / 100))
-        self.strength.released.connect(self.released)
-        row.addWidget(self.mark)
-        row.addWidget(self.label, 1)
-        row.addWidget(self.smear)
-        row.addWidget(self.strength)
-        self.show_coat(coat)
-
-    def show_coat(self, coat: Coat) -> None:
-        fresh = not self.label.text()
-        before, self.coat = (None if fresh else self.coat), coat
-        self.strength.show_value(coat.strength * 100)
-        if before is not None and (before.on, before.name) == (coat.on, coat.name):
-            return
-        self.mark.setChecked(coat.on)
-        self.mark.setAccessibleName(f"{coat.title} on")
-        self.label.setText(coat.title)
-        self.label.setEnabled(coat.on)
-        self.label.setStyleSheet("" if coat.on else f"color: {colour('quiet').name()}")
-        self.smear.setEnabled(coat.on)
-        self.smear.update()
-        unknown = isinstance(coat.parameters, UnknownGlaze)
-        self.setToolTip(
-            "This version does not know this glaze: it is kept in the study and skipped."
-            if unknown
-            else (coat.spec.help if coat.spec else "")
-        )
-        self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}")
-
-    def show_chosen(self, chosen: bool) -> None:
-        if chosen != self.is_chosen:
-            self.is_chosen = chosen
-            font = strong_font() if chosen else self.font()
-            self.label.setFont(font)
-            self.update()
-
-    def mousePressEvent(self, event) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._press = event.globalPosition()
-            self._moving = False
-
-    def mouseMoveEvent(self, event) -> None:
-        if self._press is None:
-            return
-        if abs(event.globalPosition().y() - self._press.y()) > 6 or self._moving:
-            self._moving = True
-            self.setCursor(Qt.CursorShape.ClosedHandCursor)
-            self.dragged.emit(self.coat.id, event.globalPosition().y(), False)
-
-    def mouseReleaseEvent(self, event) -> None:
-        if self._press is None:
-            return
-        self._press = None
-        self.unsetCursor()
-        if self._moving:
-            self.dragged.emit(self.coat.id, event.globalPosition().y(), True)
-        else:
-            self.chosen.emit(self.coat.id)
-
-    def contextMenuEvent(self, event) -> None:
-        self.chosen.emit(self.coat.id)
-        self.menu_wanted.emit(self.coat.id, event.globalPos())
-
-    def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Space:
-            self.toggled.emit(self.coat.id, not self.coat.on)
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.chosen.emit(self.coat.id)
-        elif event.key() == Qt.Key.Key_Menu:
-            self.menu_wanted.emit(self.coat.id, self.mapToGlobal(self.rect().center()))
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, _event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.is_chosen:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("raised"))
-            painter.drawRoundedRect(
-                QRectF(self.rect()).adjusted(_INDENT - 6, 1, -1, -1), RADIUS, RADIUS
-            )
-        focus_ring(self, painter, 1.5)
-
-
-class SpanEnd(QWidget):
-    """One end of the Span's bracket: dragged, or moved by the arrow keys, between two joints."""
-
-    moved = Signal(object)
-
-    def __init__(self, joints: tuple[Joint, Joint], name: str, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.joints = joints
-        self.joint = joints[1]
-        self.places: dict[Joint, float] = {}
-        self.setFixedSize(30, 15)
-        self.setCursor(Qt.CursorShape.SizeVerCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(name)
-        self.setObjectName(f"span.{name.split()[-1]}")
-        self._pressed = False
-
-    def show_joint(self, joint: Joint) -> None:
-        self.joint = joint
-        words = {
-            Joint.SOURCE: "before this shot's Ground",
-            Joint.GROUND: "after the Ground",
-            Joint.LOOK: "after the Look",
-            Joint.VIEW: "after the View",
-        }
-        self.setToolTip(
-            f"{self.accessibleName()}: the LUT {'starts' if self.joints[0] is Joint.SOURCE else 'ends'} "
-            f"{words[joint]}. Drag it, or press Up or Down."
-        )
-        self.update()
-
-    def mousePressEvent(self, event) -> None:
-        self._pressed = event.button() == Qt.MouseButton.LeftButton
-        self.setFocus()
-
-    def mouseMoveEvent(self, event) -> None:
-        if self._pressed:
-            y = self.mapToParent(event.position().toPoint()).y()
-            nearest = min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y))
-            self.move(self.x(), int(self.places[nearest]) - 7)
-
-    def mouseReleaseEvent(self, event) -> None:
-        if self._pressed:
-            self._pressed = False
-            y = self.mapToParent(event.position().toPoint()).y()
-            self.moved.emit(min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y)))
-
-    def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Up:
-            self.moved.emit(self.joints[0])
-        elif event.key() == Qt.Key.Key_Down:
-            self.moved.emit(self.joints[1])
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, _event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("yellow"), 3, c=Qt.PenCapStyle.FlatCap))
-        x = _THREAD - self.x()
-        painter.drawLine(QPointF(x - 9, 7.5), QPointF(x + 9, 7.5))
-        focus_ring(self, painter)
-
-
-class _Body(QWidget):
-    """The scrolled part; paints the thread down its left margin."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.nodes: list[tuple[QWidget, str]] = []
-        self.look_top: QWidget | None = None
-        self.view_row: QWidget | None = None
-        self.span = Span()
-        self.drop: float | None = None
-        self.start = SpanEnd((Joint.SOURCE, Joint.GROUND), "Span start", self)
-        self.end = SpanEnd((Joint.LOOK, Joint.VIEW), "Span end", self)
-
-    def place_ends(self) -> None:
-        if self.look_top is None or self.view_row is None or not self.nodes:
-            return
-        source = self.nodes[0][0]
-        top = self.look_top.geometry().top() if source.isHidden() else source.geometry().bottom()
-        self.start.places = {
-            Joint.SOURCE: top + 2,
-            Joint.GROUND: self.look_top.geometry().center().y(),
-        }
-        self.end.places = {
-            Joint.LOOK: self.view_row.geometry().top() - 1,
-            Joint.VIEW: self.view_row.geometry().bottom() + 2,
-        }
-        self.start.move(_THREAD - 15, int(self.start.places[self.span.start]) - 7)
-        self.end.move(_THREAD - 15, int(self.end.places[self.span.end]) - 7)
-        self.start.raise_()
-        self.end.raise_()
-        self.update()
-
-    def resizeEvent(self, _event) -> None:
-        self.place_ends()
-
-    def paintEvent(self, _event) -> None:
-        if not self.nodes or not self.start.places:
-            return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        first_row = self.nodes[0][0]
-        top = (self.look_top if first_row.isHidden() else first_row).geometry().center().y()
-        bottom = self.height()
-        first, last = self.start.places[self.span.start], self.end.places[self.span.end]
-        ground_end = self.start.places[Joint.GROUND]
-        painter.setPen(QPen(colour("line"), 2))
-        painter.drawLine(QPointF(_THREAD, top), QPointF(_THREAD, bottom))
-        painter.setPen(QPen(colour("azurite"), 2))
-        painter.drawLine(QPointF(_THREAD, top), QPointF(_THREAD, ground_end))
-        painter.setPen(QPen(colour("yellow"), 4, c=Qt.PenCapStyle.FlatCap))
-        painter.drawLine(QPointF(_THREAD, first), QPointF(_THREAD, last))
-        for widget, pigment in self.nodes:
-            if widget.isHidden():
-                continue
-            at = QPointF(_THREAD, widget.geometry().center().y() + 0.5)
-            painter.setPen(QPen(colour("panel"), 2))
-            painter.setBrush(colour(pigment))
-            painter.drawEllipse(at, 5, 5)
-        if self.drop is not None:
-            painter.setPen(QPen(colour("yellow"), 2))
-            painter.drawLine(QPointF(_INDENT - 6, self.drop), QPointF(self.width() - 4, self.drop))
 
 
 class Ledger(QWidget):
@@ -340,7 +53,7 @@ class Ledger(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._make_title())
-        self.body = _Body()
+        self.body = ThreadBody()
         self._column = QVBoxLayout(self.body)
         self._column.setContentsMargins(0, 0, 6, 10)
         self._column.setSpacing(2)
@@ -364,7 +77,7 @@ class Ledger(QWidget):
     def _make_title(self) -> QWidget:
         box = QWidget()
         row = QHBoxLayout(box)
-        row.setContentsMargins(_INDENT, 10, 10, 6)
+        row.setContentsMargins(INDENT, 10, 10, 6)
         self._title = QLabel()
         self._title.setFont(strong_font(15))
         self._edited = quiet("")
@@ -376,7 +89,7 @@ class Ledger(QWidget):
         box = QWidget()
         box.setFixedHeight(height)
         row = QHBoxLayout(box)
-        row.setContentsMargins(_INDENT, 0, 6, 0)
+        row.setContentsMargins(INDENT, 0, 6, 0)
         row.setSpacing(6)
         return box, row
 
@@ -449,7 +162,7 @@ class Ledger(QWidget):
         row.addWidget(self._view_change)
         self._view_panel = QWidget()
         self._view_column = QVBoxLayout(self._view_panel)
-        self._view_column.setContentsMargins(_INDENT, 0, 6, 4)
+        self._view_column.setContentsMargins(INDENT, 0, 6, 4)
         self._view_record: RecordPanel | None = None
 
     # --- showing ---------------------------------------------------------------------------------
@@ -573,7 +286,7 @@ class Ledger(QWidget):
             return
         box = QWidget()
         column = QVBoxLayout(box)
-        column.setContentsMargins(_INDENT, 2, 6, 8)
+        column.setContentsMargins(INDENT, 2, 6, 8)
         column.setSpacing(4)
         panel = RecordPanel(coat.parameters)
         panel.edited.connect(self._edit_field)

@@ -14,7 +14,7 @@ from sfumato._version import VERSION
 from sfumato.app import theme
 from sfumato.app.actions import TABLE, Actions
 from sfumato.app.model.desk import Desk
-from sfumato.app.model.jobs import Lane, Queue
+from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
@@ -27,22 +27,20 @@ from sfumato.app.panels.rail import Rail
 from sfumato.app.panels.seal import Seal
 from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
+from sfumato.app.windows.coat_edits import CoatEdits
 from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
 from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
 from sfumato.app.windows.report_dialog import ReportDialog
-from sfumato.core.encodings import encoding
+from sfumato.app.windows.study_files import StudyFiles
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path import span_names
-from sfumato.core.study import LOOK, Joint, Shot, Span, Study, new_coat, new_id
+from sfumato.core.study import LOOK, Shot, Study, new_id
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
 from sfumato.work.frames import open_still
 from sfumato.work.preview import EXACT, FILE, LUT
 from sfumato.work.proof import Proof, export_look
-
-AUTOSAVE_MS = 1500
-AUTOSAVE_MOST_MS = 4000
 
 
 class MainWindow(QMainWindow):
@@ -62,14 +60,15 @@ class MainWindow(QMainWindow):
         self.desk = Desk(self.model, self.view, self.notices, self)
         self.queue = Queue(self)
         self.proof: Proof | None = None
-        self._slot = study_store.new_slot()
         self.setWindowTitle("Sfumato")
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
         self._restore_view()
         self._lay_out()
-        self.actions_table = Actions(self)
+        self.files = StudyFiles(self, self.model, self.notices, settings, ports or Ports(), demo)
+        self.coats = CoatEdits(self, self.model, self.view, self.desk, self.ledger)
+        self.actions_table = Actions(self, (self.files, self.coats, self))
         self._make_menus()
         self._connect()
         self._restore_window()
@@ -134,7 +133,7 @@ class MainWindow(QMainWindow):
     def _fill_recent(self) -> None:
         self._recent_menu.clear()
         for name in self._settings.recent:
-            self._recent_menu.addAction(name, lambda n=name: self.open_file(Path(n)))
+            self._recent_menu.addAction(name, lambda n=name: self.files.open_file(Path(n)))
         self._recent_menu.setEnabled(bool(self._settings.recent))
 
     def _connect(self) -> None:
@@ -146,14 +145,16 @@ class MainWindow(QMainWindow):
         self.shots.bring_in.connect(self.bring_in)
         self.shots.menu_wanted.connect(self._shot_menu)
         self.shots.remove_wanted.connect(self._remove_shot)
-        self.ledger.coat_menu_wanted.connect(self._coat_menu)
+        self.ledger.coat_menu_wanted.connect(self.coats.show_menu)
         self.seal.export_wanted.connect(self.export_lut)
         self.seal.difference_wanted.connect(self.show_difference)
         panel = self.easel_panel
         panel.bring_in.connect(self.bring_in)
-        panel.open_demo.connect(self.open_demo)
+        panel.open_demo.connect(self.files.open_demo)
         panel.encoding_wanted.connect(self.choose_encoding)
-        panel.picked.connect(self._on_picked)
+        panel.picked.connect(self.coats.take_pick)
+        self.files.about_to_replace.connect(self._forget_view)
+        self.files.replaced.connect(self._show_first_shot)
         self.desk.thumbs.connect(self.shots.show_thumbs)
         self.desk.shown.connect(lambda _s: self._refresh_actions())
         self.queue.finished.connect(self._on_finished)
@@ -163,20 +164,6 @@ class MainWindow(QMainWindow):
         )
         self.queue.crashed.connect(self.notices.bug)
         self.notices.bug.connect(self._on_bug)
-        self._saver = Lane("autosave", self)
-        self._saver.refused.connect(
-            lambda e: self.notices.note(
-                f"No recovery copy: {e.summary}", "save the study elsewhere"
-            )
-        )
-        self._saver.crashed.connect(self.notices.bug)
-        self._saver.answered.connect(lambda _none: self._drop_stale_slot())
-        self._autosave = QTimer(self)
-        self._autosave.setSingleShot(True)
-        self._autosave.timeout.connect(self.autosave_now)
-        self._autosave_last = QTimer(self)
-        self._autosave_last.setSingleShot(True)
-        self._autosave_last.timeout.connect(self.autosave_now)
 
     # --- keeping up ------------------------------------------------------------------------------
     def _on_changed(self, _before: Study, after: Study) -> None:
@@ -193,9 +180,6 @@ class MainWindow(QMainWindow):
                 self.view.set("coat", "")
                 self.view.set("picking", "")
         self.shots.show_shots(after.shots, self.view.get("shot"))
-        self._autosave.start(AUTOSAVE_MS)
-        if not self._autosave_last.isActive():
-            self._autosave_last.start(AUTOSAVE_MOST_MS)
         self._refresh_actions()
 
     def _on_view(self, name: str) -> None:
@@ -237,136 +221,19 @@ class MainWindow(QMainWindow):
                 action.setText(text.strip())
 
     def _on_bug(self, text: str) -> None:
-        self.autosave_now()
+        self.files.autosave_now()
         ReportDialog(f"Sfumato {VERSION}\n\n{text}", self).open()
 
-    # --- studies ---------------------------------------------------------------------------------
-    def _may_leave(self) -> bool:
-        """Ask what to do with unsaved changes; False = stay here."""
-        if not self.model.is_edited:
-            return True
-        answer = self._ports.ask_unsaved(self, self.model.study.name)
-        if answer == "save":
-            return self.save_study()
-        return answer == "drop"
-
-    def _replace(self, study: Study, file: Path | None, *, saved: bool = True) -> None:
+    def _forget_view(self) -> None:
         self.view.set("coat", "")
         self.view.set("picking", "")
         self._forget_proof()
-        self._slot.unlink(missing_ok=True)
-        self.model.open(study, file, saved=saved)
-        self.view.set("shot", study.shots[0].id if study.shots else "")
-        self.shots.show_shots(study.shots, self.view.get("shot"))
+
+    def _show_first_shot(self) -> None:
+        shots = self.model.study.shots
+        self.view.set("shot", shots[0].id if shots else "")
+        self.shots.show_shots(shots, self.view.get("shot"))
         self._refresh_actions()
-
-    def new_study(self) -> None:
-        if self._may_leave():
-            self._replace(Study(), None)
-
-    def open_study(self) -> None:
-        folder = str(self.model.file.parent) if self.model.file else str(Path.home())
-        file = self._ports.choose_study(self, folder)
-        if file is not None:
-            self.open_file(file)
-
-    def open_demo(self) -> None:
-        if self._demo is None:
-            self.notices.note("The demo study is not installed", "run Sfumato from a checkout")
-            return
-        self.open_file(self._demo)
-
-    def open_file(self, file: Path) -> bool:
-        """Open a study; a file that cannot be opened leaves everything as it is."""
-        if not self._may_leave():
-            return False
-        try:
-            study = study_store.open_study(file)
-        except SfumatoError as error:
-            self.notices.fault(error)
-            return False
-        self._replace(study, file)
-        self._settings.add_recent(file.resolve())
-        return True
-
-    def revert_study(self) -> None:
-        file = self.model.file
-        if file is None:
-            return
-        try:
-            study = study_store.open_study(file)
-        except SfumatoError as error:
-            self.notices.fault(error)
-            return
-        self.model.commit("Revert to the saved study", study)
-
-    def save_study(self) -> bool:
-        if self.model.file is None or self.model.file == self._demo:
-            return self.save_study_as()
-        return self._save(self.model.file)
-
-    def save_study_as(self) -> bool:
-        name = f"{self.model.study.name}{study_store.SUFFIX}"
-        folder = self.model.file.parent if self.model.file else Path.home()
-        file = self._ports.choose_save(self, str(folder / name))
-        if file is None:
-            return False
-        if file.suffix != study_store.SUFFIX:
-            file = file.with_name(file.name + study_store.SUFFIX)
-        return self._save(file)
-
-    def _save(self, file: Path) -> bool:
-        if self.model.study.name in ("Untitled", "") and not self.model.file:
-            named = attrs.evolve(self.model.study, name=file.stem)
-            self.model.commit("Name the study", named)
-        try:
-            study_store.save_study(self.model.study, file)
-        except SfumatoError as error:
-            self.notices.fault(error)
-            return False
-        self.model.saved(file)
-        self._settings.add_recent(file.resolve())
-        self._slot.unlink(missing_ok=True)
-        self._autosave.stop()
-        self._autosave_last.stop()
-        self._saver.drop()
-        return True
-
-    def autosave_now(self) -> None:
-        """Write the study into this window's recovery slot, on a worker: flushing takes time."""
-        self._autosave.stop()
-        self._autosave_last.stop()
-        if not self.model.is_edited:
-            return
-        original = str(self.model.file) if self.model.file else None
-        study, slot = self.model.study, self._slot
-        self._saver.ask(lambda _cancel: study_store.autosave(study, slot, original), patient=True)
-
-    def _drop_stale_slot(self) -> None:
-        """A recovery copy that came after the study was saved is not wanted."""
-        if not self.model.is_edited:
-            self._slot.unlink(missing_ok=True)
-
-    def offer_recovery(self) -> None:
-        """Say that a study outlived its program, and offer it."""
-        found = study_store.recoverable()
-        if not found:
-            return
-        newest = found[0]
-
-        def recover() -> None:
-            if self._may_leave():
-                file = Path(newest.original) if newest.original else None
-                self._replace(newest.study, file, saved=False)
-                self.autosave_now()
-                newest.file.unlink(missing_ok=True)
-
-        self.notices.note(
-            f"“{newest.study.name}” was not saved when Sfumato ended unexpectedly",
-            "its last state was kept",
-            "Recover it",
-            recover,
-        )
 
     # --- shots -----------------------------------------------------------------------------------
     def bring_in(self) -> None:
@@ -452,97 +319,6 @@ class MainWindow(QMainWindow):
             copied = tuple(attrs.evolve(c, id=new_id()) for c in shot.ground)
             study = study.with_shot(later.id, ground=copied)
         self.model.commit(f"Copy the Ground of {shot.name} onwards", study)
-
-    def undo(self) -> None:
-        self.model.end_gesture()
-        self.model.undo_stack.undo()
-
-    def redo(self) -> None:
-        self.model.end_gesture()
-        self.model.undo_stack.redo()
-
-    # --- glazes ----------------------------------------------------------------------------------
-    def add_glaze(self) -> None:
-        self.ledger.ask_glaze(ground=False)
-
-    def add_ground_glaze(self) -> None:
-        self.ledger.ask_glaze(ground=True)
-
-    def _coat_menu(self, _coat_id: str, place: Any) -> None:
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in (
-            "toggle_glaze",
-            "reset_glaze",
-            "duplicate_glaze",
-            "glaze_up",
-            "glaze_down",
-            "remove_glaze",
-        ):
-            menu.addAction(self.actions_table.by_id[name])
-        menu.popup(place)
-
-    def _coat(self) -> Any:
-        return self.model.study.coat(self.view.get("coat"))
-
-    def duplicate_glaze(self) -> None:
-        coat = self._coat()
-        self.model.commit(f"Duplicate {coat.title}", self.model.study.duplicated(coat.id))
-
-    def toggle_glaze(self) -> None:
-        self.ledger.toggle(self._coat().id, not self._coat().on)
-
-    def reset_glaze(self) -> None:
-        coat = self._coat()
-        if coat.spec is not None:
-            fresh = new_coat(coat.key).parameters
-            after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0)
-            self.model.commit(f"Reset {coat.title}", after)
-
-    def _move_glaze(self, step: int) -> None:
-        coat, study = self._coat(), self.model.study
-        where = study.home(coat.id)
-        index = [c.id for c in study.coats(where)].index(coat.id) + step
-        if 0 <= index < len(study.coats(where)):
-            self.model.commit(f"Move {coat.title}", study.moved(coat.id, where, index))
-
-    def glaze_up(self) -> None:
-        self._move_glaze(-1)
-
-    def glaze_down(self) -> None:
-        self._move_glaze(1)
-
-    def remove_glaze(self) -> None:
-        coat = self._coat()
-        self.model.commit(f"Remove {coat.title}", self.model.study.removed(coat.id))
-
-    def pick(self) -> None:
-        coat = self.view.get("coat")
-        self.view.set("picking", "" if self.view.get("picking") else coat)
-
-    def _on_picked(self, x: int, y: int) -> None:
-        """Answer a click in the picture for the glaze that asked for it (mean of 5 x 5 pixels)."""
-        coat_id, ask = self.view.get("picking"), self.desk.ask()
-        if not coat_id or ask is None:
-            return
-        coat = self.model.study.coat(coat_id)
-        if coat.spec is None or coat.spec.pick is None:
-            return
-        entering = self.desk.previewer.probe(
-            attrs.evolve(ask, coat=coat_id, dragging=False), x, y, 2
-        ).entering
-        working = self.model.study.working
-        extra = {"curve": self.view.get("curve")} if self.ledger.has_curves else {}
-        picked = coat.spec.pick(coat.parameters, entering, encoding(working), **extra)
-        after = self.model.study.set_coat(coat_id, parameters=picked)
-        self.model.commit(f"{coat.title}: {coat.spec.pick_title.lower()}", after)
-        if extra:
-            self.ledger.choose_new_point(coat.parameters, picked)
-
-    def include_ground(self) -> None:
-        span = self.model.study.span
-        start = Joint.GROUND if span.with_ground else Joint.SOURCE
-        self.ledger.set_span(Span(start, span.end))
 
     # --- export ----------------------------------------------------------------------------------
     def export_lut(self) -> None:
@@ -696,7 +472,7 @@ class MainWindow(QMainWindow):
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
         pictures = [f for f in files if by_suffix(f.name) is not None]
         if studies:
-            self.open_file(studies[0])
+            self.files.open_file(studies[0])
         self.bring_in_files(pictures)
         for other in files:
             if other not in studies and other not in pictures:
@@ -718,16 +494,12 @@ class MainWindow(QMainWindow):
         self.close()
 
     def closeEvent(self, event) -> None:
-        if not self._may_leave():
+        if not self.files.may_leave():
             event.ignore()
             return
         self._keep_window()
-        self._slot.unlink(missing_ok=True)
-        self._autosave.stop()
-        self._autosave_last.stop()
         self.model.undo_stack.blockSignals(True)
-        self._saver.close()
-        self._slot.unlink(missing_ok=True)
+        self.files.close()
         self.queue.close()
         self.desk.close()
         event.accept()

@@ -1,0 +1,141 @@
+"""A row of the Ledger: one glaze with its mark, name, smear and Strength."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.panels.thread import INDENT
+from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
+from sfumato.app.views.smear import Smear
+from sfumato.core.controls import Number
+from sfumato.core.study import Coat, UnknownGlaze
+
+STRENGTH = Number(
+    title="Strength",
+    least=0.0,
+    most=200.0,
+    step=1.0,
+    digits=0,
+    unit="%",
+    help="How much of it: 0 % nothing, 100 % as set, 200 % twice the change.",
+)
+
+
+class CoatRow(QWidget):
+    """One glaze: on/off, name, smear, Strength."""
+
+    chosen = Signal(str)
+    toggled = Signal(str, bool)
+    strength_edited = Signal(str, float)
+    released = Signal()
+    menu_wanted = Signal(str, object)
+    dragged = Signal(str, float, bool)
+
+    def __init__(self, coat: Coat, pigment: str) -> None:
+        super().__init__()
+        self.coat = coat
+        self.pigment = pigment
+        self.is_chosen = False
+        self._press: QPointF | None = None
+        self._moving = False
+        self.setFixedHeight(32)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setObjectName(f"coat.{coat.id}")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(INDENT - 4, 0, 6, 0)
+        row.setSpacing(4)
+        self.mark = Mark()
+        self.mark.setObjectName("on")
+        self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
+        self.label = QLabel()
+        self.label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.smear = Smear()
+        self.strength = ScrubNumber(STRENGTH, 100.0)
+        self.strength.setObjectName("strength")
+        self.strength.edited.connect(lambda v: self.strength_edited.emit(self.coat.id, v / 100))
+        self.strength.released.connect(self.released)
+        row.addWidget(self.mark)
+        row.addWidget(self.label, 1)
+        row.addWidget(self.smear)
+        row.addWidget(self.strength)
+        self.show_coat(coat)
+
+    def show_coat(self, coat: Coat) -> None:
+        fresh = not self.label.text()
+        before, self.coat = (None if fresh else self.coat), coat
+        self.strength.show_value(coat.strength * 100)
+        if before is not None and (before.on, before.name) == (coat.on, coat.name):
+            return
+        self.mark.setChecked(coat.on)
+        self.mark.setAccessibleName(f"{coat.title} on")
+        self.label.setText(coat.title)
+        self.label.setEnabled(coat.on)
+        self.label.setStyleSheet("" if coat.on else f"color: {colour('quiet').name()}")
+        self.smear.setEnabled(coat.on)
+        self.smear.update()
+        unknown = isinstance(coat.parameters, UnknownGlaze)
+        self.setToolTip(
+            "This version does not know this glaze: it is kept in the study and skipped."
+            if unknown
+            else (coat.spec.help if coat.spec else "")
+        )
+        self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}")
+
+    def show_chosen(self, chosen: bool) -> None:
+        if chosen != self.is_chosen:
+            self.is_chosen = chosen
+            font = strong_font() if chosen else self.font()
+            self.label.setFont(font)
+            self.update()
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._press = event.globalPosition()
+            self._moving = False
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._press is None:
+            return
+        if abs(event.globalPosition().y() - self._press.y()) > 6 or self._moving:
+            self._moving = True
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.dragged.emit(self.coat.id, event.globalPosition().y(), False)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._press is None:
+            return
+        self._press = None
+        self.unsetCursor()
+        if self._moving:
+            self.dragged.emit(self.coat.id, event.globalPosition().y(), True)
+        else:
+            self.chosen.emit(self.coat.id)
+
+    def contextMenuEvent(self, event) -> None:
+        self.chosen.emit(self.coat.id)
+        self.menu_wanted.emit(self.coat.id, event.globalPos())
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Space:
+            self.toggled.emit(self.coat.id, not self.coat.on)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(self.coat.id)
+        elif event.key() == Qt.Key.Key_Menu:
+            self.menu_wanted.emit(self.coat.id, self.mapToGlobal(self.rect().center()))
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.is_chosen:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("raised"))
+            painter.drawRoundedRect(
+                QRectF(self.rect()).adjusted(INDENT - 6, 1, -1, -1), RADIUS, RADIUS
+            )
+        focus_ring(self, painter, 1.5)
