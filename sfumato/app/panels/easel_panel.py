@@ -157,6 +157,7 @@ class EaselPanel(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 4, 10, 4)
         self._ask_words = QLabel()
+        self._ask_words.setObjectName("ask.words")
         self._ask_words.setProperty("pigment", "cinnabar")
         row.addWidget(self._ask_words, 1)
         button = QPushButton("Choose its encoding…")

@@ -1,0 +1,183 @@
+"""Every control of every glaze in the real panel: it edits the study, undo is exact, it can be named."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from conftest import DEMO, ROOT
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
+
+from sfumato.app.controls.curve_field import CurveField
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.panels.coat_row import CoatRow
+from sfumato.core.controls import Choice, Curve, Number, Toggle, Triple
+from sfumato.core.glaze import glazes
+from sfumato.core.study import LOOK
+from sfumato.work.study_store import recoverable
+
+
+def _move(hand, field: str, kind) -> None:
+    """Change one control as a hand would."""
+    match kind:
+        case Number() | Triple():
+            name = field if isinstance(kind, Number) else f"{field}.1"
+            number = hand.find(ScrubNumber, name)
+            number.setFocus()
+            hand.keys(
+                number, Qt.Key.Key_Up if number.value() < number.kind.most else Qt.Key.Key_Down
+            )
+        case Toggle():
+            hand.click(hand.find(Mark, field), QPointF(10, 10))
+        case Choice():
+            box = hand.find(QComboBox, field)
+            box.setCurrentIndex(1)
+            box.textActivated.emit(box.currentText())
+        case Curve():
+            hand.click(hand.find(QPushButton, f"tab.{field}"))
+            curve = hand.find(CurveField, "curve")
+            hand.drag(curve, curve.place(0.5, 0.5), curve.place(0.5, 0.6), steps=2)
+        case _:
+            raise LookupError(f"no hand for {kind}")
+
+
+@pytest.mark.parametrize("key", list(glazes()))
+def test_every_control_edits_and_undoes(hand, key: str) -> None:
+    window = hand.window
+    window.ledger.add_glaze(LOOK, key)
+    hand.wait(20)
+    coat_id = hand.study.look.coats[0].id
+    for field, kind in glazes()[key].controls().items():
+        before = hand.study
+        _move(hand, field, kind)
+        after = hand.study
+        assert getattr(after.coat(coat_id).parameters, field) != getattr(
+            before.coat(coat_id).parameters, field
+        ), field
+        hand.act("undo")
+        assert hand.study == before, field
+        hand.act("redo")
+        assert hand.study == after, field
+    row = hand.find(CoatRow, f"coat.{coat_id}")
+    row.strength.setFocus()
+    hand.keys(row.strength, Qt.Key.Key_Down, modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert hand.study.coat(coat_id).strength == pytest.approx(0.9)
+    hand.act("reset_glaze")
+    assert hand.study.coat(coat_id).parameters == glazes()[key].defaults()
+    hand.settle()
+
+
+def test_points_by_keyboard_numbers_and_the_right_button(demo) -> None:
+    hand = demo
+    hand.click(hand.find(CoatRow, "coat.l-curves"))
+    curve = hand.find(CurveField, "curve")
+    curve.setFocus()
+    hand.keys(curve, Qt.Key.Key_PageUp, Qt.Key.Key_Right, Qt.Key.Key_Up)
+    assert curve.points[1] == pytest.approx((0.23, 0.215))
+    hand.keys(hand.find(ScrubNumber, "point.out"), Qt.Key.Key_Up)
+    assert hand.study.coat("l-curves").parameters.master[1][1] == pytest.approx(0.22)
+    hand.click(curve, curve.place(*curve.points[1]), Qt.MouseButton.RightButton)
+    assert len(curve.points) == 3
+    hand.keys(curve, Qt.Key.Key_Delete)  # an end stays
+    assert len(hand.study.coat("l-curves").parameters.master) == 3
+    hand.settle()
+
+
+def test_view_working_and_name_are_edited_in_place(demo) -> None:
+    hand, window = demo, demo.window
+    hand.click(hand.find(QPushButton, "view.change"))
+    number = hand.find(ScrubNumber, "contrast")
+    number.setFocus()
+    hand.keys(number, Qt.Key.Key_Up)
+    assert hand.study.view.contrast == pytest.approx(1.26)
+    box = hand.find(QComboBox, "encoding")
+    box.setCurrentText("sRGB")
+    box.textActivated.emit("sRGB")
+    assert hand.study.view.encoding == "sRGB"
+    working = hand.find(QComboBox, "working")
+    working.textActivated.emit("ACEScct")
+    assert hand.study.working == "ACEScct"
+    assert "act on other numbers" in window.strip.text()
+    name = hand.find(QLineEdit, "look.name")
+    name.setFocus()
+    name.selectAll()
+    QTest.keyClicks(name, "High tide")
+    hand.keys(name, Qt.Key.Key_Return)
+    assert hand.study.look.name == "High tide"
+    strength = hand.find(ScrubNumber, "look.strength")
+    strength.setFocus()
+    hand.keys(strength, Qt.Key.Key_Up)
+    assert hand.study.look.strength == pytest.approx(1.01)
+    grid = hand.find(ScrubNumber, "seal.grid")
+    grid.setFocus()
+    hand.keys(grid, Qt.Key.Key_Up)
+    assert hand.study.grid == 34
+    hand.settle()
+    assert "ΔE at worst" in hand.find(QLabel, "seal.loss").text()
+
+
+def test_shots_by_keyboard_ground_copied_and_a_clip(demo) -> None:
+    hand, window = demo, demo.window
+    window.shots.setFocus()
+    hand.keys(window.shots, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Right)
+    assert window.desk.shot.name == "fog"
+    hand.act("copy_ground_on")
+    grounds = {s.name: [c.key for c in s.ground] for s in hand.study.shots}
+    assert grounds["portrait"] == grounds["jetty"] == ["exposure", "contrast"]
+    assert grounds["sill"] == []
+    hand.act("undo")
+    window.bring_in_files([ROOT / "demo/furnace.mov"])
+    hand.settle()
+    assert window.desk.shot.encoding is None
+    assert window.easel_panel.easel.picture == (960, 540)
+    assert "taken as Tarn Log until you choose" in hand.find(QLabel, "ask.words").text()
+    window.ledger.set_encoding(window.desk.shot.id, "Tarn Log")
+    assert hand.study.working == "Tarn Log"
+    hand.act("remove_shot")
+    assert len(hand.study.shots) == 6
+    hand.settle()
+
+
+def test_the_whole_program_survives_kill_9(tmp_path: Path) -> None:
+    """A real process, edited and killed: no more than the last seconds are lost."""
+    code = (
+        "import sys\n"
+        "from pathlib import Path\n"
+        "from PySide6.QtCore import QTimer\n"
+        "from sfumato.app import main as m\n"
+        "made = []\n"
+        "build = m.MainWindow\n"
+        "m.MainWindow = lambda *a, **k: made.append(build(*a, **k)) or made[0]\n"
+        "def edit():\n"
+        "    model = made[0].model\n"
+        "    model.commit('Rename', model.study.with_look(name='Just typed'))\n"
+        "    print('edited', flush=True)\n"
+        "app = m.application()\n"
+        "QTimer.singleShot(1500, edit)\n"
+        f"sys.exit(m.main(Path({str(DEMO)!r})))\n"
+    )
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    process = subprocess.Popen(
+        [sys.executable, "-c", code],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+        env=env,
+    )
+    assert process.stdout is not None
+    assert process.stdout.readline() == "edited\n"
+    time.sleep(5)
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    process.stdout.close()
+    (found,) = recoverable()
+    assert found.study.look.name == "Just typed"
+    assert found.original == str(DEMO)

@@ -1,0 +1,95 @@
+"""Lanes keep the newest answer, queues do everything in order; faults go where they belong."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+
+from sfumato.app.model.jobs import Lane, Queue
+from sfumato.core.errors import MediaError
+
+
+@pytest.fixture
+def lane(qtbot):
+    lane = Lane("test")
+    yield lane
+    lane.close()
+
+
+def test_only_the_newest_answer_is_delivered(lane: Lane, qtbot) -> None:
+    answers: list[int] = []
+    lane.answered.connect(answers.append)
+    gate = threading.Event()
+
+    def slow(cancel) -> int:
+        gate.wait(5)
+        cancel.check()
+        return 0
+
+    lane.ask(slow)
+    for i in range(1, 6):
+        lane.ask(lambda _cancel, i=i: i)
+    gate.set()
+    qtbot.waitUntil(lambda: not lane.is_busy)
+    assert answers == [5]
+
+
+def test_patient_asks_let_the_running_one_show_its_step(lane: Lane, qtbot) -> None:
+    answers: list[int] = []
+    lane.answered.connect(answers.append)
+    gate = threading.Event()
+
+    def slow(cancel) -> int:
+        gate.wait(5)
+        cancel.check()
+        return 0
+
+    lane.ask(slow, patient=True)
+    for i in range(1, 6):
+        lane.ask(lambda _cancel, i=i: i, patient=True)
+    gate.set()
+    qtbot.waitUntil(lambda: not lane.is_busy)
+    assert answers == [0, 5]
+
+
+def test_dropped_work_is_silent_and_faults_are_told_apart(lane: Lane, qtbot) -> None:
+    heard: list[object] = []
+    lane.answered.connect(heard.append)
+    lane.refused.connect(heard.append)
+    lane.crashed.connect(heard.append)
+    lane.ask(lambda _cancel: "never")
+    lane.drop()
+
+    def refuse(_cancel):
+        raise MediaError("no picture")
+
+    with qtbot.waitSignal(lane.refused):
+        lane.ask(refuse)
+    with qtbot.waitSignal(lane.crashed):
+        lane.ask(lambda _cancel: 1 / 0)
+    assert isinstance(heard[0], MediaError)
+    assert "ZeroDivisionError" in str(heard[1])
+    assert len(heard) == 2
+
+
+def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
+    queue = Queue()
+    done: list[object] = []
+    queue.finished.connect(lambda tag, answer: done.append((tag, answer)))
+    queue.cancelled.connect(lambda title: done.append(title))
+    gate = threading.Event()
+
+    def long(cancel, progress):
+        progress(0.5, "half")
+        gate.wait(5)
+        cancel.check()
+
+    with qtbot.waitSignal(queue.progressed):
+        queue.add("long", long)
+        queue.add("short", lambda _cancel, _progress: 2, "tag")
+    queue.cancel()
+    gate.set()
+    qtbot.waitUntil(lambda: not queue.is_busy)
+    assert done == ["long", ("tag", 2)]
+    queue.close()

@@ -1,0 +1,154 @@
+"""Previews: dragging is near what rest shows, rest is what the file does, kept work is never stale."""
+
+from __future__ import annotations
+
+import attrs
+import numpy as np
+import pytest
+from conftest import DEMO
+
+from sfumato.core.encodings import encoding
+from sfumato.core.measure import delta_e
+from sfumato.core.study import LOOK, Joint, Span, Study, new_coat
+from sfumato.core.transform import Transform
+from sfumato.work import preview, proof
+from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.frames import Frames
+from sfumato.work.preview import Ask, Previewer, _Steps
+from sfumato.work.study_store import open_study
+
+SHOT = {"width": 240, "height": 135}
+
+
+@pytest.fixture(scope="module")
+def frames() -> Frames:
+    return Frames()
+
+
+@pytest.fixture
+def study() -> Study:
+    return open_study(DEMO)
+
+
+def _ask(study: Study, shot: str = "furnace", **values) -> Ask:
+    return Ask(study, study.shot(shot), **{**SHOT, **values})
+
+
+@pytest.mark.parametrize("shot", ["furnace", "sill", "jetty"])
+def test_a_drag_shows_nearly_what_rest_shows(study: Study, frames: Frames, shot: str) -> None:
+    previewer = Previewer(frames)
+    rest = previewer.show(_ask(study, shot, b="exact"), Cancel())
+    drag = previewer.show(_ask(study, shot, b="exact", dragging=True), Cancel())
+    display = encoding(study.view.encoding)
+    apart = delta_e(rest.b / np.float32(255), drag.b / np.float32(255), display)
+    assert 0 < apart.mean() < 0.6
+    assert np.percentile(apart, 99) < 3
+
+
+def test_the_lut_side_is_the_written_table(study: Study, frames: Frames) -> None:
+    previewer = Previewer(frames)
+    for span in (Span(), Span(Joint.GROUND, Joint.LOOK), Span(Joint.SOURCE, Joint.VIEW)):
+        spanned = attrs.evolve(study, span=span)
+        ask = _ask(spanned, b="lut")
+        shown = previewer.show(ask, Cancel())
+        table = Transform((previewer.written_table(ask, 33),))
+        (found,) = (c for s, c in proof.entry_colours(spanned, frames, 240) if s.id == "furnace")
+        expected = preview.to_bytes(proof.viewed(spanned, table.apply(found)))
+        assert np.abs(shown.b.astype(int) - expected).max() <= 1
+
+
+def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> None:
+    previewer = Previewer(frames)
+    ask = _ask(study, a="source", b="ground", difference=True)
+    shown = previewer.show(ask, Cancel())
+    np.testing.assert_array_equal(shown.a, preview.to_bytes(frames.proxy(ask.shot, 240, 135)))
+    display = encoding(study.view.encoding)
+    rough = delta_e(shown.a / np.float32(255), shown.b / np.float32(255), display)
+    assert np.abs(rough - shown.delta).max() < 1.5
+    same = previewer.show(_ask(study, a="exact", b="exact", difference=True), Cancel())
+    assert same.delta.max() == 0
+
+
+def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
+    """Whatever moves, the staged lattice equals one that starts from nothing."""
+    steps = _Steps()
+    moves = [
+        study,
+        study.tuned("l-cdl", saturation=1.3),
+        study.tuned("l-wb", temperature=-20.0),
+        study.set_coat("l-curves", on=False),
+        study.set_coat("l-curves", strength=0.5),
+        study.with_look(strength=1.5),
+        study.removed("l-contrast"),
+        study.added(LOOK, new_coat("exposure", stops=1.0), 0),
+        attrs.evolve(study, view=attrs.evolve(study.view, contrast=1.6)),
+        study.tuned("g-furnace-exp", stops=-1.0),
+        study.suited_to("ACEScct"),
+    ]
+    for moved in moves:
+        stages = preview._stages(_ask(moved), True)
+        kept = steps.run(stages, Cancel())
+        fresh = _Steps()
+        fresh._grid = len(kept)
+        np.testing.assert_array_equal(kept, fresh.run(stages, Cancel()))
+
+
+def test_the_drag_grid_suits_the_cost() -> None:
+    assert preview._grid_for(1e-9, 33) == 33
+    assert preview._grid_for(1e-6, 33) == 25
+    assert preview._grid_for(1e-5, 33) == 17
+    held = 0.016 / 33**3 * 1.2
+    assert preview._grid_for(held, 33) == 33  # a little too slow is no reason to change
+
+
+def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frames: Frames) -> None:
+    previewer = Previewer(frames)
+    shot = study.shot("furnace")
+    rows = preview.smears(study.set_coat("l-contrast", on=False), shot)
+    assert set(rows) == {c.id for c in (*shot.ground, *study.look.coats)}
+    np.testing.assert_array_equal(*rows["l-contrast"])
+    assert np.abs(rows["g-furnace-exp"][0].astype(int) - rows["g-furnace-exp"][1]).max() > 5
+    np.testing.assert_array_equal(rows["l-curves"][1], rows["l-colour"][0])
+    assert previewer.thumbnail(study, shot, 94, 52).shape == (52, 94, 3)
+    found = previewer.probe(_ask(study, a="source", b="exact", coat="l-curves"), 5000, 5000)
+    assert (found.x, found.y) == (1919, 1079)
+    code = study.transform(("Tarn Log", "Tarn Log"))
+    assert np.abs(found.a - found.source).max() == 0
+    assert found.delta > 1
+    assert code.apply(found.source).shape == (3,)
+    histogram = previewer.entry_histogram(_ask(study, coat="l-curves"))
+    assert histogram.shape == (3, 128)
+    assert histogram.sum() > 0.99 * 3 * 240 * 135
+
+
+def test_a_cancelled_ask_stops(study: Study, frames: Frames) -> None:
+    cancel = Cancel()
+    cancel.set()
+    with pytest.raises(Cancelled):
+        Previewer(frames).show(_ask(study, width=500, height=281), cancel)
+
+
+def test_an_export_with_a_ground_is_proved_on_its_own_path(
+    study: Study, frames: Frames, tmp_path
+) -> None:
+    spanned = attrs.evolve(study, span=Span(Joint.SOURCE, Joint.LOOK), grid=17)
+    steps: list[float] = []
+    done = proof.export_look(
+        spanned,
+        frames,
+        tmp_path / "g.cube",
+        shot=study.shot("furnace"),
+        title="With Ground",
+        progress=lambda share, _words: steps.append(share),
+    )
+    assert done.own_code_difference == 0
+    assert done.transform.title == "With Ground"
+    assert "includes the Ground of shot furnace" in done.transform.comments
+    assert steps == sorted(steps)
+    assert steps[-1] == 1.0
+    assert done.peer.main.mean == pytest.approx(done.grade.main.mean, abs=1e-3)
+    assert proof.peer.cannot(((0.1,) * 3, (1.0,) * 3))
+    empty = attrs.evolve(study, shots=())
+    alone = proof.export_look(empty, frames, tmp_path / "e.cube")
+    assert alone.grade.shots is None
+    assert alone.grade.main.count == 20000
