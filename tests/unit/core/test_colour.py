@@ -19,6 +19,8 @@ with warnings.catch_warnings():
     warnings.simplefilter("ignore")
     import colour
 
+np.set_printoptions(legacy=False)  # which that import changes for everybody
+
 CODES = np.linspace(0.0, 1.0, 501)
 GREYS = np.stack([CODES] * 3, axis=-1)
 DECODERS = {
