@@ -48,6 +48,7 @@ class Packed:
     lattice: Rgb
     size: int
     domain: Any
+    most: float  # the largest size of any value
 
     def coordinates(self, peak: float) -> tuple[Rgb, Rgb]:
         """Return scale and shift per channel for pixels whose white is `peak`."""
@@ -61,7 +62,11 @@ def packed(table: Table3D) -> Packed:
     n = table.size
     lattice = np.zeros((n, n, n, 4), np.float32)
     lattice[..., :3] = table.values.transpose(2, 1, 0, 3)
-    return Packed(lattice.reshape(-1), n, table.domain)
+    most = float(max(table.values.max(), -table.values.min()))
+    return Packed(lattice.reshape(-1), n, table.domain, most)
+
+
+_CODES_MOST = 1e4  # nodes beyond +-10 000 would overflow the integers in which codes are clamped
 
 
 def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrahedral") -> None:
@@ -86,10 +91,11 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
     # The kernels are compiled for writable arrays alone: one flavour instead of two.
     flat_in, flat_out = np.require(pixels, requirements=("C", "W")).reshape(-1), out.reshape(-1)
     tetrahedral = interp == "tetrahedral"
+    lattice = table.lattice
+    if pair[1] != "float32" and table.most > _CODES_MOST:
+        lattice = np.clip(lattice, -_CODES_MOST, _CODES_MOST)
     if _Loaded.kernels is not None:
-        _Loaded.kernels[pair](
-            flat_in, flat_out, table.lattice, table.size, scale, shift, tetrahedral
-        )
+        _Loaded.kernels[pair](flat_in, flat_out, lattice, table.size, scale, shift, tetrahedral)
         return
     step = 3 * 65536
     for start in range(0, flat_in.size, step):

@@ -198,13 +198,13 @@ def _storer(target: str, peak_out: float) -> Any:
 
     @_jit(f"void(float32[::1], {target}[::1], int64, int64)")
     def store(mixed, out, start, m):  # type: ignore[no-untyped-def]
-        zero = np.float32(0.0)
         half = np.float32(0.5)
+        low, high = np.int32(0), np.int32(peak)
         at = np.uint64(3 * start)
-        for j in range(3 * m):
-            y = mixed[j] * peak + half
-            y = y if y > zero else zero
-            out[at + np.uint64(j)] = np.int32(y if y < peak else peak)
+        for j in range(3 * m):  # clamped as integers: that becomes one packing instruction
+            code = np.int32(mixed[j] * peak + half)
+            code = code if code < high else high
+            out[at + np.uint64(j)] = code if code > low else low
 
     return store
 

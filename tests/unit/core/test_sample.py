@@ -105,6 +105,13 @@ def test_one_dimension_is_linear_and_clamps() -> None:
     )
 
 
+def test_values_far_outside_clip_in_integer_pictures() -> None:
+    values = lattice_colours(3) * np.float32(1e12) - np.float32(5e11)
+    out = np.empty((1, 2, 3), np.uint8)
+    apply_packed(packed(Table3D(values)), np.array([[[0, 0, 0], [255, 255, 255]]], np.uint8), out)
+    assert out.tolist() == [[[0, 0, 0], [255, 255, 255]]]
+
+
 def test_wrong_calls_are_refused() -> None:
     lut = packed(table(3))
     with pytest.raises(ShapeError):
