@@ -53,15 +53,25 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     return out
 
 
-class Kept:
-    """A small cache: the newest `most` answers, computed once each even when threads ask together."""
+def _bytes(value: Any) -> int:
+    """Return about how much memory a kept value holds."""
+    if isinstance(value, tuple):
+        return sum(_bytes(v) for v in value)
+    if isinstance(value, Still):
+        return int(value.pixels.nbytes)
+    return int(getattr(value, "nbytes", 0))
 
-    def __init__(self, most: int) -> None:
-        self._most = most
+
+class Kept:
+    """A small cache of the newest answers: at most `most`, and at most `memory` bytes of arrays."""
+
+    def __init__(self, most: int, memory: int = 512 << 20) -> None:
+        self._most, self._memory = most, memory
         self._items: OrderedDict[Any, Any] = OrderedDict()
         self._lock = threading.Lock()
 
     def get(self, key: Any, make: Callable[[], Any]) -> Any:
+        """Return the answer for `key`, made when it is not kept."""
         with self._lock:
             if key in self._items:
                 self._items.move_to_end(key)
@@ -69,7 +79,10 @@ class Kept:
         value = make()
         with self._lock:
             self._items[key] = value
-            while len(self._items) > self._most:
+            while len(self._items) > 1 and (
+                len(self._items) > self._most
+                or sum(map(_bytes, self._items.values())) > self._memory
+            ):
                 self._items.popitem(last=False)
         return value
 

@@ -63,6 +63,8 @@ class ExportSheet(QDialog):
         form.setHorizontalSpacing(14)
         self.grid = ScrubNumber(GRID, 33)
         self.grid.setObjectName("export.grid")
+        self.grid.left = True
+        self.grid.setMinimumWidth(28)
         self.grid.show_value(grid)
         self.grid.edited.connect(self._on_grid)
         self.name = QLineEdit(file_name(look, grid))

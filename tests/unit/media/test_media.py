@@ -17,7 +17,7 @@ from PIL import Image
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import FrameFacts
 from sfumato.media.registry import media, read
-from sfumato.work.frames import WHOLE, scaled
+from sfumato.work.frames import WHOLE, Kept, scaled
 
 WRITERS = [(m, d) for m in media().values() if m.write for d in m.depths]
 TYPES = {"8 bit": np.uint8, "16 bit": np.uint16, "32 bit float": np.float32}
@@ -176,6 +176,20 @@ def test_scaling_averages_down_and_repeats_up() -> None:
     np.testing.assert_allclose(
         large, (picture[20:, 30:] / 65535).repeat(2, 0).repeat(2, 1), atol=1e-6
     )
+
+
+def test_pictures_are_kept_within_a_memory() -> None:
+    kept = Kept(8, memory=3000)
+    made: list[int] = []
+
+    def make(i: int) -> np.ndarray:
+        made.append(i)
+        return np.zeros(1000, np.uint8)
+
+    for i in (0, 1, 2, 0, 3, 1):
+        kept.get(i, lambda i=i: make(i))
+    assert made == [0, 1, 2, 3, 1]  # 1 was the oldest when 3 came
+    assert Kept(8, memory=10).get(0, lambda: make(9)).nbytes == 1000
 
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
