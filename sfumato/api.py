@@ -32,19 +32,15 @@ def read(path: str | Path) -> Transform:
     return read_lut(path).transform
 
 
-def write(
-    transform: Transform,
-    path: str | Path,
-    *,
-    format: str | None = None,
-    grid: int | None = None,
-    title: str | None = None,
-    force: bool = False,
-) -> Transform:
-    """Write a transform to a LUT file; returns what was written (baked when the format needs it)."""
+def write(transform: Transform, path: str | Path, **options: Any) -> Transform:
+    """Write a transform to a LUT file; returns what was written (baked when the format needs it).
+
+    Args:
+        options: `format`, `grid`, `title`, `force`, as in the command `convert`.
+    """
     from sfumato.work.luts import write_lut
 
-    return write_lut(transform, path, format=format, grid=grid, title=title, force=force)
+    return write_lut(transform, path, **options)
 
 
 def open_study(path: str | Path) -> Study:

@@ -11,6 +11,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.sample import INTERPOLATIONS, apply_table
+from sfumato.core.stages import CdlStage, Knots1D, Matrix
 from sfumato.core.table import Table1D, Table3D
 
 
@@ -37,7 +38,7 @@ class Strength:
         return x + np.float32(self.amount) * (self.inner.apply(x, interp=interp) - x)
 
 
-Stage = Table1D | Table3D | Function | Strength
+Stage = Table1D | Table3D | Knots1D | Matrix | CdlStage | Function | Strength
 
 
 @frozen

@@ -41,7 +41,7 @@ class FormatSpec:
     """One table format.
 
     `holds(transform)` says in words why a transform cannot be written as it is ("" = it can);
-    the caller then bakes it to a grid first. `losses` says what writing would not keep.
+    the caller then bakes it to a grid first when the format `bakes`. `losses` says what writing would not keep.
     """
 
     key: str
@@ -52,6 +52,7 @@ class FormatSpec:
     write: Callable[[Transform, WriteOptions], bytes] | None
     holds: Callable[[Transform], str]
     losses: Callable[[Transform], tuple[str, ...]]
+    bakes: bool = True  # whether a grid of 3D nodes is something the format holds
     grids: tuple[int, int] = (2, 129)
     default_grid: int = 33
     limits: dict[str, Any] = field(factory=dict)

@@ -6,7 +6,6 @@ LUT_3D_INPUT_RANGE, and possibly both sizes, the 1D rows first. 3D rows run red 
 
 from __future__ import annotations
 
-import unicodedata
 from typing import Any
 
 from attrs import define, field
@@ -181,15 +180,8 @@ def losses(transform: Transform) -> tuple[str, ...]:
     return ()
 
 
-def _ascii(words: str) -> str:
-    """Spell what ASCII lacks: readers differ over other letters."""
-    for letter, spelt in (("·", "/"), ("²", "2"), ("→", "->"), ("–", "-"), ("ΔE", "dE")):
-        words = words.replace(letter, spelt)
-    return unicodedata.normalize("NFKD", words).encode("ascii", "replace").decode()
-
-
 def _comment(words: str) -> list[str]:
-    plain = _ascii(words)
+    plain = text.ascii_of(words)
     return [f"# {line}"[:_LINE_MOST] for line in plain.splitlines()]
 
 
@@ -208,7 +200,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         out += _comment(comment)
     combined = len(transform.stages) == 2
     if title:
-        plain = _ascii(title).replace('"', "'")
+        plain = text.ascii_of(title).replace('"', "'")
         plain = " ".join(plain.split())[:200]
         out.append(f"# {plain}" if combined else f'TITLE "{plain}"')
     for stage in transform.stages:

@@ -50,7 +50,12 @@ def read(data: bytes, name: str) -> Read:
     suffix = PurePath(name).suffix.lower()
 
     def rank(spec: FormatSpec) -> tuple[int, bool, str]:
-        return (-spec.sniff(data[:4096]), suffix not in spec.suffixes, spec.key)
+        named = suffix in spec.suffixes
+        return (
+            -max(spec.sniff(data[:4096]), Sniff.MAYBE if named else Sniff.NO),
+            not named,
+            spec.key,
+        )
 
     refusal: FormatError | None = None
     for spec in sorted(formats().values(), key=rank):

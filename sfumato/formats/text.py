@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import unicodedata
+
 import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError
 
 _NUMERIC = b"0123456789+-.eE \t\r\n"
+_MOST = 3.4e38  # the largest float32, in which tables are kept
 
 
 def unwrapped(data: bytes) -> tuple[bytes, list[str]]:
@@ -47,6 +50,13 @@ def words(raw: bytes) -> str:
         return raw.decode("latin-1")
 
 
+def ascii_of(words: str) -> str:
+    """Spell what ASCII lacks: readers differ over other letters."""
+    for letter, spelt in (("·", "/"), ("²", "2"), ("→", "->"), ("–", "-"), ("ΔE", "dE")):
+        words = words.replace(letter, spelt)
+    return unicodedata.normalize("NFKD", words).encode("ascii", "replace").decode()
+
+
 def number(token: bytes, line: int, what: str) -> float:
     """Read one finite number of a header line."""
     try:
@@ -59,7 +69,7 @@ def number(token: bytes, line: int, what: str) -> float:
             hint="write plain numbers with a decimal point",
             line=line,
         ) from None
-    if not np.isfinite(value):
+    if not abs(value) <= _MOST:
         raise FormatError(f"{what} is not finite", hint="write finite numbers", line=line)
     return value
 
@@ -82,7 +92,7 @@ def rows(lines: list[bytes], first_line: int, expected: int) -> Array:
                 values = np.array(flat, dtype="S").astype(np.float64)
             except ValueError:
                 values = None
-            if values is not None and np.isfinite(values).all():
+            if values is not None and (np.abs(values) <= _MOST).all():
                 return np.asarray(values).reshape(expected, 3)
     raise _fault(kept, first_line, expected)
 
@@ -110,7 +120,7 @@ def _fault(kept: list[list[bytes]], first_line: int, expected: int) -> FormatErr
             )
         for column, token in enumerate(row, 1):
             try:
-                good = not token.translate(None, _NUMERIC) and np.isfinite(float(token))
+                good = not token.translate(None, _NUMERIC) and abs(float(token)) <= _MOST
             except ValueError:
                 good = False
             if not good:

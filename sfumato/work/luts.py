@@ -9,7 +9,7 @@ import attrs
 
 from sfumato.core.bake import baked
 from sfumato.core.encodings import encodings
-from sfumato.core.errors import ExportError, FormatError
+from sfumato.core.errors import ExportError, FormatError, ValueRefused
 from sfumato.core.table import Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats import registry
@@ -64,6 +64,11 @@ def fitted_to(transform: Transform, spec: FormatSpec, grid: int | None = None) -
     same = grid is None or (isinstance(table, Table3D) and table.size == grid)
     if same and spec.holds(transform) == "":
         return transform
+    if not spec.bakes:
+        raise ValueRefused(
+            spec.holds(transform) or f"{spec.title} has no grid",
+            hint="choose a format that holds it",
+        )
     return baked(transform, grid or spec.default_grid, domain=table.domain if table else _UNIT)
 
 
@@ -84,7 +89,7 @@ def write_lut(
 
     Raises:
         ExportError: the file exists and `force` is false, or the place cannot be written.
-        ValueRefused: the grid is none that can be baked.
+        ValueRefused: the grid is none that can be baked, or the format cannot hold the transform.
     """
     file = Path(path)
     spec = format_for(file, format)
