@@ -11,9 +11,10 @@ from pathlib import Path
 
 import pytest
 from conftest import DEMO, ROOT
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
 
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.mark import Mark
@@ -122,6 +123,31 @@ def test_view_working_and_name_are_edited_in_place(demo) -> None:
     assert hand.study.grid == 34
     hand.settle()
     assert "ΔE at worst" in hand.find(QLabel, "seal.loss").text()
+
+
+def test_a_passing_wheel_changes_nothing(demo) -> None:
+    hand = demo
+    hand.click(hand.find(CoatRow, "coat.l-cdl"))
+    before = hand.study
+    for kind, name in ((QComboBox, "clamp"), (ScrubNumber, "saturation")):
+        widget = hand.find(kind, name)
+        for focused in (False, True):
+            widget.setFocus() if focused else hand.window.easel_panel.easel.setFocus()
+            at = QPointF(widget.rect().center())
+            event = QWheelEvent(
+                at,
+                widget.mapToGlobal(at),
+                QPoint(),
+                QPoint(0, -120),
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            )
+            QApplication.sendEvent(widget, event)
+            assert (hand.study != before) == (focused and kind is ScrubNumber), name
+        hand.act("undo") if hand.study != before else None
+    hand.settle()
 
 
 def test_shots_by_keyboard_ground_copied_and_a_clip(demo) -> None:

@@ -34,6 +34,16 @@ def painted(label: QLabel, pigment: str) -> None:
         label.style().polish(label)
 
 
+class Chooser(QComboBox):
+    """A list of choices that a wheel passing over it does not change."""
+
+    def wheelEvent(self, event) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
 class Editor(QWidget):
     """Shows and edits one or more fields: `edited(field, value)` while moving, `released()` after."""
 
@@ -145,7 +155,8 @@ class ChoiceEditor(Editor):
         label = QLabel(kind.title)
         label.setToolTip(kind.help)
         label.setFixedWidth(112)
-        self.box = QComboBox()
+        self.box = Chooser()
+        self.box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.box.setObjectName(field)
         self.box.setAccessibleName(kind.title)
         self.box.setToolTip(kind.help)

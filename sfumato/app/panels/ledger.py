@@ -7,7 +7,6 @@ from typing import Any
 import attrs
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -18,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import RecordPanel, painted, quiet
+from sfumato.app.controls.editors import Chooser, RecordPanel, painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
@@ -483,7 +482,8 @@ class Ledger(QWidget):
             row.setContentsMargins(0, 0, 0, 0)
             label = QLabel("Working in")
             label.setFixedWidth(112)
-            self._working = QComboBox()
+            self._working = Chooser()
+            self._working.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self._working.setObjectName("working")
             self._working.setAccessibleName("Working encoding")
             for space in encodings().values():
