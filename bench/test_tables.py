@@ -18,6 +18,7 @@ from sfumato.core.transform import Transform
 from sfumato.formats.contract import WriteOptions
 from sfumato.formats.cube import write
 from sfumato.media.registry import read
+from sfumato.work.luts import read_lut
 
 FORMATS = {"float32": "gbrpf32le", "uint8": "rgb24", "uint16": "rgb48le"}
 
@@ -92,4 +93,23 @@ def test_1080p(n: int, kind: str, interp: str, turns, tmp_path: Path) -> None:
         sfumato=lambda: apply_packed(lattice, pixels, out, interp),
         ffmpeg=Ffmpeg(file, pixels, interp),
         opencolorio=lambda: cpu.applyRGB(theirs),
+    )
+
+
+def test_cube_65(turns, tmp_path: Path) -> None:
+    """Reading a 65-point cube file; writing it is shown beside, without a reference."""
+    transform = Transform((_table(65),))
+    data = write(transform, WriteOptions())
+    file = tmp_path / "t.cube"
+    file.write_bytes(data)
+
+    def theirs() -> None:
+        ocio.ClearAllCaches()
+        ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(file)))
+
+    turns(
+        rounds=5,
+        sfumato=lambda: read_lut(file),
+        opencolorio=theirs,
+        sfumato_write=lambda: write(transform, WriteOptions()),
     )

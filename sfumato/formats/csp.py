@@ -108,7 +108,7 @@ def read(data: bytes) -> Read:
         raise FormatError("the size asks for more rows than there are", hint="cut short", line=line)
     rest = lines.rest()
     first = rest[0][0] if rest else line
-    values = text.rows([r for _, r in rest], first, wanted)
+    values = text.rows(b"\n".join(r for _, r in rest), first, wanted)
     table_values = values.reshape(n, n, n, 3).transpose(2, 1, 0, 3) if three else values
     stages, domain = _front(curves)
     table: Stage = Table3D(table_values, domain) if three else Table1D(table_values, domain)

@@ -122,41 +122,42 @@ def read(data: bytes) -> Read:
         FormatError: with the line, for anything that cannot be taken for certain.
     """
     body, remarks = text.unwrapped(data)
-    lines = body.removesuffix(b"\n").split(b"\n")
     header = _Header(remarks=remarks)
-    start = len(lines)
-    for i, raw in enumerate(lines):
-        tokens = raw.split()
-        if not tokens:
-            continue
-        if tokens[0].startswith(b"#"):
+    at, line, end = 0, 0, len(body)
+    while at < end:
+        line += 1
+        stop = body.find(b"\n", at)
+        raw = body[at : stop if stop >= 0 else end]
+        tokens = raw.split(None, 5)
+        if tokens and tokens[0].startswith(b"#"):
             header.comments.append(text.words(raw.strip()[1:].strip()))
-        elif _is_row(tokens[0]):
-            start = i
+        elif tokens and _is_row(tokens[0]):
             break
-        else:
-            _take(header, tokens, raw, i + 1)
+        elif tokens:
+            _take(header, raw.split(), raw, line)
+        at += len(raw) + 1
+    rows = body[at:]
     if not header.sizes:
         raise FormatError(
             "no LUT_3D_SIZE or LUT_1D_SIZE stands before the rows",
             hint="this is not a .cube file, or its header is lost",
-            line=start + 1 if start < len(lines) else len(lines),
+            line=line,
         )
     wanted = header.sizes.get(1, 0) + header.sizes.get(3, 0) ** 3
     if wanted * 6 - 1 > len(body):
         raise FormatError(
             f"the size asks for {wanted} rows, more than the file can hold",
             hint="the file is cut short or its size line is wrong",
-            line=len(lines),
+            line=body.removesuffix(b"\n").count(b"\n") + 1,
         )
-    values = text.rows(lines[start:], start + 1, wanted)
+    values = text.rows(rows, line, wanted)
     stages: list[Table1D | Table3D] = []
     n1, n3 = header.sizes.get(1, 0), header.sizes.get(3, 0)
     if n1:
-        stages.append(Table1D(values[:n1], _domain(header, 1, start + 1)))
+        stages.append(Table1D(values[:n1], _domain(header, 1, line)))
     if n3:
         lattice = values[n1:].reshape(n3, n3, n3, 3).transpose(2, 1, 0, 3)
-        stages.append(Table3D(lattice, _domain(header, 3, start + 1)))
+        stages.append(Table3D(lattice, _domain(header, 3, line)))
     transform = Transform(tuple(stages), header.title, tuple(header.comments))
     return Read(transform, tuple(header.remarks))
 

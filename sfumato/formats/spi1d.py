@@ -91,7 +91,7 @@ def read(data: bytes) -> Read:
     rows = lines[start : end if end is not None else len(lines)]
     if components == 1:
         rows = [b" ".join([r] * 3) if len(r.split()) == 1 else r for r in rows]
-    values = text.rows(rows, start + 1, int(length))
+    values = text.rows(b"\n".join(rows), start + 1, int(length))
     table = Table1D(values, ((low,) * 3, (high,) * 3))
     return Read(Transform((table,)), tuple(remarks))
 

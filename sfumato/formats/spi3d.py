@@ -81,7 +81,7 @@ def _lattice(rows: list[tuple[int, list[bytes]]], n: int) -> np.ndarray:
     if repeated.any():
         bad = int(np.argmax(repeated))
         raise FormatError("a node stands twice", hint="remove one of the rows", line=rows[bad][0])
-    numbers = text.rows([b" ".join(t[3:]) for _, t in rows], rows[0][0], n**3)
+    numbers = text.rows(b"\n".join(b" ".join(t[3:]) for _, t in rows), rows[0][0], n**3)
     values = np.empty((n**3, 3), np.float64)
     values[flat] = numbers
     return values.reshape(n, n, n, 3)

@@ -76,7 +76,7 @@ def read(data: bytes) -> Read:
             hint="the file is cut short or its line of positions is wrong",
             line=len(lines),
         )
-    values = text.rows(rows, first, count)
+    values = text.rows(b"\n".join(rows), first, count)
     if (values != np.round(values)).any():
         bad = int(np.argmax((values != np.round(values)).any(axis=1)))
         raise FormatError("a value is not whole", hint="3dl holds integers", line=first + bad)

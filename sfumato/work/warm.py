@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import sys
 import tempfile
@@ -32,6 +33,7 @@ def warm() -> None:
 
     sample.load_kernels()
     scopes.load_kernels()
+    importlib.import_module("sfumato.core.kernels.digits")
 
 
 if __name__ == "__main__":

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.glazes.cdl import Cdl
+from sfumato.core.kernels import digits
 from sfumato.core.measure import cube_colours
 from sfumato.core.stages import CdlStage, Knots1D, Matrix
 from sfumato.core.table import Table1D, Table3D, lattice_colours
@@ -289,6 +290,60 @@ def test_digits_do_not_depend_on_what_others_do_to_numpy() -> None:
     plain = formats()["cube"].write(SAMPLES["3D"], WriteOptions())
     with np.printoptions(legacy="1.13", precision=2):
         assert formats()["cube"].write(SAMPLES["3D"], WriteOptions()) == plain
+
+
+TOKENS = [
+    "0",
+    "1",
+    "-1",
+    "0.5",
+    ".5",
+    "5.",
+    "+.25",
+    "1e0",
+    "1E-3",
+    "-1.5e+2",
+    "0.1",
+    "0.3",
+    "123456789",
+    "0.000000001",
+    "1e-22",
+    "1e22",
+    "3.4028234e38",
+    "1.17549435e-38",
+    "1e-45",
+    "0.1234567890123456789",
+    "16777217",
+    "33554435",
+    "0.30000001192092896",
+    "0.300000026822090148925781250",
+    "9007199254740993",
+    "1.00000005960464477539062",
+    "1e-300",
+    "00000000000000000000001.5",
+]
+PLAIN = st.floats(-1e30, 1e30).map(repr) | st.floats(-2, 2).map(repr)
+
+
+@given(st.lists(PLAIN | st.sampled_from(TOKENS), min_size=3, max_size=9))
+def test_the_compiled_reader_is_exact_or_steps_aside(values) -> None:
+    texts = [*values, *["0"] * (-len(values) % 3)]
+    rows = "\n".join(" ".join(texts[i : i + 3]) for i in range(0, len(texts), 3)).encode()
+    quick = digits.read(rows, len(texts) // 3)
+    if quick is not None:
+        expected = np.array([float(v) for v in texts]).astype(np.float32)
+        np.testing.assert_array_equal(quick.astype(np.float32).reshape(-1), expected)
+
+
+ODD = (
+    "1 2|1 2 3 4|1 2 3\n4 5|1 2 x|1 2 0x1|1 2 nan|1 2 1e|1 2 .|1 2 3\n4 5 6|1, 2 3|1.2.3 1 1|- 1 1"
+)
+
+
+@pytest.mark.parametrize("rows", ODD.split("|"))
+def test_the_compiled_reader_steps_aside_for_what_is_not_plain(rows: str) -> None:
+    assert digits.read(rows.encode(), 1) is None
+    assert digits.read(b"# c\n\n 1\t2 3 \r\n", 1).tolist() == [[1, 2, 3]]
 
 
 def test_a_chain_that_no_cube_holds_is_refused() -> None:

@@ -1,0 +1,115 @@
+"""Reading rows of decimal numbers from bytes; exact in float32, or left to the slower reader."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numba
+import numpy as np
+
+_BYTES = numba.types.Array(numba.uint8, 1, "C", readonly=True)
+_POWERS = 10.0 ** np.arange(23)  # exact in float64
+_BLANK, _TAB, _CR, _LF = 32, 9, 13, 10
+_HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
+
+
+@numba.njit(
+    numba.int64(_BYTES, numba.float64[::1], numba.float64[::1]),
+    nogil=True,
+    cache=True,
+    error_model="numpy",
+)
+def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
+    """Read rows of three numbers into `out`; return how many numbers there were, or -1.
+
+    -1 means that something is not plain: another count in a row, another character, too many rows,
+    or a number whose float32 cannot be told for certain from 19 digits and float64 arithmetic.
+    Blank lines and lines that start with # are passed over.
+    """
+    size = len(text)
+    most = len(out)
+    i = 0
+    count = 0
+    column = 0
+    while i < size:
+        c = text[i]
+        if c == _BLANK or c == _TAB or c == _CR:  # noqa: SIM109
+            i += 1
+            continue
+        if c == _LF:
+            if column != 0 and column != 3:
+                return -1
+            column = 0
+            i += 1
+            continue
+        if c == _HASH and column == 0:
+            while i < size and text[i] != _LF:
+                i += 1
+            continue
+        negative = c == _MINUS
+        if negative or c == _PLUS:
+            i += 1
+        mantissa = np.uint64(0)
+        digits = 0
+        seen = 0
+        exponent = 0
+        point = False
+        while i < size:
+            c = text[i]
+            if _ZERO <= c <= _NINE:
+                seen += 1
+                if digits > 0 or c != _ZERO:
+                    digits += 1
+                if digits > 19:
+                    return -1
+                mantissa = mantissa * np.uint64(10) + np.uint64(c - _ZERO)
+                if point:
+                    exponent -= 1
+            elif c == _DOT and not point:
+                point = True
+            else:
+                break
+            i += 1
+        if seen == 0:
+            return -1
+        if i < size and (text[i] == 101 or text[i] == 69):
+            i += 1
+            sign = 1
+            if i < size and (text[i] == _MINUS or text[i] == _PLUS):
+                sign = -1 if text[i] == _MINUS else 1
+                i += 1
+            power = 0
+            figures = 0
+            while i < size and _ZERO <= text[i] <= _NINE and figures < 4:
+                power = power * 10 + (text[i] - _ZERO)
+                figures += 1
+                i += 1
+            if figures == 0:
+                return -1
+            exponent += sign * power
+        if i < size and text[i] != _BLANK and text[i] != _TAB and text[i] != _CR and text[i] != _LF:
+            return -1
+        value = np.float64(mantissa)
+        if mantissa != 0:
+            if exponent < -22 or exponent > 22:
+                return -1
+            value = value / powers[-exponent] if exponent < 0 else value * powers[exponent]
+            # Rounded twice: certain only when the neighbours round to the same float32.
+            doubtful = mantissa > np.uint64(9007199254740992)
+            if doubtful and np.float32(value * (1 - 5e-16)) != np.float32(value * (1 + 5e-16)):
+                return -1
+        if count >= most or column == 3:
+            return -1
+        out[count] = -value if negative else value
+        count += 1
+        column += 1
+    if column != 0 and column != 3:
+        return -1
+    return count
+
+
+def read(text: bytes, expected: int) -> Any:
+    """Return float64 (expected, 3), or None when the slower reader must look."""
+    out = np.empty(3 * expected, np.float64)
+    found = rows_of_three(np.frombuffer(text, np.uint8), out, _POWERS)
+    return out.reshape(expected, 3) if found == 3 * expected else None
