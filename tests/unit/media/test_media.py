@@ -112,7 +112,12 @@ def test_grey_palette_and_alpha_become_rgb() -> None:
 
 def test_a_strange_profile_is_converted_and_said() -> None:
     out = io.BytesIO()
-    profile = imagecodecs.cms_profile("adobergb")
+    profile = imagecodecs.cms_profile(
+        "rgb",
+        whitepoint=(0.3127, 0.329, 1.0),
+        primaries=(0.72, 0.28, 1.0, 0.21, 0.71, 1.0, 0.15, 0.06, 1.0),
+        gamma=2.2,
+    )
     pixels = np.full((8, 8, 3), (200, 80, 60), np.uint8)
     Image.fromarray(pixels).save(out, "PNG", icc_profile=profile)
     still = read(out.getvalue(), "x.png")
