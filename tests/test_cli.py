@@ -84,6 +84,9 @@ def test_convert_regrids_retitles_and_backs_off(baked: Path, tmp_path: Path) -> 
     assert (lut.table.size, lut.title) == (21, "Half tide")
     nodes = cube_colours(2000)
     np.testing.assert_allclose(lut.apply(nodes), (nodes + whole.apply(nodes)) / 2, atol=0.05)
+    said = run("convert", baked, tmp_path / "dark.3dl", "--grid", 17).output
+    assert "rounded to 12 bit" in said
+    assert "clipped" in said
     copy = tmp_path / "copy.cube"
     run("convert", baked, copy)
     assert sfumato.read(copy).stages == whole.stages

@@ -161,13 +161,15 @@ def convert(
     force: bool,
 ) -> None:
     """Write the LUT file IN as OUT: another grid, title, Strength or format."""
-    from sfumato.work.luts import read_lut, write_lut
+    from sfumato.work.luts import format_for, read_lut, write_lut
 
     found = read_lut(source)
     for remark in found.remarks:
         click.echo(f"sfumato: {source}: {remark}", err=True)
     transform = found.transform.at_strength(strength / 100)
-    write_lut(transform, target, format=key, grid=grid, title=title, force=force)
+    held = write_lut(transform, target, format=key, grid=grid, title=title, force=force)
+    for loss in format_for(target, key).losses(held):
+        click.echo(f"sfumato: {target}: {loss}", err=True)
 
 
 @cli.command()

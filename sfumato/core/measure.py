@@ -28,9 +28,6 @@ class Difference:
     code_value_worst: float
     count: int
 
-    def within(self, tolerance: float) -> bool:
-        return self.worst <= tolerance
-
 
 def cube_colours(count: int = 20000) -> Rgb:
     """Return a fixed low-discrepancy set that fills the cube, float32 (count, 3).

@@ -79,21 +79,6 @@ class Table3D:
         """Grid points a side."""
         return len(self.values)
 
-    @property
-    def precision(self) -> str:
-        """How finely the values are written, in words, for people."""
-        return "float"
-
-
-def lattice_axis(n: int) -> Rgb:
-    """Return the n node positions 0..1, ends exact, float32.
-
-    >>> print(lattice_axis(3))
-    [0.  0.5 1. ]
-    """
-    axis: Rgb = (np.arange(n, dtype=np.float64) / (n - 1)).astype(np.float32)
-    return axis
-
 
 def lattice_colours(n: int, domain: Domain = UNIT) -> Rgb:
     """Return the colour of every node, float32 [r, g, b, 3]."""

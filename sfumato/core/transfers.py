@@ -22,13 +22,12 @@ _TOP = 60.0  # light beyond 2**60 is held there
 
 @frozen
 class Transfer:
-    """A pair of curves; `log` marks scene-referred log curves, `linear` the identity."""
+    """A pair of curves; `log` marks scene-referred log curves."""
 
     name: str
     encode: Curve1
     decode: Curve1
     log: bool = False
-    linear: bool = False
 
 
 def _mirrored(positive: Curve1) -> Curve1:
@@ -146,7 +145,7 @@ def camera_log(
     return Transfer(name, encode, decode, log=True)
 
 
-LINEAR = Transfer("linear", np.copy, np.copy, linear=True)
+LINEAR = Transfer("linear", np.copy, np.copy)
 SRGB = _srgb()
 GAMMA_22 = _pure("gamma 2.2", 2.2)
 GAMMA_24 = _pure("gamma 2.4", 2.4)

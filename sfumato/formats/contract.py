@@ -36,6 +36,11 @@ class WriteOptions:
     comments: tuple[str, ...] = ()
 
 
+def title_lost(transform: Transform) -> tuple[str, ...]:
+    """The `losses` of formats that have no place for words."""
+    return ("the title and comments are not kept",) if transform.title else ()
+
+
 @frozen(eq=False)
 class FormatSpec:
     """One table format.
@@ -53,6 +58,5 @@ class FormatSpec:
     holds: Callable[[Transform], str]
     losses: Callable[[Transform], tuple[str, ...]]
     bakes: bool = True  # whether a grid of 3D nodes is something the format holds
-    grids: tuple[int, int] = (2, 129)
     default_grid: int = 33
     limits: dict[str, Any] = field(factory=dict)

@@ -8,7 +8,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import Table1D
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
 
 _MOST = 1_048_576
 
@@ -105,10 +105,6 @@ def holds(transform: Transform) -> str:
     return ""
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
-    return ("the title and comments are not kept",) if transform.title else ()
-
-
 def write(transform: Transform, _options: WriteOptions) -> bytes:
     """Write one 1D table.
 
@@ -137,7 +133,7 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=losses,
+    losses=title_lost,
     bakes=False,
     limits={"1D": "2 to 1 048 576 entries, one domain"},
 )

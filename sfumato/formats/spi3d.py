@@ -8,7 +8,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import UNIT, Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
 
 _MOST = 256
 
@@ -94,10 +94,6 @@ def holds(transform: Transform) -> str:
     return "" if table.domain == UNIT else "an spi3d file has the domain 0 to 1"
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
-    return ("the title and comments are not kept",) if transform.title else ()
-
-
 def write(transform: Transform, _options: WriteOptions) -> bytes:
     """Write one 3D table over 0..1.
 
@@ -124,6 +120,6 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=losses,
+    losses=title_lost,
     limits={"3D": "2 to 256 points read, 2 to 129 written, domain 0 to 1"},
 )

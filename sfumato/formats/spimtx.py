@@ -6,7 +6,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.stages import Matrix
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
 
 _SCALE = 65535.0
 
@@ -43,10 +43,6 @@ def holds(transform: Transform) -> str:
     return "" if one else "an spimtx file holds one matrix and nothing else"
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
-    return ("the title and comments are not kept",) if transform.title else ()
-
-
 def write(transform: Transform, _options: WriteOptions) -> bytes:
     """Write one matrix.
 
@@ -73,7 +69,7 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=losses,
+    losses=title_lost,
     bakes=False,
     limits={"matrix": "3 × 3 with offsets"},
 )

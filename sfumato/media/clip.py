@@ -121,6 +121,4 @@ def read(data: bytes, frame: int) -> Still:
     raise MediaError(f"the clip has no frame {frame}", hint="choose an earlier frame")
 
 
-SPEC = MediaSpec(
-    "clip", "Clip (a frame of it)", (".mov", ".mp4", ".mkv", ".m4v"), sniff, read, is_clip=True
-)
+SPEC = MediaSpec("clip", "Clip (a frame of it)", (".mov", ".mp4", ".mkv", ".m4v"), sniff, read)

@@ -20,7 +20,6 @@ class FrameFacts:
     bits: str
     encoding: str | None = None
     evidence: str = "the file does not say what its encoding is"
-    usual: str | None = None
     remarks: tuple[str, ...] = ()
     frames: int = 1
     profile: bytes = field(default=b"", repr=False)
@@ -63,4 +62,3 @@ class MediaSpec:
     read: Callable[[bytes, int], Still]
     write: Callable[[Array, FrameFacts], bytes] | None = None
     depths: tuple[str, ...] = ()
-    is_clip: bool = False

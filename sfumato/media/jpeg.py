@@ -46,7 +46,7 @@ def read(data: bytes, _frame: int) -> Still:
         return Still(pixels, facts)
     if space == 1:
         return Still(pixels, FrameFacts("8 bit", "sRGB", "stated in the file (EXIF)"))
-    return Still(pixels, FrameFacts("8 bit", usual="sRGB"))
+    return Still(pixels, FrameFacts("8 bit"))
 
 
 def write(pixels: Array, facts: FrameFacts) -> bytes:

@@ -95,7 +95,7 @@ def read(data: bytes, _frame: int) -> Still:
     stated = _stated(_chunks(data))
     if stated:
         return Still(pixels, FrameFacts(bits, stated[0], stated[1], remarks=remarks))
-    return Still(pixels, FrameFacts(bits, usual="sRGB", remarks=remarks))
+    return Still(pixels, FrameFacts(bits, remarks=remarks))
 
 
 def write(pixels: Array, facts: FrameFacts) -> bytes:
