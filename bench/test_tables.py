@@ -97,19 +97,33 @@ def test_1080p(n: int, kind: str, interp: str, turns, tmp_path: Path) -> None:
 
 
 def test_cube_65(turns, tmp_path: Path) -> None:
-    """Reading a 65-point cube file; writing it is shown beside, without a reference."""
+    """Reading and writing a 65-point cube file; OpenColorIO writes through its baker."""
     transform = Transform((_table(65),))
     data = write(transform, WriteOptions())
     file = tmp_path / "t.cube"
     file.write_bytes(data)
+    config = ocio.Config.CreateRaw()
+    how = ocio.FileTransform(str(file))
+    for name, transform_to in (("in", None), ("out", how)):
+        space = ocio.ColorSpace(name=name)
+        if transform_to:
+            space.setTransform(transform_to, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+        config.addColorSpace(space)
+    baker = ocio.Baker()
+    baker.setConfig(config)
+    baker.setFormat(next(name for name, suffix in baker.getFormats() if suffix == "cube"))
+    baker.setInputSpace("in")
+    baker.setTargetSpace("out")
+    baker.setCubeSize(65)
 
     def theirs() -> None:
         ocio.ClearAllCaches()
         ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(file)))
 
     turns(
-        rounds=5,
+        rounds=7,
         sfumato=lambda: read_lut(file),
         opencolorio=theirs,
         sfumato_write=lambda: write(transform, WriteOptions()),
+        opencolorio_write=baker.bake,
     )

@@ -7,7 +7,7 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.stages import Knots1D
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D
+from sfumato.core.table import UNIT, Domain, Table1D, Table3D, red_fastest
 from sfumato.core.transform import Stage, Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
@@ -203,11 +203,11 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     out.append("")
     if isinstance(table, Table3D):
         out.append(f"{table.size} {table.size} {table.size}")
-        out += text.written(table.values.transpose(2, 1, 0, 3).reshape(-1, 3))
+        rows = text.written(red_fastest(table))
     else:
         out.append(str(table.size))
-        out += text.written(table.values)
-    return ("\n".join(out) + "\n").encode("ascii")
+        rows = text.written(table.values)
+    return ("\n".join(out) + "\n").encode("ascii") + rows
 
 
 SPEC = FormatSpec(

@@ -11,7 +11,7 @@ from typing import Any
 from attrs import define, field
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D
+from sfumato.core.table import UNIT, Domain, Table1D, Table3D, red_fastest
 from sfumato.core.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
@@ -217,12 +217,10 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         else:
             for name, triple in zip(("MIN", "MAX"), domain, strict=True):
                 out.append(f"DOMAIN_{name} " + " ".join(f"{v:.9g}" for v in triple))
+    body = [("\n".join(out) + "\n").encode("ascii")]
     for stage in transform.stages:
-        if isinstance(stage, Table1D):
-            out += text.written(stage.values)
-        elif isinstance(stage, Table3D):
-            out += text.written(stage.values.transpose(2, 1, 0, 3).reshape(-1, 3))
-    return ("\n".join(out) + "\n").encode("ascii")
+        body.append(text.written(red_fastest(stage) if isinstance(stage, Table3D) else stage.values))
+    return b"".join(body)
 
 
 SPEC = FormatSpec(

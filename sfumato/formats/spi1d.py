@@ -120,9 +120,8 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
     same = (table.values == table.values[:, :1]).all()
     lines = ["Version 1", f"From {low:.9g} {high:.9g}", f"Length {table.size}"]
     lines += [f"Components {1 if same else 3}", "{"]
-    rows = text.written(table.values)
-    lines += [f" {r.split()[0]}" if same else f" {r}" for r in rows]
-    return ("\n".join([*lines, "}"]) + "\n").encode("ascii")
+    rows = text.written(table.values[:, :1] if same else table.values)
+    return ("\n".join(lines) + "\n").encode("ascii") + rows + b"}\n"
 
 
 SPEC = FormatSpec(

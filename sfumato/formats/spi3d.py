@@ -105,11 +105,9 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     n = table.size
-    rows = text.written(table.values.reshape(-1, 3))
-    places = (f"{i // (n * n)} {i // n % n} {i % n}" for i in range(n**3))
-    head = ["SPILUT 1.0", "3 3", f"{n} {n} {n}"]
-    body = [f"{place} {row}" for place, row in zip(places, rows, strict=True)]
-    return ("\n".join([*head, *body]) + "\n").encode("ascii")
+    places = np.indices((n, n, n), np.float32).reshape(3, -1).T
+    rows = text.written(np.hstack([places, table.values.reshape(-1, 3)]))
+    return f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode() + rows
 
 
 SPEC = FormatSpec(

@@ -152,11 +152,19 @@ def _fault(kept: list[list[bytes]], first_line: int, expected: int) -> FormatErr
     )
 
 
-def written(values: Array) -> list[str]:
-    """Return numbers (n, 3) as lines of the shortest digits that read back equal in float32."""
-    flat = np.asarray(values, np.float32).reshape(-1) + np.float32(0)  # no "-0.0"
+def written(values: Array) -> bytes:
+    """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32."""
+    table = np.asarray(values, np.float32)
+    columns = table.shape[-1]
+    if table.size >= 3 * (_WORTH if kernels_loaded() else _WORTH_LOADING):
+        from sfumato.core.kernels import digits
+
+        quick = digits.written(table, columns)
+        if quick is not None:
+            return quick
+    flat = table.reshape(-1) + np.float32(0)  # no "-0.0"
     unique, back = np.unique(flat, return_inverse=True)
     with np.printoptions(legacy=False):  # other libraries switch the digits of str() for all
         texts = [s.removesuffix(".0") for s in unique.astype("U")]
-    table = np.array(texts, dtype=object)[back].reshape(-1, 3)
-    return [f"{a} {b} {c}" for a, b, c in table]
+    rows = np.array(texts, dtype=object)[back].reshape(-1, columns)
+    return ("\n".join(" ".join(row) for row in rows) + "\n").encode("ascii")

@@ -1,4 +1,4 @@
-"""Reading rows of decimal numbers from bytes; exact in float32, or left to the slower reader."""
+"""Rows of decimal numbers from and to bytes; exact in float32, or left to the slower way."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import numpy as np
 
 _BYTES = numba.types.Array(numba.uint8, 1, "C", readonly=True)
 _POWERS = 10.0 ** np.arange(23)  # exact in float64
+_HALF_STEP = 2.0 ** (np.arange(256) - 127 - 24) * (1 - 1e-6)  # of float32, by its exponent bits
 _BLANK, _TAB, _CR, _LF = 32, 9, 13, 10
 _HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
 
@@ -113,3 +114,105 @@ def read(text: bytes, expected: int) -> Any:
     out = np.empty(3 * expected, np.float64)
     found = rows_of_three(np.frombuffer(text, np.uint8), out, _POWERS)
     return out.reshape(expected, 3) if found == 3 * expected else None
+
+
+@numba.njit(
+    numba.int64(
+        numba.float32[::1],
+        numba.uint32[::1],
+        numba.int64,
+        numba.uint8[::1],
+        numba.float64[::1],
+        numba.float64[::1],
+    ),
+    nogil=True,
+    cache=True,
+    error_model="numpy",
+)
+def digits_of(values, bits, columns, out, powers, unit):  # type: ignore[no-untyped-def]
+    """Write numbers as the shortest decimals that read back equal in float32; return the length.
+
+    Blanks between, a line end after each `columns`. Returns -1 for numbers that need an exponent
+    (not 0 and smaller than 1e-13, or from 1e9 on). Six digits always survive in float32 and nine
+    always bring it back, so only 6 to 9 are tried, until one lies within half a float32 step.
+    """
+    figures = np.empty(24, np.uint8)
+    ten = np.uint32(10)
+    at = 0
+    for i in range(len(values)):
+        x = values[i]
+        if x < 0:
+            out[at] = _MINUS
+            at += 1
+        size = np.float64(abs(x))
+        if size == 0:
+            out[at] = _ZERO
+            at += 1
+        else:
+            if not (1e-13 <= size < 1e9):
+                return -1
+            before = 0  # digits before the point; 0 or less: zeros behind it
+            if size >= 1:
+                while size >= powers[before]:
+                    before += 1
+            else:
+                while size * powers[1 - before] < 1:
+                    before -= 1
+            mantissa = np.uint32(0)
+            places = 0
+            bit = bits[i]
+            # Half the distance to the next float32, of the smaller neighbour, and a little less.
+            half = unit[(bit >> np.uint32(23)) & np.uint32(255)]
+            if bit & np.uint32(0x7FFFFF) == 0:
+                half *= 0.5
+            for count in range(6, 10):
+                places = count - before
+                scale = powers[places] if places >= 0 else 1 / powers[-places]
+                scaled = size * scale
+                mantissa = np.uint32(scaled + 0.5)
+                if abs(scaled - mantissa) < half * scale:
+                    break
+            if before <= 0 and mantissa < powers[places]:
+                out[at] = _ZERO
+                out[at + 1] = _DOT
+                at += 2
+                for place in range(places - 1, -1, -1):
+                    out[at + place] = _ZERO + mantissa % ten
+                    mantissa //= ten
+                at += places
+                while out[at - 1] == _ZERO:
+                    at -= 1
+                out[at] = _LF if (i + 1) % columns == 0 else _BLANK
+                at += 1
+                continue
+            written = 0
+            while places < 0:
+                figures[written] = _ZERO
+                written += 1
+                places += 1
+            while places > 0 and mantissa % ten == 0:
+                mantissa //= ten
+                places -= 1
+            while mantissa > 0 or written <= places:
+                figures[written] = _ZERO + mantissa % ten
+                mantissa //= ten
+                written += 1
+            while written > 0:
+                written -= 1
+                out[at] = figures[written]
+                at += 1
+                if written == places and places > 0:
+                    out[at] = _DOT
+                    at += 1
+        out[at] = _LF if (i + 1) % columns == 0 else _BLANK
+        at += 1
+    return at
+
+
+def written(values: Any, columns: int) -> bytes | None:
+    """Return numbers as lines of text, or None when the slower writer must do it."""
+    flat = np.ascontiguousarray(values, np.float32).reshape(-1)
+    out = np.empty(26 * flat.size + 1, np.uint8)
+    flat = np.require(flat, requirements=("C", "W"))
+    length = digits_of(flat, flat.view(np.uint32), columns, out, _POWERS, _HALF_STEP)
+    return None if length < 0 else out[:length].tobytes()
