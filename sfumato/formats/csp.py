@@ -7,7 +7,7 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.stages import Knots1D
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D, red_fastest
+from sfumato.core.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
 from sfumato.core.transform import Stage, Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
@@ -109,7 +109,7 @@ def read(data: bytes) -> Read:
     rest = lines.rest()
     first = rest[0][0] if rest else line
     values = text.rows(b"\n".join(r for _, r in rest), first, wanted)
-    table_values = values.reshape(n, n, n, 3).transpose(2, 1, 0, 3) if three else values
+    table_values = from_red_fastest(values, n) if three else values
     stages, domain = _front(curves)
     table: Stage = Table3D(table_values, domain) if three else Table1D(table_values, domain)
     return Read(Transform((*stages, table), title, tuple(comments)), tuple(remarks))

@@ -11,7 +11,7 @@ from typing import Any
 from attrs import define, field
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D, red_fastest
+from sfumato.core.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
 from sfumato.core.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
@@ -156,8 +156,7 @@ def read(data: bytes) -> Read:
     if n1:
         stages.append(Table1D(values[:n1], _domain(header, 1, line)))
     if n3:
-        lattice = values[n1:].reshape(n3, n3, n3, 3).transpose(2, 1, 0, 3)
-        stages.append(Table3D(lattice, _domain(header, 3, line)))
+        stages.append(Table3D(from_red_fastest(values[n1:], n3), _domain(header, 3, line)))
     transform = Transform(tuple(stages), header.title, tuple(header.comments))
     return Read(transform, tuple(header.remarks))
 

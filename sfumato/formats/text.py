@@ -78,7 +78,7 @@ def number(token: bytes, line: int, what: str) -> float:
 
 
 def rows(blob: bytes, first_line: int, expected: int) -> Array:
-    """Turn text of three numbers a line into float64 (expected, 3).
+    """Turn text of three numbers a line into float32 (expected, 3).
 
     Blank lines and lines that start with # are skipped. `first_line` is the number of its first line.
 
@@ -89,7 +89,7 @@ def rows(blob: bytes, first_line: int, expected: int) -> Array:
         from sfumato.core.kernels import digits
 
         quick = digits.read(blob, expected)
-        if quick is not None and max(quick.max(), -quick.min()) <= _MOST:
+        if quick is not None and np.isfinite(quick.sum(dtype=np.float64)):
             return np.asarray(quick)
     kept = [line.split() for line in blob.removesuffix(b"\n").split(b"\n")]
     found = [row for row in kept if row and not row[0].startswith(b"#")]
@@ -102,7 +102,7 @@ def rows(blob: bytes, first_line: int, expected: int) -> Array:
             except ValueError:
                 values = None
             if values is not None and (np.abs(values) <= _MOST).all():
-                return np.asarray(values).reshape(expected, 3)
+                return np.asarray(values, np.float32).reshape(expected, 3)
     raise _fault(kept, first_line, expected)
 
 

@@ -87,7 +87,7 @@ def read(data: bytes) -> Read:
     if depth is None:
         depth = _depth_of(float(values.max()))
         remarks.append(f"the depth is not stated: taken as {depth} bit from the largest value")
-    lattice = (values / (2**depth - 1)).reshape(n, n, n, 3)
+    lattice = (values.astype(np.float64) / (2**depth - 1)).reshape(n, n, n, 3)
     return Read(Transform((Table3D(lattice),)), tuple(remarks))
 
 

@@ -15,7 +15,7 @@ _HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
 
 
 @numba.njit(
-    numba.int64(_BYTES, numba.float64[::1], numba.float64[::1]),
+    numba.int64(_BYTES, numba.float32[::1], numba.float64[::1]),
     nogil=True,
     cache=True,
     error_model="numpy",
@@ -101,7 +101,7 @@ def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
                 return -1
         if count >= most or column == 3:
             return -1
-        out[count] = -value if negative else value
+        out[count] = np.float32(-value if negative else value)
         count += 1
         column += 1
     if column != 0 and column != 3:
@@ -110,8 +110,8 @@ def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
 
 
 def read(text: bytes, expected: int) -> Any:
-    """Return float64 (expected, 3), or None when the slower reader must look."""
-    out = np.empty(3 * expected, np.float64)
+    """Return float32 (expected, 3), or None when the slower reader must look."""
+    out = np.empty(3 * expected, np.float32)
     found = rows_of_three(np.frombuffer(text, np.uint8), out, _POWERS)
     return out.reshape(expected, 3) if found == 3 * expected else None
 
