@@ -168,7 +168,7 @@ def convert(
         click.echo(f"sfumato: {source}: {remark}", err=True)
     transform = found.transform.at_strength(strength / 100)
     held = write_lut(transform, target, format=key, grid=grid, title=title, force=force)
-    for loss in format_for(target, key).losses(held):
+    for loss in format_for(target, key).not_kept(held):
         click.echo(f"sfumato: {target}: {loss}", err=True)
 
 

@@ -61,10 +61,14 @@ class Table1D:
 
 @frozen
 class Table3D:
-    """A lattice: `values` float32 [r, g, b, 3], nodes spaced evenly over `domain`."""
+    """A lattice: `values` float32 [r, g, b, 3], nodes spaced evenly over `domain`.
+
+    `interp` is what the file demands; "" leaves the interpolation to the caller.
+    """
 
     values: Rgb = _values
     domain: Domain = attrs.field(default=UNIT, validator=_check_domain)
+    interp: str = attrs.field(default="", eq=False)
 
     def __attrs_post_init__(self) -> None:
         n = self.values.shape[0] if self.values.ndim else 0

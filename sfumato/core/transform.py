@@ -11,7 +11,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.sample import INTERPOLATIONS, apply_table
-from sfumato.core.stages import CdlStage, Knots1D, Matrix
+from sfumato.core.stages import CdlStage, Exponent, HalfCurve, Knots1D, Log, Matrix, Range
 from sfumato.core.table import Table1D, Table3D
 
 
@@ -38,7 +38,19 @@ class Strength:
         return x + np.float32(self.amount) * (self.inner.apply(x, interp=interp) - x)
 
 
-Stage = Table1D | Table3D | Knots1D | Matrix | CdlStage | Function | Strength
+Stage = (
+    Table1D
+    | Table3D
+    | Knots1D
+    | HalfCurve
+    | Matrix
+    | Range
+    | Log
+    | Exponent
+    | CdlStage
+    | Function
+    | Strength
+)
 
 
 @frozen
@@ -68,7 +80,7 @@ class Transform:
         out = as_rgb(rgb)
         for stage in self.stages:
             if isinstance(stage, Table3D):
-                out = apply_table(stage, out, interp)
+                out = apply_table(stage, out, stage.interp or interp)
             elif isinstance(stage, Strength):
                 out = stage.apply(out, interp)
             else:

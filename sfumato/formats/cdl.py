@@ -2,137 +2,148 @@
 
 from __future__ import annotations
 
-import io
-from typing import Any
 from xml.etree import ElementTree
 
-import defusedxml
-from defusedxml.ElementTree import iterparse
+import attrs
+from attrs import frozen
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.glazes.cdl import FORWARD, Cdl
 from sfumato.core.stages import CdlStage
 from sfumato.core.transform import Transform
-from sfumato.formats import text
+from sfumato.formats import xml
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _SPACE = "urn:ASC:CDL:v1.2"
 _ROOTS = ("ColorCorrection", "ColorCorrectionCollection", "ColorDecisionList")
 _MOST_CORRECTIONS = 10_000
+_CC, _CCC, _CDL = "one correction", "collection", "decision list"
+_BY_SUFFIX = {".cc": _CC, ".ccc": _CCC, ".cdl": _CDL}
+_UNCLAMPED = "not clamped"
 
 
 def sniff(head: bytes) -> Sniff:
     return Sniff.SURE if any(f"{r}".encode() in head for r in _ROOTS) else Sniff.NO
 
 
-def _plain(tag: Any) -> str:
-    """Return an element's name without its namespace."""
-    return str(tag).rpartition("}")[2]
+@frozen
+class Correction:
+    """One ColorCorrection: its numbers (with id and descriptions)."""
+
+    stage: CdlStage
+    name: str  # the id, or its place from 1
 
 
-def _parsed(data: bytes) -> ElementTree.Element:
-    """Parse with entities and DTDs refused.
+def numbers_of(element: xml.Element) -> dict[str, object]:
+    """Return slope, offset, power and saturation of an element that holds SOPNode and SatNode.
 
     Raises:
-        FormatError: with the line where the parser stopped.
+        FormatError: a node is incomplete or a number is refused.
     """
-    root = None
-    try:
-        for _event, element in iterparse(io.BytesIO(data), events=("start",), forbid_dtd=True):
-            root = element if root is None else root
-    except defusedxml.DefusedXmlException as error:
-        raise FormatError(
-            "the file declares XML entities or a document type",
-            hint="a CDL needs neither; remove them",
-            line=1,
-        ) from error
-    except ElementTree.ParseError as error:
-        line, column = error.position
-        raise FormatError(
-            "this is not well-formed XML", hint="export it again", line=line, column=column + 1
-        ) from error
-    except (LookupError, ValueError, UnicodeError) as error:
-        raise FormatError(
-            "the text encoding is not known", hint="save it as UTF-8", line=1
-        ) from error
-    if root is None or _plain(root.tag) not in _ROOTS:
-        raise FormatError("this is not a CDL file", hint="choose a .cc, .ccc or .cdl file", line=1)
-    found: ElementTree.Element = root
-    return found
-
-
-def _numbers(node: ElementTree.Element, name: str, count: int) -> tuple[float, ...]:
-    child = next((c for c in node if _plain(c.tag) == name), None)
-    if child is None:
-        raise FormatError(
-            f"a {_plain(node.tag)} has no {name}", hint="export the CDL again", line=1
-        )
-    tokens = (child.text or "").replace(",", " ").split()
-    values = tuple(text.number(t.encode(), 1, name) for t in tokens)
-    if len(values) != count:
-        raise FormatError(
-            f"{name} has {len(values)} numbers instead of {count}", hint="repair it", line=1
-        )
+    values: dict[str, object] = {}
+    for node in element:
+        name = node.tag.upper()
+        if name in ("SOPNODE", "ASC_SOP"):
+            for field in ("Slope", "Offset", "Power"):
+                values[field.lower()] = xml.numbers(node, field, 3)
+        elif name in ("SATNODE", "ASC_SAT"):
+            (values["saturation"],) = xml.numbers(node, "Saturation", 1)
     return values
 
 
-def _correction(element: ElementTree.Element) -> tuple[Cdl, str]:
-    values: dict[str, Any] = {}
-    for node in element:
-        name = _plain(node.tag).upper()
-        if name == "SOPNODE":
-            for field in ("Slope", "Offset", "Power"):
-                values[field.lower()] = _numbers(node, field, 3)
-        elif name == "SATNODE":
-            (values["saturation"],) = _numbers(node, "Saturation", 1)
+def _correction(element: xml.Element, place: int, above: tuple[str, ...]) -> Correction:
+    words = [*above]
+    for holder in (element, *element):
+        if holder is element or holder.tag in ("SOPNode", "SatNode"):
+            words += xml.described(holder)
+    for name in ("InputDescription", "ViewingDescription"):
+        words += xml.described(element, name)
     try:
-        return Cdl(**values), element.get("id", "")
+        stage = CdlStage(
+            **numbers_of(element), id=element.get("id", ""), descriptions=tuple(words)
+        )
     except ValueRefused as error:
-        raise FormatError(error.summary, hint=error.hint or "repair the value", line=1) from error
+        raise FormatError(error.summary, hint=error.hint or "repair the value", line=element.line) from error
+    return Correction(stage, stage.id or str(place))
 
 
-def corrections(data: bytes) -> list[tuple[Cdl, str]]:
-    """Return every correction of a file with its id, in order.
+def corrections(data: bytes) -> list[Correction]:
+    """Return every correction of a file in order.
 
     Raises:
         FormatError: it is not a CDL file, or a value is refused.
     """
-    root = _parsed(data)
-    found = [e for e in root.iter() if _plain(e.tag) == "ColorCorrection"]
+    root = xml.parsed(data, _ROOTS, "CDL")
+    found = [e for e in root.iter() if e.tag == "ColorCorrection"]
     if not found:
         raise FormatError("there is no ColorCorrection in the file", hint="export it again", line=1)
     if len(found) > _MOST_CORRECTIONS:
         raise FormatError("there are too many corrections", hint="split the file", line=1)
-    return [_correction(e) for e in found]
+    above = xml.described(root) if root is not found[0] else ()
+    return [_correction(e, i, above) for i, e in enumerate(found, 1)]
 
 
 def read(data: bytes) -> Read:
-    """Read the first correction; the remarks say how many others there are.
+    """Read the first correction, clamped as the standard says.
 
     Raises:
         FormatError: it is not a CDL file, or a value is refused.
     """
+    return read_as(data, "")
+
+
+def read_as(data: bytes, reading: str) -> Read:
+    """Read the correction that a reading names: its id or place, and whether it clamps.
+
+    Raises:
+        FormatError: it is not a CDL file, a value is refused, or it has no such correction.
+    """
     found = corrections(data)
-    parameters, name = found[0]
+    name, _, how = reading.rpartition(", ") if ", " in reading else (reading, "", "")
+    if reading == _UNCLAMPED:
+        name, how = "", _UNCLAMPED
+    chosen = next((c for c in found if c.name == name), None if name else found[0])
+    if chosen is None:
+        raise FormatError(
+            f"there is no correction {name!r}",
+            hint=f"there are {', '.join(c.name for c in found[:8])}",
+        )
     remarks: tuple[str, ...] = ()
-    if len(found) > 1:
+    if len(found) > 1 and not name:
         remarks = (f"the first of {len(found)} corrections was taken",)
-    return Read(Transform((CdlStage(parameters, name),), name), remarks)
+    clamp = how != _UNCLAMPED
+    stage = attrs.evolve(chosen.stage, clamp=clamp)
+    suffix = "" if clamp else f", {_UNCLAMPED}"
+    names = tuple(c.name + s for s in ("", f", {_UNCLAMPED}") for c in found)
+    transform = Transform((stage,), stage.id, stage.descriptions)
+    return Read(transform, remarks, reading=chosen.name + suffix, readings=names)
 
 
 def holds(transform: Transform) -> str:
     only = transform.stages[0] if len(transform.stages) == 1 else None
-    if not isinstance(only, CdlStage) or only.parameters.direction != FORWARD:
+    if not isinstance(only, CdlStage) or only.inverse:
         return "a CDL file holds one forward CDL and nothing else"
     return ""
 
 
 def losses(transform: Transform) -> tuple[str, ...]:
-    return ("whether values are clamped is not kept: readers differ",)
+    only = transform.stages[0]
+    if isinstance(only, CdlStage) and not only.clamp:
+        return ("that values are not clamped is not kept: readers differ",)
+    return ()
+
+
+def fill(parent: ElementTree.Element, stage: CdlStage) -> None:
+    """Add SOPNode and SatNode to an element."""
+    sop = ElementTree.SubElement(parent, "SOPNode")
+    for field in ("slope", "offset", "power"):
+        child = ElementTree.SubElement(sop, field.capitalize())
+        child.text = " ".join(f"{v:.9g}" for v in getattr(stage, field))
+    sat = ElementTree.SubElement(parent, "SatNode")
+    ElementTree.SubElement(sat, "Saturation").text = f"{stage.saturation:.9g}"
 
 
 def write(transform: Transform, options: WriteOptions) -> bytes:
-    """Write one ColorCorrection.
+    """Write one ColorCorrection, alone or in the collection or list that the suffix names.
 
     Raises:
         ValueRefused: the transform is no forward CDL.
@@ -142,20 +153,21 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         raise ValueRefused(why, hint="choose a LUT format")
     (stage,) = transform.stages
     assert isinstance(stage, CdlStage)
-    p = stage.parameters
-    name = options.title or transform.title or stage.id
-    root = ElementTree.Element(
-        "ColorCorrection", {"xmlns": _SPACE, **({"id": name} if name else {})}
-    )
-    sop = ElementTree.SubElement(root, "SOPNode")
-    for field in ("slope", "offset", "power"):
-        child = ElementTree.SubElement(sop, field.capitalize())
-        child.text = " ".join(f"{v:.9g}" for v in getattr(p, field))
-    sat = ElementTree.SubElement(root, "SatNode")
-    ElementTree.SubElement(sat, "Saturation").text = f"{p.saturation:.9g}"
-    ElementTree.indent(root)
-    out: bytes = ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True)
-    return out + b"\n"
+    layout = SPEC.layout_of(options) if options.layout else _BY_SUFFIX.get(options.suffix, _CC)
+    name = xml.safe(options.title or transform.title or stage.id)
+    correction = ElementTree.Element("ColorCorrection", {"id": name} if name else {})
+    root = correction
+    if layout == _CCC:
+        root = ElementTree.Element("ColorCorrectionCollection")
+        root.append(correction)
+    elif layout == _CDL:
+        root = ElementTree.Element("ColorDecisionList")
+        ElementTree.SubElement(root, "ColorDecision").append(correction)
+    root.set("xmlns", _SPACE)
+    for words in options.comments or transform.comments:
+        ElementTree.SubElement(correction, "Description").text = xml.safe(words)
+    fill(correction, stage)
+    return xml.rendered(root)
 
 
 SPEC = FormatSpec(
@@ -164,9 +176,12 @@ SPEC = FormatSpec(
     suffixes=(".cc", ".ccc", ".cdl"),
     sniff=sniff,
     read=read,
+    read_as=read_as,
     write=write,
     holds=holds,
     losses=losses,
+    keeps_title=True,
+    layouts=(_CC, _CCC, _CDL),
     bakes=False,
-    limits={"corrections": "the first of a file; slope, offset, power, saturation"},
+    limits={"CDL": "slope, offset, power, saturation; any of up to 10 000 corrections read"},
 )

@@ -231,5 +231,8 @@ SPEC = FormatSpec(
     write=write,
     holds=holds,
     losses=losses,
+    shaper=True,
+    domain=True,
+    keeps_title=True,
     limits={"1D": "2 to 1 048 576 entries", "3D": "2 to 256 points read, 2 to 129 written"},
 )

@@ -14,7 +14,7 @@ import attrs
 from sfumato.core.errors import FormatError
 from sfumato.formats.contract import FormatSpec, Read, Sniff
 
-_NOT_FORMATS = {"contract", "registry", "text"}
+_NOT_FORMATS = {"contract", "registry", "text", "xml", "picture"}
 
 
 @cache
@@ -39,8 +39,12 @@ def by_suffix(name: str) -> FormatSpec | None:
     return next((f for f in formats().values() if suffix in f.suffixes), None)
 
 
-def read(data: bytes, name: str) -> Read:
+def read(data: bytes, name: str, reading: str = "", key: str = "") -> Read:
     """Read a table file whatever its suffix says.
+
+    Args:
+        reading: one of the `readings` that an earlier read offered; "" lets the format decide.
+        key: the format to take it for; "" lets the content decide.
 
     Raises:
         FormatError: no format takes it; the error of the likeliest one, with its line.
@@ -58,17 +62,18 @@ def read(data: bytes, name: str) -> Read:
         )
 
     refusal: FormatError | None = None
-    for spec in sorted(formats().values(), key=rank):
-        likely = spec.sniff(data[:4096]) is not Sniff.NO or suffix in spec.suffixes
+    wanted = [formats()[key]] if key else sorted(formats().values(), key=rank)
+    for spec in wanted:
+        likely = bool(key) or spec.sniff(data[:4096]) is not Sniff.NO or suffix in spec.suffixes
         if not likely:
             continue
         try:
-            found = spec.read(data)
+            found = spec.read_as(data, reading) if reading and spec.read_as else spec.read(data)
         except FormatError as error:
             refusal = refusal or error
             continue
         transform = attrs.evolve(found.transform, source=name)
-        return attrs.evolve(found, transform=transform, key=spec.key)
+        return attrs.evolve(found, transform=transform, key=found.key or spec.key)
     if refusal is not None:
         refusal.where = refusal.where or name
         raise refusal

@@ -8,7 +8,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import Table1D
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 1_048_576
 
@@ -132,7 +132,7 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=title_lost,
     bakes=False,
+    domain=True,
     limits={"1D": "2 to 1 048 576 entries, one domain"},
 )

@@ -8,7 +8,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import UNIT, Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 256
 
@@ -118,6 +118,5 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=title_lost,
     limits={"3D": "2 to 256 points read, 2 to 129 written, domain 0 to 1"},
 )

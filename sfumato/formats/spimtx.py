@@ -6,7 +6,7 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.stages import Matrix
 from sfumato.core.transform import Transform
 from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions, title_lost
+from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _SCALE = 65535.0
 
@@ -69,7 +69,6 @@ SPEC = FormatSpec(
     read=read,
     write=write,
     holds=holds,
-    losses=title_lost,
     bakes=False,
     limits={"matrix": "3 × 3 with offsets"},
 )

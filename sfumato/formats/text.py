@@ -106,6 +106,37 @@ def rows(blob: bytes, first_line: int, expected: int) -> Array:
     raise _fault(kept, first_line, expected)
 
 
+def numbers(words: str, first_line: int, expected: int) -> Array:
+    """Turn text of numbers, however broken into lines, into float32 (expected,).
+
+    Raises:
+        FormatError: one is not a finite number, or there are too few or too many; with line.
+    """
+    blob = words.encode()
+    if expected % 3 == 0 and expected >= 3 * _WORTH and kernels_loaded():
+        from sfumato.core.kernels import digits
+
+        quick = digits.read(blob, expected // 3)
+        if quick is not None and np.isfinite(quick.sum(dtype=np.float64)):
+            return np.asarray(quick).reshape(-1)
+    tokens = blob.replace(b",", b" ").split()
+    if len(tokens) == expected and not b" ".join(tokens).translate(None, _NUMERIC):
+        try:
+            values = np.array(tokens, dtype="S").astype(np.float64)
+        except ValueError:
+            values = np.array([np.inf])
+        if (np.abs(values) <= _MOST).all():
+            return np.asarray(values, np.float32)
+    for offset, raw in enumerate(blob.split(b"\n")):
+        for token in raw.replace(b",", b" ").split():
+            number(token, first_line + offset, "a value")
+    raise FormatError(
+        f"there are {len(tokens)} numbers instead of {expected}",
+        hint="the file is cut short or its size is wrong",
+        line=first_line,
+    )
+
+
 def _fault(kept: list[list[bytes]], first_line: int, expected: int) -> FormatError:
     """Find the first line that is wrong and say why."""
     count = 0

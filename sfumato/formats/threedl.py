@@ -1,7 +1,8 @@
 """The .3dl text LUT: a lattice of integers, blue fastest, behind a line of node positions.
 
-White is 2**bits - 1. Headers (`3DMESH`, `Mesh i o`) are read when they are there, and not written:
-the plain form with 17 points, 10 bit positions and 12 bit values reaches every reader.
+White is 2**bits - 1. Headers (`3DMESH`, `Mesh i o`) are read when they are there, and written on request:
+the plain form with 17 points, 10 bit positions and 12 bit values reaches every reader. Positions that
+are not evenly spaced are read as even, as the places of the nodes, or as a curve: readers differ.
 """
 
 from __future__ import annotations
@@ -9,12 +10,14 @@ from __future__ import annotations
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
+from sfumato.core.stages import Knots1D
 from sfumato.core.table import UNIT, Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _DEPTHS = (8, 10, 12, 14, 16)
+_MOST = 256
 
 
 def sniff(head: bytes) -> Sniff:
@@ -36,59 +39,96 @@ def _depth_of(peak: float) -> int:
     return 16
 
 
+_EVEN, _NODES, _CURVE = "even", "positions of the nodes", "positions as a curve"
+
+
 def read(data: bytes) -> Read:
     """Read a .3dl file.
 
     Raises:
         FormatError: with the line.
     """
+    return read_as(data, "")
+
+
+def read_as(data: bytes, reading: str) -> Read:
+    """Read a .3dl file at a named depth (`12 bit`), with uneven positions taken as said behind a comma.
+
+    Raises:
+        FormatError: with the line.
+    """
     body, remarks = text.unwrapped(data)
     mesh: list[float] | None = None
-    depth: int | None = None
-    rows: list[bytes] = []
-    first = 0
+    stated: int | None = None
+    first, last = 0, 0
     lines = body.removesuffix(b"\n").split(b"\n")
     for i, raw in enumerate(lines):
-        tokens = raw.split()
+        tokens = raw.split(None, 3) if first else raw.split()
         if not tokens or tokens[0].startswith(b"#"):
-            if rows:
-                rows.append(b"")
             continue
         lowered = tokens[0].lower()
         if lowered == b"mesh" and len(tokens) == 3:
-            depth = int(text.number(tokens[2], i + 1, "the output depth"))
+            depth = text.number(tokens[2], i + 1, "the output depth")
             if depth not in _DEPTHS:
-                raise FormatError(f"the output depth is {depth}", hint="8 to 16 bit", line=i + 1)
+                raise FormatError(f"the output depth is {depth:g}", hint="8 to 16 bit", line=i + 1)
+            stated = int(depth)
         elif lowered.isalpha() or lowered in (b"3dmesh", b"lut8"):
+            if first:
+                last = last or i
             continue  # a header or a trailer such as `gamma 1.0`
-        elif mesh is None and len(tokens) > 3 and not rows:
+        elif mesh is None and len(tokens) > 3 and not first:
             mesh = [text.number(t, i + 1, "a node position") for t in tokens]
         else:
             first = first or i + 1
-            rows.append(raw)
-    while rows and not rows[-1]:
-        rows.pop()
-    count = sum(1 for r in rows if r)
+    kept = lines[first - 1 : last or len(lines)] if first else []
+    count = sum(1 for r in kept if r.strip() and not r.lstrip().startswith(b"#"))
     n = len(mesh) if mesh else round(count ** (1 / 3))
-    if n < 2 or n**3 != count:
+    if not 2 <= n <= _MOST or n**3 != count:
         raise FormatError(
             f"there are {count} rows, which make no lattice" + (f" of {n} points" if mesh else ""),
             hint="the file is cut short or its line of positions is wrong",
             line=len(lines),
         )
-    values = text.rows(b"\n".join(rows), first, count)
+    values = text.rows(b"\n".join(kept), first, count)
     if (values != np.round(values)).any():
         bad = int(np.argmax((values != np.round(values)).any(axis=1)))
         raise FormatError("a value is not whole", hint="3dl holds integers", line=first + bad)
+    words, _, places = reading.partition(", ")
+    chosen = next((d for d in _DEPTHS if words == f"{d} bit"), None)
+    bits = chosen or stated or _depth_of(float(values.max()))
     if mesh is None:
         remarks.append("there is no line of node positions: taken as evenly spaced")
-    elif not _is_even(mesh):
-        remarks.append("the node positions are not evenly spaced: readers differ; taken as even")
-    if depth is None:
-        depth = _depth_of(float(values.max()))
-        remarks.append(f"the depth is not stated: taken as {depth} bit from the largest value")
-    lattice = (values.astype(np.float64) / (2**depth - 1)).reshape(n, n, n, 3)
-    return Read(Transform((Table3D(lattice),)), tuple(remarks))
+    if not (chosen or stated):
+        remarks.append(f"the depth is not stated: taken as {bits} bit from the largest value")
+    front: tuple[Knots1D, ...] = ()
+    suffix = ""
+    kinds: tuple[str, ...] = ("",)
+    if mesh is not None and not _is_even(mesh):
+        kinds = ("", f", {_NODES}", f", {_CURVE}") if (np.diff(mesh) > 0).all() else ("",)
+        front = _front(mesh, places)
+        suffix = f", {places}" if front else ""
+        remarks.append(
+            f"the node positions are not evenly spaced: readers differ; taken as {places if front else _EVEN}"
+        )
+    lattice = (values.astype(np.float64) / (2**bits - 1)).reshape(n, n, n, 3)
+    readings = tuple(f"{d} bit{kind}" for kind in kinds for d in _DEPTHS)
+    return Read(
+        Transform((*front, Table3D(lattice))),
+        tuple(remarks),
+        reading=f"{bits} bit{suffix}",
+        readings=readings,
+        depth=str(bits),
+    )
+
+
+def _front(mesh: list[float], places: str) -> tuple[Knots1D, ...]:
+    """Return the curve that uneven positions stand for, nothing when they are taken as even."""
+    if places not in (_NODES, _CURVE) or not (np.diff(mesh) > 0).all():
+        return ()
+    at = np.array(mesh) / mesh[-1]
+    even = np.linspace(0, 1, len(mesh))
+    x, y = (at, even) if places == _NODES else (even, at)
+    return (Knots1D((x, x, x), (y, y, y)),)
 
 
 def _is_even(mesh: list[float]) -> bool:
@@ -106,12 +146,8 @@ def holds(transform: Transform) -> str:
 
 def losses(transform: Transform) -> tuple[str, ...]:
     table = transform.table
-    found = ["values are rounded to 12 bit"]
-    if transform.title:
-        found.append("the title is kept as a comment")
+    found = []
     if table is not None:
-        if table.values.min() < 0 or table.values.max() > 1:
-            found.append("values below 0 and above 1 are clipped")
         if table.values.max() < 0.5:
             found.append("the table is so dark that readers will take it for a lower depth")
         if table.size not in (17, 33, 65):
@@ -120,35 +156,48 @@ def losses(transform: Transform) -> tuple[str, ...]:
 
 
 def write(transform: Transform, options: WriteOptions) -> bytes:
-    """Write 10 bit positions and 12 bit values, clipped to 0..1.
+    """Write 10 bit positions and whole values, clipped to 0..1.
 
     Raises:
-        ValueRefused: the transform is something else.
+        ValueRefused: the transform is something else, or a header cannot state its grid.
     """
     why = holds(transform)
     table = transform.table
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     n = table.size
-    step = 1024 // (n - 1) if n <= 1024 and 1024 % (n - 1) == 0 else 1024 / (n - 1)
-    mesh = [min(round(i * step), 1023) for i in range(n)]
-    codes = (np.clip(table.values, 0, 1).astype(np.float64) * 4095 + 0.5).astype(np.int64)
+    bits = int(SPEC.depth_of(options))
     title = options.title or transform.title
     out = [f"# {text.ascii_of(title)}"[:500]] if title else []
+    if SPEC.layout_of(options) == _HEADER:
+        power = (n - 1).bit_length() - 1
+        if 2**power + 1 != n:
+            raise ValueRefused(
+                f"the header of a 3dl file cannot state a grid of {n}", hint="use 17, 33 or 65"
+            )
+        out += ["3DMESH", f"Mesh {power} {bits}"]
+    mesh = [min(round(i * 1024 / (n - 1)), 1023) for i in range(n)]
     out.append(" ".join(map(str, mesh)))
-    out += [f"{r} {g} {b}" for r, g, b in codes.reshape(-1, 3).tolist()]
-    return ("\n".join(out) + "\n").encode("ascii")
+    codes = np.floor(np.clip(table.values, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5)
+    return ("\n".join(out) + "\n").encode("ascii") + text.written(codes.reshape(-1, 3))
 
 
+_PLAIN, _HEADER = "plain", "with header"
 SPEC = FormatSpec(
     key="3dl",
     title="3dl text LUT",
     suffixes=(".3dl",),
     sniff=sniff,
     read=read,
+    read_as=read_as,
     write=write,
     holds=holds,
     losses=losses,
+    clips=True,
+    keeps_title=True,
+    depths=("12", "10", "16"),
+    layouts=(_PLAIN, _HEADER),
+    grid_for=lambda grid: min(max(grid, 4), 129),
     default_grid=17,
-    limits={"3D": "2 to 256 points read, 2 to 129 written; 8 to 16 bit read, 12 bit written"},
+    limits={"3D": "2 to 256 points read, 4 to 129 written; 8 to 16 bit read, 10, 12, 16 written"},
 )

@@ -75,25 +75,32 @@ def _saturated(x: Any, amount: float) -> Any:
     return y + np.float32(amount) * (x - y)
 
 
-def run(p: Cdl, code: Rgb, _working: Encoding) -> Rgb:
-    """ASC CDL 1.2: clamp((in * slope + offset))**power, then saturation; 0.5 with slope 1.2 -> 0.6.
+def graded(code: Rgb, numbers: Any, *, clamp: bool, inverse: bool) -> Rgb:
+    """Apply anything that has slope, offset, power and saturation; the maths of ASC CDL 1.2.
 
-    The inverse divides by a saturation of at least 0.001 and inverts step by step; what the forward
+    clamp((in * slope + offset))**power, then saturation; 0.5 with slope 1.2 -> 0.6. The inverse
+    divides by a slope and a saturation of at least 0.001 and inverts step by step; what the forward
     direction clipped stays clipped.
     """
-    slope, offset, power = (np.array(v, np.float32) for v in (p.slope, p.offset, p.power))
-    clamp = p.clamp == CLAMP
+    slope, offset, power = (
+        np.array(v, np.float32) for v in (numbers.slope, numbers.offset, numbers.power)
+    )
     x: Any = code
-    if p.direction == FORWARD:
+    if not inverse:
         x = x * slope + offset
         x = _power(np.clip(x, 0, 1) if clamp else x, power)
-        x = _saturated(x, p.saturation)
+        x = _saturated(x, numbers.saturation)
         return np.clip(x, 0, 1) if clamp else np.asarray(x)
     x = np.clip(x, 0, 1) if clamp else x
-    x = _saturated(x, 1 / max(p.saturation, 1e-3))
+    x = _saturated(x, 1 / max(numbers.saturation, 1e-3))
     x = _power(np.clip(x, 0, 1) if clamp else x, 1 / power)
-    x = (x - offset) / slope
+    x = (x - offset) / np.maximum(slope, np.float32(1e-3))
     return np.clip(x, 0, 1) if clamp else np.asarray(x)
+
+
+def run(p: Cdl, code: Rgb, _working: Encoding) -> Rgb:
+    """See `graded`."""
+    return graded(code, p, clamp=p.clamp == CLAMP, inverse=p.direction != FORWARD)
 
 
 SPEC = GlazeSpec(

@@ -1,0 +1,136 @@
+"""What XML formats share: parsing with lines kept and entities refused, names without namespaces."""
+
+from __future__ import annotations
+
+from typing import Any
+from xml.etree import ElementTree
+from xml.parsers import expat
+
+from sfumato.core.errors import FormatError
+from sfumato.formats import text
+
+_MOST_ELEMENTS, _DEEPEST = 100_000, 50
+
+
+class Element(ElementTree.Element):
+    """An element that knows the line on which it starts; its tag is the name without namespace."""
+
+    line: int = 0
+
+
+class _Builder:
+    """Handlers of the expat parser; a document type or an entity stops it at once."""
+
+    def __init__(self, parser: Any, roots: tuple[str, ...], what: str) -> None:
+        self.root: Element | None = None
+        self._parser, self._roots, self._what = parser, roots, what
+        self._stack: list[tuple[Element, list[str]]] = []
+        self._count = 0
+        parser.buffer_text = True
+        parser.StartElementHandler = self._start
+        parser.EndElementHandler = self._end
+        parser.CharacterDataHandler = self._text
+        parser.StartDoctypeDeclHandler = self._declared
+        parser.EntityDeclHandler = self._declared
+
+    def _declared(self, *_: Any) -> None:
+        raise FormatError(
+            "the file declares XML entities or a document type",
+            hint=f"a {self._what} file needs neither; remove them",
+            line=self._parser.CurrentLineNumber,
+        )
+
+    def _start(self, tag: str, attributes: dict[str, str]) -> None:
+        line = self._parser.CurrentLineNumber
+        plain = {k.rpartition("}")[2]: v for k, v in attributes.items()}
+        element = Element(tag.rpartition("}")[2], plain)
+        element.line = line
+        if self.root is None:
+            if element.tag not in self._roots:
+                raise FormatError(
+                    f"this is not a {self._what} file", hint="choose another", line=line
+                )
+            self.root = element
+        else:
+            self._stack[-1][0].append(element)
+        self._count += 1
+        if self._count > _MOST_ELEMENTS or len(self._stack) > _DEEPEST:
+            raise FormatError("there are too many elements", hint="export it again", line=line)
+        self._stack.append((element, []))
+
+    def _text(self, data: str) -> None:
+        if self._stack:
+            self._stack[-1][1].append(data)
+
+    def _end(self, _tag: str) -> None:
+        element, parts = self._stack.pop()
+        element.text = "".join(parts)
+
+
+def parsed(data: bytes, roots: tuple[str, ...], what: str) -> Element:
+    """Parse a document whose root is one of `roots`.
+
+    Raises:
+        FormatError: with the line where it is not well formed, or declares entities.
+    """
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        raise FormatError("the text is UTF-16", hint="save it as UTF-8", line=1)
+    parser = expat.ParserCreate(namespace_separator="}")
+    builder = _Builder(parser, roots, what)
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError as error:
+        raise FormatError(
+            "this is not well-formed XML",
+            hint="export it again",
+            line=error.lineno,
+            column=error.offset + 1,
+        ) from error
+    except (LookupError, ValueError) as error:
+        raise FormatError(
+            "the text encoding is not known", hint="save it as UTF-8", line=1
+        ) from error
+    if builder.root is None:
+        raise FormatError(f"this is not a {what} file", hint="choose another", line=1)
+    return builder.root
+
+
+def children(element: Any, name: str) -> list[Element]:
+    """Return the children of a name."""
+    return [c for c in element if c.tag == name]
+
+
+def numbers(node: Element, name: str, count: int) -> tuple[float, ...]:
+    """Return the numbers of the one child called `name`.
+
+    Raises:
+        FormatError: it is missing, or holds another count of finite numbers.
+    """
+    child = next(iter(children(node, name)), None)
+    if child is None:
+        raise FormatError(f"a {node.tag} has no {name}", hint="export it again", line=node.line)
+    tokens = (child.text or "").replace(",", " ").split()
+    values = tuple(text.number(t.encode(), child.line, name) for t in tokens[: count + 9])
+    if len(values) != count:
+        raise FormatError(
+            f"{name} has {len(values)} numbers instead of {count}", hint="repair it", line=child.line
+        )
+    return values
+
+
+def described(element: Any, name: str = "Description") -> tuple[str, ...]:
+    """Return the words of all children called `name`."""
+    texts = (" ".join((c.text or "").split()) for c in children(element, name))
+    return tuple(t for t in texts if t)
+
+
+def rendered(root: ElementTree.Element) -> bytes:
+    """Return an indented UTF-8 document."""
+    ElementTree.indent(root)
+    out: bytes = ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True)
+    return out + b"\n"
+
+
+def safe(words: str) -> str:
+    """Drop characters that XML cannot hold."""
+    return "".join(c for c in words if c.isprintable() or c in "\n\t")
