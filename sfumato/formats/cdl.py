@@ -125,7 +125,7 @@ def holds(transform: Transform) -> str:
     return ""
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     only = transform.stages[0]
     if isinstance(only, CdlStage) and not only.clamp:
         return ("that values are not clamped is not kept: readers differ",)

@@ -359,7 +359,7 @@ def holds(transform: Transform) -> str:
     return ""
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     if any(isinstance(s, Knots1D) for s in transform.stages):
         return ("the curve by knots is sampled at every half float",)
     return ()

@@ -52,7 +52,7 @@ class WriteOptions:
     suffix: str = ""
 
 
-def _none(_transform: Transform) -> tuple[str, ...]:
+def _none(_transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     return ()
 
 
@@ -90,7 +90,7 @@ class FormatSpec:
     read_as: Callable[[bytes, str], Read] | None = None  # read by a named reading
     write: Callable[[Transform, WriteOptions], bytes] | None
     holds: Callable[[Transform], str]
-    losses: Callable[[Transform], tuple[str, ...]] = _none
+    losses: Callable[[Transform, WriteOptions], tuple[str, ...]] = _none
     bakes: bool = True  # whether a grid of 3D nodes is something the format holds
     shaper: bool = False  # whether a 1D table can stand before the grid
     domain: bool = False  # whether a table may start and end elsewhere than at 0 and 1
@@ -143,4 +143,4 @@ class FormatSpec:
             found.append("values below 0 and above 1 are clipped")
         if not self.keeps_title and (options.title or transform.title or transform.comments):
             found.append("the title and comments are not kept")
-        return (*found, *self.losses(transform))
+        return (*found, *self.losses(transform, options))

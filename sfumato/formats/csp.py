@@ -152,7 +152,7 @@ def holds(transform: Transform) -> str:
     return "" if knots <= _MOST_KNOTS else f"a csp file has up to {_MOST_KNOTS} knots in its curve"
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     return ("comments are kept only with a title",) if not transform.title else ()
 
 

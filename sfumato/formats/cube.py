@@ -174,7 +174,7 @@ def holds(transform: Transform) -> str:
     return "a cube file holds one 1D table, one 3D table, or a 1D table before a 3D table"
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     if len(transform.stages) == 2 and transform.title:
         return ("the title is kept as a comment: readers refuse TITLE beside a shaper",)
     return ()

@@ -88,7 +88,7 @@ def holds(transform: Transform) -> str:
     return ""
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     return ("comments are not kept",) if transform.comments else ()
 
 

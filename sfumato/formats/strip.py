@@ -20,7 +20,7 @@ def read(data: bytes) -> Read:
     return found
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     table = transform.table
     if table is not None and table.size not in (16, 32, 64):
         return ("engines expect 16, 32 or 64 points",)

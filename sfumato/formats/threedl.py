@@ -144,7 +144,7 @@ def holds(transform: Transform) -> str:
     return ""
 
 
-def losses(transform: Transform) -> tuple[str, ...]:
+def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     table = transform.table
     found = []
     if table is not None:

@@ -33,7 +33,8 @@ def warm() -> None:
 
     sample.load_kernels()
     scopes.load_kernels()
-    importlib.import_module("sfumato.core.kernels.digits")
+    for name in ("digits", "bend"):
+        importlib.import_module(f"sfumato.core.kernels.{name}")
 
 
 if __name__ == "__main__":

@@ -1,0 +1,75 @@
+"""The bending of a lattice as an operator: the sum of squared second differences, D'D x."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from sfumato.core.arrays import Array
+
+
+@numba.njit(
+    numba.void(numba.float64[::1], numba.float64[::1], numba.int64, numba.int64),
+    nogil=True,
+    cache=True,
+    error_model="numpy",
+)
+def add_bending(x, out, n, k):  # type: ignore[no-untyped-def]
+    """Add D'D x to `out`; both hold n**3 nodes [r, g, b] of k numbers.
+
+    D has rows v[-1] - 2 v[0] + v[1] along each axis, and sqrt(2) times the mixed difference
+    v[0, 0] - v[0, 1] - v[1, 0] + v[1, 1] for each pair of axes.
+    """
+    row = n * k  # numbers in one run of the last axis
+    plane = n * row
+    v = np.empty(row)
+    for r in range(n):
+        for g in range(n):
+            at = r * plane + g * row
+            for s, start, m, there in (
+                (plane, at, row, 0 < r < n - 1),
+                (row, at, row, 0 < g < n - 1),
+                (k, at + k, row - 2 * k, True),
+            ):
+                if there:
+                    before, here, after = x[start - s :], x[start:], x[start + s :]
+                    for i in range(m):
+                        v[i] = before[i] - 2 * here[i] + after[i]
+                    into = out[start - s :]
+                    for i in range(m):
+                        into[i] += v[i]
+                    into = out[start:]
+                    for i in range(m):
+                        into[i] -= 2 * v[i]
+                    into = out[start + s :]
+                    for i in range(m):
+                        into[i] += v[i]
+            both = r < n - 1 and g < n - 1
+            for a, b, m, there in (
+                (plane, row, row, both),
+                (plane, k, row - k, r < n - 1),
+                (row, k, row - k, g < n - 1),
+            ):
+                if there:
+                    one, two, three, four = x[at:], x[at + b :], x[at + a :], x[at + a + b :]
+                    for i in range(m):
+                        v[i] = 2 * (one[i] - two[i] - three[i] + four[i])
+                    into = out[at:]
+                    for i in range(m):
+                        into[i] += v[i]
+                    into = out[at + b :]
+                    for i in range(m):
+                        into[i] -= v[i]
+                    into = out[at + a :]
+                    for i in range(m):
+                        into[i] -= v[i]
+                    into = out[at + a + b :]
+                    for i in range(m):
+                        into[i] += v[i]
+
+
+def bending(x: Array, n: int) -> Array:
+    """Return D'D x for float64 (n**3, k)."""
+    out = np.zeros_like(x)
+    add_bending(x.reshape(-1), out.reshape(-1), n, x.shape[1])
+    return out
