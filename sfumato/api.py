@@ -36,11 +36,12 @@ def write(transform: Transform, path: str | Path, **options: Any) -> Transform:
     """Write a transform to a LUT file; returns what was written (baked when the format needs it).
 
     Args:
-        options: `format`, `grid`, `title`, `force`, as in the command `convert`.
+        options: `format`, `grid`, `bits`, `layout`, `shaper`, `fitted`, `domain`, `title`, `force`,
+            as in the command `convert`.
     """
     from sfumato.work.luts import write_lut
 
-    return write_lut(transform, path, **options)
+    return write_lut(transform, path, **options).transform
 
 
 def open_study(path: str | Path) -> Study:

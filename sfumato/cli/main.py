@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import wraps
 from pathlib import Path
 from typing import Any
@@ -115,6 +115,8 @@ def formats(as_json: bool) -> None:
             "suffixes": list(f.suffixes),
             "reads": True,
             "writes": f.write is not None,
+            "depths": list(f.depths),
+            "layouts": list(f.layouts),
             "limits": f.limits,
         }
         for f in tables().values()
@@ -142,34 +144,342 @@ def formats(as_json: bool) -> None:
             click.echo(f"  {row['key']:<6} {' '.join(row['suffixes']):<24} {does:<12} {words}")
 
 
+_bits = click.option(
+    "--bits",
+    type=click.Choice(["8", "10", "12", "16", "16f", "32"]),
+    help="Depth of the numbers, where OUT has a choice; 16f is half float, 32 is float.",
+)
+_reading = click.option(
+    "--as",
+    "reading",
+    default="",
+    help="How to take IN where there are several ways; `sfumato assay` lists them.",
+)
+_fitted = click.option(
+    "--fitted", is_flag=True, help="Fit the grid to colours between its nodes; kept only if better."
+)
+_layout = click.option("--layout", default="", help="Arrangement, where OUT has a choice.")
+
+
+def _said(path: Path, words: Sequence[str]) -> None:
+    """Print remarks on stderr, one a line."""
+    for each in words:
+        click.echo(f"sfumato: {path}: {each}", err=True)
+
+
+def _pair(text: str | None, option: str) -> tuple[float, float] | None:
+    if text is None:
+        return None
+    try:
+        low, high = (float(v) for v in text.split(":"))
+    except ValueError:
+        raise click.BadParameter("give two numbers as LO:HI", param_hint=option) from None
+    return low, high
+
+
 @cli.command()
 @click.argument("source", metavar="IN", type=PathArgument)
 @click.argument("target", metavar="OUT", type=PathArgument)
-@_format
+@click.option(
+    "--format",
+    "keys",
+    multiple=True,
+    help="Name of the format; the suffix decides otherwise. May repeat when IN and OUT are folders.",
+)
 @_grid
+@_bits
+@_layout
 @_title
 @_strength
+@click.option(
+    "--shaper", type=click.IntRange(2, 65536), help="Entries of a 1D table before the 3D."
+)
+@_fitted
+@click.option("--domain", metavar="LO:HI", help="Inputs that the table covers.")
+@click.option(
+    "--range",
+    "range_",
+    type=click.Choice(["legal in", "full in", "legal out", "full out"]),
+    help="Make it take or give the other range.",
+)
+@click.option(
+    "--part",
+    type=click.Choice(["tone", "colour", "curves"]),
+    help="Keep the tone only, the colour only, or a 1D LUT of what it does to greys.",
+)
+@click.option("--limit", is_flag=True, help="Hold results within 0 to 1.")
+@click.option("--repair", "repairs", multiple=True, help="A repair that `sfumato assay` offers.")
+@_reading
+@click.option("--names", default="{name}", help="Naming pattern for a folder of files.")
 @_force
 @_guarded
-def convert(
+def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) -> None:
+    """Write the LUT file IN as OUT: another format, grid, depth, shaper, range, title or Strength.
+
+    With a folder as IN, all its LUT files go into the folder OUT, in every --format.
+    """
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.batch import Recipe, cooked, repaired_read
+    from sfumato.work.luts import write_lut
+
+    load_kernels()
+    recipe = Recipe(
+        repairs=wishes["repairs"],
+        strength=wishes["strength"] / 100,
+        range=wishes["range_"] or "",
+        part=wishes["part"] or "",
+        limit=wishes["limit"],
+        title=wishes["title"] or "",
+        grid=wishes["grid"] or 33,
+    )
+    if source.is_dir():
+        _convert_folder(source, target, keys, recipe, wishes)
+        return
+    if len(keys) > 1:
+        raise click.UsageError("several formats need a folder as IN and as OUT")
+    found = repaired_read(source, wishes["reading"], recipe.repairs)
+    _said(source, found.remarks)
+    (made,) = cooked(source.stem, found.transform, recipe)
+    held = write_lut(
+        made.transform,
+        target,
+        format=keys[0] if keys else None,
+        grid=wishes["grid"],
+        bits=wishes["bits"],
+        layout=wishes["layout"],
+        shaper=wishes["shaper"],
+        fitted=wishes["fitted"],
+        domain=_pair(wishes["domain"], "--domain"),
+        force=wishes["force"],
+    )
+    _said(target, held.said)
+
+
+def _convert_folder(
+    source: Path, target: Path, keys: tuple[str, ...], recipe: Any, wishes: dict[str, Any]
+) -> None:
+    from sfumato.work.batch import EXISTING, Batch, lut_files, run
+    from sfumato.work.luts import Target, format_for
+
+    if not keys:
+        raise click.UsageError("a folder needs at least one --format")
+    bits = {"32": "32f"}.get(wishes["bits"], wishes["bits"] or "")
+    targets = tuple(
+        Target(
+            format_for(target, key).key,
+            wishes["grid"],
+            bits,
+            wishes["layout"],
+            wishes["shaper"],
+            wishes["fitted"],
+            domain=_pair(wishes["domain"], "--domain"),
+        )
+        for key in keys
+    )
+    files = tuple(lut_files([source]))
+    existing = EXISTING[2 if wishes["force"] else 1]
+    batch = Batch(files, targets, target, wishes["names"], existing, recipe)
+
+    def told(row: Any) -> None:
+        if row.error:
+            click.echo(f"sfumato: {row.error}", err=True)
+        elif row.skipped:
+            click.echo(f"sfumato: {row.source}: a result is there already; use --force", err=True)
+        else:
+            worst = f"{row.loss.mean:.3f} mean, {row.loss.worst:.2f} worst ΔE" if row.loss else ""
+            click.echo(f"{row.source} -> {row.written}  {worst}")
+
+    rows = run(batch, on_row=told)
+    if not any(r.written for r in rows):
+        click.echo("sfumato: nothing was written", err=True)
+        sys.exit(1)
+
+
+@cli.command("assay")
+@click.argument("files", metavar="FILE...", nargs=-1, required=True, type=PathArgument)
+@_reading
+@_json
+@_guarded
+def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
+    """Say what LUT files are and what is wrong with them."""
+    from sfumato.core.assay import REPAIRS, assay
+    from sfumato.core.errors import SfumatoError
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.batch import stored_of
+    from sfumato.work.luts import display_of, read_lut
+
+    load_kernels()
+    told: list[dict[str, Any]] = []
+    failed = 0
+    for file in files:
+        try:
+            found = read_lut(file, reading)
+            result = assay(found.transform, display_of(found.transform), stored_of(found))
+        except SfumatoError as error:
+            failed += 1
+            told.append({"file": str(file), "error": error.sentence()})
+            click.echo(f"sfumato: {error.sentence()}", err=True)
+            continue
+        facts = {
+            "file": str(file),
+            "format": found.key,
+            "kind": result.kind,
+            "title": found.transform.title,
+            "depth": found.depth,
+            "reading": found.reading,
+            "readings": list(found.readings),
+            "remarks": list(found.remarks),
+            "verdict": result.worst().value,
+            "findings": [
+                {
+                    "key": f.key,
+                    "level": f.level.value,
+                    "title": f.title,
+                    "sentence": f.sentence,
+                    "figure": f.figure,
+                    "repair": f.repair,
+                }
+                for f in result.findings
+            ],
+        }
+        told.append(facts)
+        if not as_json:
+            title = f" “{found.transform.title}”" if found.transform.title else ""
+            click.echo(f"{file}: {found.key}, {result.kind}{title}")
+            for words in found.remarks:
+                click.echo(f"  remark   {words}")
+            for f in result.findings:
+                mend = f" [--repair {f.repair!r}: {REPAIRS[f.repair].title}]" if f.repair else ""
+                click.echo(f"  {f.level.value:<8} {f.title}. {f.sentence}{mend}")
+            if len(found.readings) > 1:
+                click.echo(f"  read as  {found.reading}; also: {'; '.join(found.readings[:12])}")
+    if as_json:
+        click.echo(json.dumps({"files": told}))
+    if failed == len(files):
+        sys.exit(1)
+
+
+@cli.command()
+@click.argument("source", metavar="IN", type=PathArgument)
+@click.argument("target", metavar="OUT", type=PathArgument)
+@_grid
+@_format
+@_bits
+@_reading
+@_force
+@_json
+@_guarded
+def invert(
     source: Path,
     target: Path,
-    key: str | None,
     grid: int | None,
+    key: str | None,
+    bits: str | None,
+    reading: str,
+    force: bool,
+    as_json: bool,
+) -> None:
+    """Write the LUT that undoes IN, and say where nothing can undo it."""
+    import attrs
+
+    from sfumato.core.invert import inverted
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.luts import display_of, format_for, read_lut, write_lut
+
+    load_kernels()
+    format_for(target, key)
+    found = read_lut(source, reading).transform
+    result, where = inverted(found, grid or 33, display_of(found))
+    held = write_lut(result, target, format=key, grid=grid, bits=bits, force=force)
+    if as_json:
+        click.echo(json.dumps({**attrs.asdict(where), "said": list(held.said)}))
+        return
+    _said(target, held.said)
+    for words in where.words():
+        click.echo(words)
+
+
+@cli.command()
+@click.argument("paths", metavar="LUT LUT... OUT", nargs=-1, required=True, type=PathArgument)
+@_grid
+@_format
+@_bits
+@_title
+@_fitted
+@_force
+@_guarded
+def chain(
+    paths: tuple[Path, ...],
+    grid: int | None,
+    key: str | None,
+    bits: str | None,
     title: str | None,
-    strength: float,
+    fitted: bool,
     force: bool,
 ) -> None:
-    """Write the LUT file IN as OUT: another grid, title, Strength or format."""
-    from sfumato.work.luts import format_for, read_lut, write_lut
+    """Write one LUT that does all LUT files, first to last."""
+    if len(paths) < 3:
+        raise click.UsageError("give two or more LUTs, then OUT")
+    from sfumato.core.recast import chained
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.luts import read_lut, write_lut
 
-    found = read_lut(source)
-    for remark in found.remarks:
-        click.echo(f"sfumato: {source}: {remark}", err=True)
-    transform = found.transform.at_strength(strength / 100)
-    held = write_lut(transform, target, format=key, grid=grid, title=title, force=force)
-    for loss in format_for(target, key).not_kept(held):
-        click.echo(f"sfumato: {target}: {loss}", err=True)
+    load_kernels()
+    *sources, target = paths
+    whole = chained([read_lut(p).transform for p in sources])
+    held = write_lut(
+        whole, target, format=key, grid=grid, bits=bits, fitted=fitted, title=title, force=force
+    )
+    _said(target, held.said)
+
+
+@cli.command()
+@click.argument("a", metavar="A", type=PathArgument)
+@click.argument("b", metavar="B", type=PathArgument)
+@click.argument("target", metavar="OUT", type=PathArgument)
+@click.option(
+    "--share", type=click.FloatRange(0, 100), default=50.0, help="How much of B, in percent."
+)
+@_grid
+@_format
+@_bits
+@_title
+@_force
+@_guarded
+def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishes: Any) -> None:
+    """Write a LUT between A and B."""
+    from sfumato.core.recast import blended
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.luts import read_lut, write_lut
+
+    load_kernels()
+    mixed = blended(read_lut(a).transform, read_lut(b).transform, share / 100)
+    _said(target, write_lut(mixed, target, format=key, **wishes).said)
+
+
+@cli.command("split")
+@click.argument("source", metavar="IN", type=PathArgument)
+@click.argument("tone", metavar="TONE", type=PathArgument)
+@click.argument("colour", metavar="COLOUR", type=PathArgument)
+@_grid
+@_force
+@_guarded
+def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool) -> None:
+    """Write the tone of IN as the 1D LUT TONE and the rest as the 3D LUT COLOUR, to be used after it."""
+    from sfumato.core.measure import cube_colours, difference
+    from sfumato.core.recast import chained, split
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.luts import display_of, read_lut, write_lut
+
+    load_kernels()
+    whole = read_lut(source).transform
+    parts = split(whole, grid or 33)
+    for part, path in zip(parts, (tone, colour), strict=True):
+        _said(path, write_lut(part, path, force=force).said)
+    found = difference(whole, chained(list(parts)), cube_colours(), display_of(whole))
+    click.echo(
+        f"together: {found.mean:.3f} mean, {found.p99:.2f} at 99 %, {found.worst:.2f} worst ΔE"
+    )
 
 
 @cli.command()
@@ -178,6 +488,8 @@ def convert(
 @_grid
 @_format
 @_title
+@_bits
+@_fitted
 @click.option("--span", help="What the LUT takes and gives, as IN:OUT, two names of encodings.")
 @_force
 @_guarded
@@ -187,6 +499,8 @@ def bake(
     grid: int | None,
     key: str | None,
     title: str | None,
+    bits: str | None,
+    fitted: bool,
     span: str | None,
     force: bool,
 ) -> None:
@@ -205,7 +519,18 @@ def bake(
     transform = opened.transform(ends)
     comments = span_words(opened) if ends is None else _named(ends)
     transform = attrs.evolve(transform, comments=comments)
-    write_lut(transform, target, format=key, grid=grid or opened.grid, title=title, force=force)
+    held = write_lut(
+        transform,
+        target,
+        format=key,
+        grid=grid or (opened.grid if key is None and target.suffix == ".cube" else None),
+        bits=bits,
+        fitted=fitted,
+        title=title,
+        force=force,
+        is_look=True,
+    )
+    _said(target, [w for w in held.said if not w.startswith("baked")])
 
 
 def _span(text: str | None) -> tuple[str, str] | None:

@@ -143,9 +143,7 @@ def _rising(transform: Transform, _assay: Assay, check: Check) -> Transform:
 
 REPAIRS: Mapping[str, Repair] = MappingProxyType(
     {
-        "axes": Repair(
-            "Swap axes", "Gives each output back to the input that it follows.", _axes
-        ),
+        "axes": Repair("Swap axes", "Gives each output back to the input that it follows.", _axes),
         "full out": Repair(
             "Give full range",
             "Stretches legal-range results to 0..1.",
@@ -159,7 +157,9 @@ REPAIRS: Mapping[str, Repair] = MappingProxyType(
         "reconstruct": Repair(
             "Reconstruct", "Finds the smooth lattice behind the altered picture.", _reconstruct
         ),
-        "smooth": Repair("Smooth", "Takes the steps of a low bit depth out of the lattice.", _smooth),
+        "smooth": Repair(
+            "Smooth", "Takes the steps of a low bit depth out of the lattice.", _smooth
+        ),
         "rise": Repair("Lift greys", "Holds greys that fall at the level before.", _rising),
         "limit": Repair(
             "Limit to 0..1",
@@ -297,7 +297,9 @@ def _check_tint(lut: _Lut) -> Finding:
     names = ("red", "orange", "yellow", "green", "cyan", "blue", "violet", "magenta")
     hue = names[int(np.degrees(np.arctan2(b, a)) % 360 // 45)]
     if chroma[worst] < 1:
-        return Finding("tint", Level.GOOD, "Greys stay neutral", f"Chroma up to {chroma[worst]:.1f}.")
+        return Finding(
+            "tint", Level.GOOD, "Greys stay neutral", f"Chroma up to {chroma[worst]:.1f}."
+        )
     return Finding(
         "tint",
         Level.NOTE,
@@ -387,7 +389,11 @@ def _check_folds(lut: _Lut) -> Finding:
     else:
         level, title = Level.GOOD, "No folds"
     return Finding(
-        "folds", level, title, f"{_percent(folded)} of the cube turns over (healthy: under 1 %).", folded
+        "folds",
+        level,
+        title,
+        f"{_percent(folded)} of the cube turns over (healthy: under 1 %).",
+        folded,
     )
 
 
@@ -436,7 +442,9 @@ def _check_axes(lut: _Lut) -> Finding | None:
     order, margin = axis_order(lut.table)
     names = ("red", "green", "blue")
     if margin > _SWAPPED:
-        pairs = ", ".join(f"{names[order[c]]} answers to {names[c]}" for c in range(3) if order[c] != c)
+        pairs = ", ".join(
+            f"{names[order[c]]} answers to {names[c]}" for c in range(3) if order[c] != c
+        )
         return Finding(
             "axes",
             Level.FAULT,
@@ -594,7 +602,9 @@ def _check_hald(lut: _Lut) -> list[Finding]:
         )
     if not found:
         found.append(
-            Finding("hald", Level.GOOD, "Came through unaltered", "No grain, filter, JPEG or shift.")
+            Finding(
+                "hald", Level.GOOD, "Came through unaltered", "No grain, filter, JPEG or shift."
+            )
         )
     return found
 
@@ -626,7 +636,11 @@ def _phases(v: Array, axis: int, order: int, period: int, first: int) -> Array:
     phase = (np.arange(planes) + first) % period
     seen = count > 0.1 * free[0].size
     return np.array(
-        [np.median(means[seen & (phase == p)]) for p in range(period) if (seen & (phase == p)).any()]
+        [
+            np.median(means[seen & (phase == p)])
+            for p in range(period)
+            if (seen & (phase == p)).any()
+        ]
         or [0.0]
     )
 
@@ -722,7 +736,9 @@ def assay(
     return Assay(kind, grid, tuple(findings))
 
 
-def repaired(transform: Transform, found: Assay, keys: tuple[str, ...], check: Check = unchecked) -> Transform:
+def repaired(
+    transform: Transform, found: Assay, keys: tuple[str, ...], check: Check = unchecked
+) -> Transform:
     """Carry out repairs in the order of `REPAIRS`."""
     for key, repair in REPAIRS.items():
         if key in keys:

@@ -125,7 +125,12 @@ def _jacobians(transform: Transform, at: Array, step: float) -> Array:
 
 
 def mapped(
-    transform: Transform, inverse: Transform, display: Encoding, *, exact: bool, check: Check = unchecked
+    transform: Transform,
+    inverse: Transform,
+    display: Encoding,
+    *,
+    exact: bool,
+    check: Check = unchecked,
 ) -> InverseMap:
     """Measure where an inverse works: see `InverseMap`."""
     at = cube_colours(20000)
@@ -216,7 +221,9 @@ def inverted(
         if part:
             coarse = Table3D(values.reshape((sizes[part - 1],) * 3 + (3,)))
             nodes = lattice_colours(size)
-            values = Transform((coarse,)).apply(nodes, "trilinear").reshape(-1, 3).astype(np.float64)
+            values = (
+                Transform((coarse,)).apply(nodes, "trilinear").reshape(-1, 3).astype(np.float64)
+            )
         w = weights(y, size)
         check()
         smooth = _SMOOTH * len(y) * (size - 1) ** 4 / size**3
@@ -231,4 +238,3 @@ def inverted(
 
 def _title(transform: Transform) -> str:
     return f"{transform.title} inverted" if transform.title else "inverted"
-

@@ -148,7 +148,9 @@ def shaped(transform: Transform, entries: int, grid: int) -> Transform:
     A rising curve at the front of the chain is kept as the shaper; else one is chosen.
     """
     if not 2 <= entries <= 65536:
-        raise ValueRefused(f"a shaper of {entries} entries cannot be made", hint="choose 2 to 65536")
+        raise ValueRefused(
+            f"a shaper of {entries} entries cannot be made", hint="choose 2 to 65536"
+        )
     table = _front(transform, entries) or chosen_shaper(transform, entries).table
     low, high = table.values.min(axis=0), table.values.max(axis=0)
     unit = Table1D((table.values - low) / (high - low), table.domain)

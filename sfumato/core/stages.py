@@ -201,8 +201,7 @@ class Log:
     def apply(self, rgb: Any) -> Rgb:
         x = as_rgb(rgb).astype(np.float64)
         log_slope, log_offset, lin_slope, lin_offset = (
-            np.array(v)
-            for v in (self.log_slope, self.log_offset, self.lin_slope, self.lin_offset)
+            np.array(v) for v in (self.log_slope, self.log_offset, self.lin_slope, self.lin_offset)
         )
         with np.errstate(all="ignore"):
             if self.inverse:

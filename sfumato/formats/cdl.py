@@ -58,11 +58,11 @@ def _correction(element: xml.Element, place: int, above: tuple[str, ...]) -> Cor
     for name in ("InputDescription", "ViewingDescription"):
         words += xml.described(element, name)
     try:
-        stage = CdlStage(
-            **numbers_of(element), id=element.get("id", ""), descriptions=tuple(words)
-        )
+        stage = CdlStage(**numbers_of(element), id=element.get("id", ""), descriptions=tuple(words))
     except ValueRefused as error:
-        raise FormatError(error.summary, hint=error.hint or "repair the value", line=element.line) from error
+        raise FormatError(
+            error.summary, hint=error.hint or "repair the value", line=element.line
+        ) from error
     return Correction(stage, stage.id or str(place))
 
 

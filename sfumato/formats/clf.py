@@ -57,7 +57,9 @@ class _Node:
 
     def fail(self, what: str, hint: str = "export it again") -> FormatError:
         element = self.element
-        return FormatError(f"node {self.place} ({element.tag}): {what}", hint=hint, line=element.line)
+        return FormatError(
+            f"node {self.place} ({element.tag}): {what}", hint=hint, line=element.line
+        )
 
     def child(self, name: str) -> xml.Element | None:
         return next(iter(xml.children(self.element, name)), None)
@@ -443,7 +445,9 @@ def _channels(node: ElementTree.Element, name: str, per_channel: list[dict[str, 
 def _of_log(stage: Log, _depth: str) -> list[ElementTree.Element]:
     camera = stage.lin_break is not None
     style = "logToLin" if stage.inverse else "linToLog"
-    node = ElementTree.Element("Log", style=f"camera{style[0].upper()}{style[1:]}" if camera else style)
+    node = ElementTree.Element(
+        "Log", style=f"camera{style[0].upper()}{style[1:]}" if camera else style
+    )
     found = []
     for c in range(3):
         values = {"base": stage.base}

@@ -131,7 +131,9 @@ class FormatSpec:
             )
         return layout
 
-    def not_kept(self, transform: Transform, options: WriteOptions | None = None) -> tuple[str, ...]:
+    def not_kept(
+        self, transform: Transform, options: WriteOptions | None = None
+    ) -> tuple[str, ...]:
         """Say in words what writing would not keep of a transform that the format holds."""
         options = options or WriteOptions()
         found = []
@@ -139,7 +141,11 @@ class FormatSpec:
         if QUANTUM[depth]:
             found.append(f"values are rounded to {DEPTH_WORDS[depth]}")
         values = [s.values for s in transform.stages if isinstance(s, Table1D | Table3D)]
-        if self.clips and not depth.endswith("f") and any(v.min() < 0 or v.max() > 1 for v in values):
+        if (
+            self.clips
+            and not depth.endswith("f")
+            and any(v.min() < 0 or v.max() > 1 for v in values)
+        ):
             found.append("values below 0 and above 1 are clipped")
         if not self.keeps_title and (options.title or transform.title or transform.comments):
             found.append("the title and comments are not kept")

@@ -218,7 +218,9 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
                 out.append(f"DOMAIN_{name} " + " ".join(f"{v:.9g}" for v in triple))
     body = [("\n".join(out) + "\n").encode("ascii")]
     for stage in transform.stages:
-        body.append(text.written(red_fastest(stage) if isinstance(stage, Table3D) else stage.values))
+        body.append(
+            text.written(red_fastest(stage) if isinstance(stage, Table3D) else stage.values)
+        )
     return b"".join(body)
 
 

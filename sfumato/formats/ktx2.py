@@ -56,7 +56,9 @@ def sniff(head: bytes) -> Sniff:
 def _descriptor(kind: _Kind) -> bytes:
     """Return the data format descriptor: model RGBSDA, BT.709 primaries, linear transfer."""
     block = 24 + 16 * len(kind.bits)
-    head = struct.pack("<IIHH4B4B8B", 4 + block, 0, 2, block, 1, 1, 1, 0, 0, 0, 0, 0, kind.texel, *[0] * 7)
+    head = struct.pack(
+        "<IIHH4B4B8B", 4 + block, 0, 2, block, 1, 1, 1, 0, 0, 0, 0, 0, kind.texel, *[0] * 7
+    )
     samples, at = b"", 0
     for bits, channel in zip(kind.bits, _CHANNELS, strict=True):
         low, high = 0, 2**bits - 1

@@ -184,7 +184,12 @@ def decoded(data: bytes) -> Pixels:
     if pixels.ndim != 3 or pixels.shape[-1] not in (3, 4):
         raise FormatError(f"the {name} is not an RGB picture", hint="save it as RGB")
     remarks = [] if pixels.shape[-1] == 3 else ["the alpha channel was left out"]
-    if name == "PNG" and b"iCCP" in data[:4096] or name == "JPEG" and b"ICC_PROFILE" in data[:65536]:
+    if (
+        name == "PNG"
+        and b"iCCP" in data[:4096]
+        or name == "JPEG"
+        and b"ICC_PROFILE" in data[:65536]
+    ):
         remarks.append("the embedded colour profile was ignored: the numbers are code values")
     if name == "JPEG":
         remarks.append("the JPEG compression has altered the values")
@@ -202,11 +207,13 @@ def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
     Raises:
         ValueRefused: the container does not hold that depth.
     """
-    held = {".exr": ("16f", "32f"), ".tif": DEPTHS, ".tiff": DEPTHS}.get(suffix, ("8", "16"))
+    held = {".exr": ("16f", "32f"), **dict.fromkeys((".tif", ".tiff"), ("8", "16", "32f"))}.get(
+        suffix, ("8", "16")
+    )
     if depth not in held:
         raise ValueRefused(
             f"a {suffix.lstrip('.').upper() or 'PNG'} picture does not hold this depth",
-            hint="use 8 or 16 bit for PNG, float for EXR; TIFF takes them all",
+            hint="use 8 or 16 bit for PNG, half or float for EXR, all but half for TIFF",
         )
     if suffix == ".exr":
         return _exr_of(values, depth)
@@ -215,9 +222,7 @@ def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
         kind = np.uint8 if depth == "8" else np.uint16
         pixels: Array = (np.clip(values, 0, 1) * np.float64(peak) + 0.5).astype(kind)
     else:
-        pixels = (
-            np.clip(values, -65504, 65504).astype(np.float16) if depth == "16f" else values
-        )
+        pixels = np.clip(values, -65504, 65504).astype(np.float16) if depth == "16f" else values
     if suffix in (".tif", ".tiff"):
         out = io.BytesIO()
         tifffile.imwrite(
@@ -225,7 +230,7 @@ def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
             pixels,
             photometric="rgb",
             compression="deflate",
-            predictor=depth != "16f",
+            predictor=True,
             metadata=None,
             software="Sfumato",
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import UNIT, Table3D
 from sfumato.core.transform import Transform
@@ -24,66 +25,62 @@ def read(data: bytes) -> Read:
         FormatError: with the line.
     """
     body, remarks = text.unwrapped(data)
-    lines = body.removesuffix(b"\n").split(b"\n")
-    kept = [(i + 1, t) for i, raw in enumerate(lines) if (t := raw.split())]
-    if len(kept) < 3 or kept[0][1][0].upper() != b"SPILUT":
+    head: list[tuple[int, list[bytes]]] = []
+    at = line = 0
+    while len(head) < 3 and at < len(body):
+        stop = body.find(b"\n", at)
+        raw = body[at : stop if stop >= 0 else len(body)]
+        line += 1
+        if tokens := raw.split(None, 8):
+            head.append((line, tokens))
+        at += len(raw) + 1
+    if len(head) < 3 or head[0][1][0].upper() != b"SPILUT":
         raise FormatError("the header of an spi3d file is missing", hint="export it again", line=1)
-    line, tokens = kept[2]
-    sizes = [text.number(t, line, "the size") for t in tokens]
+    size_line, tokens = head[2]
+    sizes = [text.number(t, size_line, "the size") for t in tokens]
     if len(sizes) != 3 or len(set(sizes)) != 1:
         raise FormatError(
-            "the three sizes are not the same", hint="cubic lattices can be read", line=line
+            "the three sizes are not the same", hint="cubic lattices can be read", line=size_line
         )
     n = int(sizes[0])
     if n != sizes[0] or not 2 <= n <= _MOST:
-        raise FormatError(f"the size is {sizes[0]:g}", hint=f"2 to {_MOST} can be read", line=line)
-    rows = kept[3:]
-    if len(rows) != n**3:
-        what = "missing" if len(rows) < n**3 else "too many"
         raise FormatError(
-            f"{abs(n**3 - len(rows))} of {n**3} rows are {what}",
+            f"the size is {sizes[0]:g}", hint=f"2 to {_MOST} can be read", line=size_line
+        )
+    if n**3 * 12 - 1 > len(body):
+        raise FormatError(
+            f"the size asks for {n**3} rows, more than the file can hold",
             hint="the file is cut short or its size is wrong",
-            line=rows[-1][0] if rows else line,
+            line=body.removesuffix(b"\n").count(b"\n") + 1,
         )
-    values = _lattice(rows, n)
-    return Read(Transform((Table3D(values),)), tuple(remarks))
+    rows = text.rows(body[at:], line + 1, n**3, 6)
+    return Read(Transform((Table3D(_lattice(rows, n, body[at:], line + 1)),)), tuple(remarks))
 
 
-def _lattice(rows: list[tuple[int, list[bytes]]], n: int) -> np.ndarray:
+def _lattice(rows: Array, n: int, body: bytes, first_line: int) -> Array:
     """Put rows of three indices and three numbers in place."""
-    for line, tokens in rows:
-        if len(tokens) != 6:
-            raise FormatError(
-                f"the row has {len(tokens)} fields instead of 6", hint="repair it", line=line
-            )
-    try:
-        index = np.array([t[:3] for _, t in rows], dtype="S").astype(np.int64)
-    except ValueError:
-        index = np.array([[text.number(v, line, "an index") for v in t[:3]] for line, t in rows])
-        whole = index == np.round(index)
-        if not whole.all():
-            bad = int(np.argmin(whole.all(axis=1)))
-            raise FormatError(
-                "an index is not whole", hint="repair it", line=rows[bad][0]
-            ) from None
-        index = index.astype(np.int64)
-    outside = ((index < 0) | (index >= n)).any(axis=1)
-    if outside.any():
-        bad = int(np.argmax(outside))
-        raise FormatError(
-            f"an index lies outside 0 to {n - 1}", hint="repair the row", line=rows[bad][0]
-        )
-    flat = (index[:, 0] * n + index[:, 1]) * n + index[:, 2]
+    index = rows[:, :3]
+
+    def fault(wrong: Array, what: str) -> FormatError:
+        """Return the refusal of the first row that is wrong, with its line."""
+        place = int(np.argmax(wrong))
+        lines = [
+            i for i, r in enumerate(body.split(b"\n")) if r.strip() and not r.lstrip().startswith(b"#")
+        ]
+        return FormatError(what, hint="repair the row", line=first_line + lines[place])
+
+    if (wrong := (index != np.round(index)).any(axis=1)).any():
+        raise fault(wrong, "an index is not whole")
+    if (wrong := ((index < 0) | (index >= n)).any(axis=1)).any():
+        raise fault(wrong, f"an index lies outside 0 to {n - 1}")
+    place = index.astype(np.int64) @ np.array([n * n, n, 1])
     first = np.full(n**3, -1)
-    order = np.arange(len(flat))
-    first[flat[::-1]] = order[::-1]
-    repeated = first[flat] != order
-    if repeated.any():
-        bad = int(np.argmax(repeated))
-        raise FormatError("a node stands twice", hint="remove one of the rows", line=rows[bad][0])
-    numbers = text.rows(b"\n".join(b" ".join(t[3:]) for _, t in rows), rows[0][0], n**3)
-    values = np.empty((n**3, 3), np.float64)
-    values[flat] = numbers
+    order = np.arange(len(place))
+    first[place[::-1]] = order[::-1]
+    if (wrong := first[place] != order).any():
+        raise fault(wrong, "a node stands twice")
+    values = np.empty((n**3, 3), np.float32)
+    values[place] = rows[:, 3:]
     return values.reshape(n, n, n, 3)
 
 

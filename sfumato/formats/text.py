@@ -77,24 +77,24 @@ def number(token: bytes, line: int, what: str) -> float:
     return value
 
 
-def rows(blob: bytes, first_line: int, expected: int) -> Array:
-    """Turn text of three numbers a line into float32 (expected, 3).
+def rows(blob: bytes, first_line: int, expected: int, columns: int = 3) -> Array:
+    """Turn text of `columns` numbers a line into float32 (expected, columns).
 
     Blank lines and lines that start with # are skipped. `first_line` is the number of its first line.
 
     Raises:
-        FormatError: a row is not three finite numbers, or there are too few or too many; with line.
+        FormatError: a row is not that many finite numbers, or there are too few or too many; with line.
     """
     if expected >= (_WORTH if kernels_loaded() else _WORTH_LOADING):
         from sfumato.core.kernels import digits
 
-        quick = digits.read(blob, expected)
+        quick = digits.read(blob, expected, columns)
         if quick is not None and np.isfinite(quick.sum(dtype=np.float64)):
             return np.asarray(quick)
     kept = [line.split() for line in blob.removesuffix(b"\n").split(b"\n")]
     found = [row for row in kept if row and not row[0].startswith(b"#")]
     flat = [token for row in found for token in row]
-    if len(found) == expected and all(len(row) == 3 for row in found):
+    if len(found) == expected and all(len(row) == columns for row in found):
         blob = b" ".join(flat)
         if not blob.translate(None, _NUMERIC):
             try:
@@ -102,8 +102,8 @@ def rows(blob: bytes, first_line: int, expected: int) -> Array:
             except ValueError:
                 values = None
             if values is not None and (np.abs(values) <= _MOST).all():
-                return np.asarray(values, np.float32).reshape(expected, 3)
-    raise _fault(kept, first_line, expected)
+                return np.asarray(values, np.float32).reshape(expected, columns)
+    raise _fault(kept, first_line, expected, columns)
 
 
 def numbers(words: str, first_line: int, expected: int) -> Array:
@@ -137,7 +137,9 @@ def numbers(words: str, first_line: int, expected: int) -> Array:
     )
 
 
-def _fault(kept: list[list[bytes]], first_line: int, expected: int) -> FormatError:
+def _fault(
+    kept: list[list[bytes]], first_line: int, expected: int, columns: int
+) -> FormatError:
     """Find the first line that is wrong and say why."""
     count = 0
     for offset, row in enumerate(kept):
@@ -170,9 +172,9 @@ def _fault(kept: list[list[bytes]], first_line: int, expected: int) -> FormatErr
                     line=line,
                     column=column,
                 )
-        if len(row) != 3:
+        if len(row) != columns:
             return FormatError(
-                f"the row has {len(row)} number{'s' if len(row) != 1 else ''} instead of 3",
+                f"the row has {len(row)} number{'s' if len(row) != 1 else ''} instead of {columns}",
                 hint="repair the line or export the file again",
                 line=line,
             )

@@ -61,10 +61,13 @@ def read_as(data: bytes, reading: str) -> Read:
     mesh: list[float] | None = None
     stated: int | None = None
     first, last = 0, 0
+    comments: list[str] = []
     lines = body.removesuffix(b"\n").split(b"\n")
     for i, raw in enumerate(lines):
         tokens = raw.split(None, 3) if first else raw.split()
         if not tokens or tokens[0].startswith(b"#"):
+            if tokens and not first and len(comments) < 100:
+                comments.append(text.words(raw.strip()[1:].strip()))
             continue
         lowered = tokens[0].lower()
         if lowered == b"mesh" and len(tokens) == 3:
@@ -113,7 +116,7 @@ def read_as(data: bytes, reading: str) -> Read:
     lattice = (values.astype(np.float64) / (2**bits - 1)).reshape(n, n, n, 3)
     readings = tuple(f"{d} bit{kind}" for kind in kinds for d in _DEPTHS)
     return Read(
-        Transform((*front, Table3D(lattice))),
+        Transform((*front, Table3D(lattice)), comments[0] if comments else "", tuple(comments[1:])),
         tuple(remarks),
         reading=f"{bits} bit{suffix}",
         readings=readings,
@@ -168,7 +171,8 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     n = table.size
     bits = int(SPEC.depth_of(options))
     title = options.title or transform.title
-    out = [f"# {text.ascii_of(title)}"[:500]] if title else []
+    words = [title, *(options.comments or transform.comments)] if title else []
+    out = [f"# {' '.join(text.ascii_of(w).split())}"[:500] for w in words]
     if SPEC.layout_of(options) == _HEADER:
         power = (n - 1).bit_length() - 1
         if 2**power + 1 != n:

@@ -113,7 +113,9 @@ def numbers(node: Element, name: str, count: int) -> tuple[float, ...]:
     values = tuple(text.number(t.encode(), child.line, name) for t in tokens[: count + 9])
     if len(values) != count:
         raise FormatError(
-            f"{name} has {len(values)} numbers instead of {count}", hint="repair it", line=child.line
+            f"{name} has {len(values)} numbers instead of {count}",
+            hint="repair it",
+            line=child.line,
         )
     return values
 

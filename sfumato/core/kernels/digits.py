@@ -15,13 +15,13 @@ _HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
 
 
 @numba.njit(
-    numba.int64(_BYTES, numba.float32[::1], numba.float64[::1]),
+    numba.int64(_BYTES, numba.int64, numba.float32[::1], numba.float64[::1]),
     nogil=True,
     cache=True,
     error_model="numpy",
 )
-def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
-    """Read rows of three numbers into `out`; return how many numbers there were, or -1.
+def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
+    """Read rows of `columns` numbers into `out`; return how many numbers there were, or -1.
 
     -1 means that something is not plain: another count in a row, another character, too many rows,
     or a number whose float32 cannot be told for certain from 19 digits and float64 arithmetic.
@@ -38,7 +38,7 @@ def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
             i += 1
             continue
         if c == _LF:
-            if column != 0 and column != 3:
+            if column != 0 and column != columns:
                 return -1
             column = 0
             i += 1
@@ -99,21 +99,21 @@ def rows_of_three(text, out, powers):  # type: ignore[no-untyped-def]
             doubtful = mantissa > np.uint64(9007199254740992)
             if doubtful and np.float32(value * (1 - 5e-16)) != np.float32(value * (1 + 5e-16)):
                 return -1
-        if count >= most or column == 3:
+        if count >= most or column == columns:
             return -1
         out[count] = np.float32(-value if negative else value)
         count += 1
         column += 1
-    if column != 0 and column != 3:
+    if column != 0 and column != columns:
         return -1
     return count
 
 
-def read(text: bytes, expected: int) -> Any:
-    """Return float32 (expected, 3), or None when the slower reader must look."""
-    out = np.empty(3 * expected, np.float32)
-    found = rows_of_three(np.frombuffer(text, np.uint8), out, _POWERS)
-    return out.reshape(expected, 3) if found == 3 * expected else None
+def read(text: bytes, expected: int, columns: int = 3) -> Any:
+    """Return float32 (expected, columns), or None when the slower reader must look."""
+    out = np.empty(columns * expected, np.float32)
+    found = rows_read(np.frombuffer(text, np.uint8), columns, out, _POWERS)
+    return out.reshape(expected, columns) if found == columns * expected else None
 
 
 @numba.njit(
