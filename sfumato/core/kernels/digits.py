@@ -27,8 +27,9 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
     or a number whose float32 cannot be told for certain from 19 digits and float64 arithmetic.
     Blank lines and lines that start with # are passed over.
     """
-    size = len(text)
+    size = len(text)  # its last byte is a line end, at which every loop over digits stops
     most = len(out)
+    ten, nine, zero = np.uint64(10), np.uint64(9), np.uint64(48)
     i = 0
     count = 0
     column = 0
@@ -44,61 +45,63 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
             i += 1
             continue
         if c == _HASH and column == 0:
-            while i < size and text[i] != _LF:
+            while text[i] != _LF:
                 i += 1
             continue
         negative = c == _MINUS
         if negative or c == _PLUS:
             i += 1
         mantissa = np.uint64(0)
-        digits = 0
-        seen = 0
-        exponent = 0
-        point = False
-        while i < size:
-            c = text[i]
-            if _ZERO <= c <= _NINE:
-                seen += 1
-                if digits > 0 or c != _ZERO:
-                    digits += 1
-                if digits > 19:
-                    return -1
-                mantissa = mantissa * np.uint64(10) + np.uint64(c - _ZERO)
-                if point:
-                    exponent -= 1
-            elif c == _DOT and not point:
-                point = True
-            else:
+        start = i
+        while True:
+            d = np.uint64(text[i]) - zero
+            if d > nine:
                 break
+            mantissa = mantissa * ten + d
             i += 1
-        if seen == 0:
-            return -1
-        if i < size and (text[i] == 101 or text[i] == 69):
+        figures = i - start
+        exponent = 0
+        if text[i] == _DOT:
+            i += 1
+            start = i
+            while True:
+                d = np.uint64(text[i]) - zero
+                if d > nine:
+                    break
+                mantissa = mantissa * ten + d
+                i += 1
+            exponent = start - i
+            figures -= exponent
+        if figures == 0 or figures > 19:
+            return -1  # more than 19 figures may not fit
+        if text[i] == 101 or text[i] == 69:  # noqa: SIM109
             i += 1
             sign = 1
-            if i < size and (text[i] == _MINUS or text[i] == _PLUS):
+            if text[i] == _MINUS or text[i] == _PLUS:  # noqa: SIM109
                 sign = -1 if text[i] == _MINUS else 1
                 i += 1
             power = 0
             figures = 0
-            while i < size and _ZERO <= text[i] <= _NINE and figures < 4:
+            while _ZERO <= text[i] <= _NINE and figures < 4:
                 power = power * 10 + (text[i] - _ZERO)
                 figures += 1
                 i += 1
             if figures == 0:
                 return -1
             exponent += sign * power
-        if i < size and text[i] != _BLANK and text[i] != _TAB and text[i] != _CR and text[i] != _LF:
+        c = text[i]
+        if c != _BLANK and c != _LF and c != _TAB and c != _CR:
             return -1
         value = np.float64(mantissa)
-        if mantissa != 0:
+        if exponent != 0 and mantissa != 0:
             if exponent < -22 or exponent > 22:
                 return -1
             value = value / powers[-exponent] if exponent < 0 else value * powers[exponent]
-            # Rounded twice: certain only when the neighbours round to the same float32.
-            doubtful = mantissa > np.uint64(9007199254740992)
-            if doubtful and np.float32(value * (1 - 5e-16)) != np.float32(value * (1 + 5e-16)):
-                return -1
+        # Rounded twice: certain only when the neighbours round to the same float32.
+        if mantissa > np.uint64(9007199254740992) and np.float32(value * (1 - 5e-16)) != np.float32(
+            value * (1 + 5e-16)
+        ):
+            return -1
         if count >= most or column == columns:
             return -1
         out[count] = np.float32(-value if negative else value)
@@ -112,6 +115,8 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
 def read(text: bytes, expected: int, columns: int = 3) -> Any:
     """Return float32 (expected, columns), or None when the slower reader must look."""
     out = np.empty(columns * expected, np.float32)
+    if not text.endswith(b"\n"):
+        text += b"\n"
     found = rows_read(np.frombuffer(text, np.uint8), columns, out, _POWERS)
     return out.reshape(expected, columns) if found == columns * expected else None
 
