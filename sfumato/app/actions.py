@@ -67,16 +67,18 @@ TABLE = (
     ActionSpec(
         "copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"
     ),
-    ActionSpec("mode_one", "Show B alone", "View", "F5"),
-    ActionSpec("mode_split", "Split A and B", "View", "F6"),
-    ActionSpec("mode_side", "A and B side by side", "View", "F7"),
-    ActionSpec("mode_difference", "Difference of A and B", "View", "F8"),
-    ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6"),
-    ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5"),
+    ActionSpec("room_look", "Room: Look", "View", "Alt+1"),
+    ActionSpec("room_convert", "Room: Convert", "View", "Alt+2"),
+    ActionSpec("mode_one", "Show B alone", "View", "F5", when="in_look", separator=True),
+    ActionSpec("mode_split", "Split A and B", "View", "F6", when="in_look"),
+    ActionSpec("mode_side", "A and B side by side", "View", "F7", when="in_look"),
+    ActionSpec("mode_difference", "Difference of A and B", "View", "F8", when="in_look"),
+    ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6", when="in_look"),
+    ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5", when="in_look"),
     ActionSpec("zoom_fit", "Fit the picture", "View", "Ctrl+0", separator=True),
-    ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1"),
-    ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn),
-    ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut),
+    ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1", when="in_look"),
+    ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn, when="in_look"),
+    ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut, when="in_look"),
     ActionSpec(
         "next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True
     ),
@@ -88,6 +90,17 @@ TABLE = (
         "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+S", when="has_shot"
     ),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
+    ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),
+    ActionSpec("add_lut_folder", "Add a folder of LUT files…", "Convert"),
+    ActionSpec("compare_luts", "Compare the LUT with…", "Convert", "Ctrl+Shift+D", when="has_lut"),
+    ActionSpec(
+        "convert_files",
+        "Convert the files",
+        "Convert",
+        "Ctrl+Return",
+        when="has_lut",
+        separator=True,
+    ),
     ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
     ActionSpec("about", "About Sfumato", "Help"),
 )

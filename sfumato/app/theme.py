@@ -150,6 +150,12 @@ def _sheet(c: dict[str, str]) -> str:
     QLineEdit:focus, QListWidget:focus {{ border-color: {c["yellow"]}; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
     QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
+    QTableWidget {{ background: {c["well"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
+    QTableWidget:focus {{ border-color: {c["yellow"]}; }}
+    QTableWidget::item {{ padding: 2px 6px; }}
+    QTableWidget::item:selected {{ background: {c["raised"]}; }}
+    QHeaderView::section {{ background: {c["panel"]}; color: {c["quiet"]}; border: none; padding: 4px 6px;
+        font-size: 11px; }}
     QComboBox {{ background: transparent; border: 1px solid transparent;
         border-radius: {RADIUS}px; padding: 3px 6px; }}
     QComboBox:hover, QComboBox:on {{ background: {c["raised"]}; }}

@@ -349,7 +349,8 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
             for words in found.remarks:
                 click.echo(f"  remark   {words}")
             for f in result.findings:
-                mend = f" [--repair {f.repair!r}: {REPAIRS[f.repair].title}]" if f.repair else ""
+                offered = f.repair in (*result.repairs(), "limit")
+                mend = f" [--repair {f.repair!r}: {REPAIRS[f.repair].title}]" if offered else ""
                 click.echo(f"  {f.level.value:<8} {f.title}. {f.sentence}{mend}")
             if len(found.readings) > 1:
                 click.echo(f"  read as  {found.reading}; also: {'; '.join(found.readings[:12])}")

@@ -688,6 +688,19 @@ _CHECKS: tuple[Callable[[_Lut], Finding | None], ...] = (
 )
 
 
+_STEP_WORDS = {
+    "Table1D": "1D table",
+    "Table3D": "3D table",
+    "Knots1D": "curve by knots",
+    "HalfCurve": "curve over half floats",
+    "Matrix": "matrix",
+    "Range": "range",
+    "Log": "log curve",
+    "Exponent": "exponent",
+    "CdlStage": "CDL",
+}
+
+
 def kind_of(transform: Transform) -> tuple[str, int]:
     """Return what a chain is in words, and the points a side of its largest 3D table (0: none)."""
     tables = [s for s in transform.stages if isinstance(s, Table3D)]
@@ -699,8 +712,11 @@ def kind_of(transform: Transform) -> tuple[str, int]:
         return f"1D LUT of {curves[0].size} entries", 0
     if len(transform.stages) == 2 and curves and tables:
         return f"1D shaper of {curves[0].size} entries and 3D LUT of {grid} points", grid
-    names = ", ".join(type(s).__name__.removesuffix("Stage") for s in transform.stages[:6])
-    return f"chain of {len(transform.stages)} steps ({names})", grid
+    names = [_STEP_WORDS.get(type(s).__name__, "step") for s in transform.stages]
+    if len(names) == 1:
+        return names[0], grid
+    more = ", …" if len(names) > 6 else ""
+    return f"{', then '.join(names[:6])}{more}", grid
 
 
 def assay(

@@ -65,7 +65,9 @@ def _lattice(rows: Array, n: int, body: bytes, first_line: int) -> Array:
         """Return the refusal of the first row that is wrong, with its line."""
         place = int(np.argmax(wrong))
         lines = [
-            i for i, r in enumerate(body.split(b"\n")) if r.strip() and not r.lstrip().startswith(b"#")
+            i
+            for i, r in enumerate(body.split(b"\n"))
+            if r.strip() and not r.lstrip().startswith(b"#")
         ]
         return FormatError(what, hint="repair the row", line=first_line + lines[place])
 

@@ -137,9 +137,7 @@ def numbers(words: str, first_line: int, expected: int) -> Array:
     )
 
 
-def _fault(
-    kept: list[list[bytes]], first_line: int, expected: int, columns: int
-) -> FormatError:
+def _fault(kept: list[list[bytes]], first_line: int, expected: int, columns: int) -> FormatError:
     """Find the first line that is wrong and say why."""
     count = 0
     for offset, row in enumerate(kept):

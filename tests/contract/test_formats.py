@@ -184,9 +184,7 @@ def test_pictures_say_how_they_were_read_and_can_be_read_otherwise() -> None:
         )
         found = read(data, "x.png")
         assert (found.key, found.reading, found.depth) == ("strip", layout, "16")
-        np.testing.assert_allclose(
-            found.transform.table.values, peers.grade(n).values, atol=1e-5
-        )
+        np.testing.assert_allclose(found.transform.table.values, peers.grade(n).values, atol=1e-5)
     square = formats()["strip"].write(
         Transform((peers.grade(16),)), WriteOptions(layout="square", suffix=".png")
     )
@@ -395,9 +393,14 @@ def test_clf_dialects() -> None:
     assert "IndexMap" in newer.remarks[0]
     raw = _clf("LUT1D", '<Array dim="2 1">0 15360</Array>', ' rawHalfs="true"')
     assert read(raw.encode(), "x.clf").transform.apply([[0.25] * 3]).tolist() == [[0.25] * 3]
-    other = read(_clf("Matrix", '<Array dim="3 3">1 0 0 0 1 0 0 0 1</Array>').replace('"3"', '"9"').encode(), "x.clf")
+    other = read(
+        _clf("Matrix", '<Array dim="3 3">1 0 0 0 1 0 0 0 1</Array>').replace('"3"', '"9"').encode(),
+        "x.clf",
+    )
     assert "version" in other.remarks[0]
-    lattice = read(_clf("LUT3D", '<Array dim="2 2 2 3">' + "0 0 0 " * 8 + "</Array>").encode(), "x.clf")
+    lattice = read(
+        _clf("LUT3D", '<Array dim="2 2 2 3">' + "0 0 0 " * 8 + "</Array>").encode(), "x.clf"
+    )
     assert lattice.transform.table.interp == "trilinear"
 
 

@@ -9,7 +9,23 @@ from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.theme import colour, focus_ring, quiet_font
 
-ROOMS = {"look": "Look"}
+ROOMS = {"look": "Look", "convert": "Convert"}
+
+
+def _sheets(painter: QPainter, c: QPointF) -> None:
+    """Look: two sheets of glass, one over the other."""
+    painter.drawRect(QRectF(c.x() - 9, c.y() - 9, 12, 12))
+    painter.drawRect(QRectF(c.x() - 3, c.y() - 3, 12, 12))
+
+
+def _passage(painter: QPainter, c: QPointF) -> None:
+    """Convert: a square that becomes a circle."""
+    painter.drawRect(QRectF(c.x() - 12, c.y() - 9, 9, 9))
+    painter.drawLine(QPointF(c.x() - 2, c.y() - 3), QPointF(c.x() + 3, c.y() + 2))
+    painter.drawEllipse(QRectF(c.x() + 2, c.y(), 10, 10))
+
+
+_PICTOGRAMS = {"look": _sheets, "convert": _passage}
 
 
 class _RoomButton(QAbstractButton):
@@ -30,9 +46,7 @@ class _RoomButton(QAbstractButton):
             painter.fillRect(QRectF(0, 0, 3, self.height()), colour("yellow"))
         painter.setPen(QPen(colour("text" if self.isChecked() else "quiet"), 1.5))
         c = QPointF(self.width() / 2, 22)
-        # Look: two sheets of glass, one over the other.
-        painter.drawRect(QRectF(c.x() - 9, c.y() - 9, 12, 12))
-        painter.drawRect(QRectF(c.x() - 3, c.y() - 3, 12, 12))
+        _PICTOGRAMS[self.room](painter, c)
         font = quiet_font()
         font.setBold(self.isChecked())
         painter.setFont(font)
@@ -46,6 +60,7 @@ class Rail(QWidget):
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(72)
+        self._buttons: dict[str, _RoomButton] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         for room, title in ROOMS.items():
@@ -55,4 +70,12 @@ class Rail(QWidget):
                 lambda _on, r=room, b=button: (view.set("room", r), b.setChecked(True))
             )
             column.addWidget(button)
+            self._buttons[room] = button
         column.addStretch(1)
+        view.changed.connect(self._on_view)
+        self._view = view
+
+    def _on_view(self, name: str) -> None:
+        if name == "room":
+            for room, button in self._buttons.items():
+                button.setChecked(room == self._view.get("room"))

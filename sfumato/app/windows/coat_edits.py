@@ -32,14 +32,6 @@ class CoatEdits(QObject):
         actions: Actions = self._window.actions_table
         return actions
 
-    def undo(self) -> None:
-        self.model.end_gesture()
-        self.model.undo_stack.undo()
-
-    def redo(self) -> None:
-        self.model.end_gesture()
-        self.model.undo_stack.redo()
-
     # --- glazes ----------------------------------------------------------------------------------
     def add_glaze(self) -> None:
         self._ledger.ask_glaze(ground=False)

@@ -8,17 +8,28 @@ from typing import Any
 
 import attrs
 from PySide6.QtCore import QByteArray, Qt, QTimer
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QVBoxLayout, QWidget
+from PySide6.QtGui import QUndoStack
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sfumato._version import VERSION
 from sfumato.app import theme
 from sfumato.app.actions import TABLE, Actions
+from sfumato.app.model.convert_model import ConvertModel
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import MODES, ViewState
+from sfumato.app.panels.convert_room import ConvertRoom
 from sfumato.app.panels.easel_panel import EaselPanel
 from sfumato.app.panels.instruments import Instruments
 from sfumato.app.panels.ledger import Ledger
@@ -28,6 +39,7 @@ from sfumato.app.panels.seal import Seal
 from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
 from sfumato.app.windows.coat_edits import CoatEdits
+from sfumato.app.windows.conversions import Conversions
 from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
 from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
@@ -36,6 +48,7 @@ from sfumato.app.windows.study_files import StudyFiles
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path import span_names
 from sfumato.core.study import LOOK, Shot, Study, new_id
+from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
 from sfumato.work.frames import open_still
@@ -57,6 +70,7 @@ class MainWindow(QMainWindow):
         self.model = StudyModel(self)
         self.view = ViewState(self)
         self.notices = Notices(self)
+        self.convert_model = ConvertModel(self.notices, self)
         self.desk = Desk(self.model, self.view, self.notices, self)
         self.queue = Queue(self)
         self.proof: Proof | None = None
@@ -68,7 +82,18 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.files = StudyFiles(self, self.model, self.notices, settings, ports or Ports(), demo)
         self.coats = CoatEdits(self, self.model, self.view, self.desk, self.ledger)
-        self.actions_table = Actions(self, (self.files, self.coats, self))
+        self.conversions = Conversions(
+            self,
+            self.convert_model,
+            self.convert_room,
+            self.desk,
+            self.queue,
+            self.notices,
+            settings,
+            self._ports,
+            demo,
+        )
+        self.actions_table = Actions(self, (self.files, self.coats, self.conversions, self))
         self._make_menus()
         self._connect()
         self._restore_window()
@@ -101,17 +126,32 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.shots)
-        column.addWidget(self.strip)
         column.addWidget(self.easel_panel, 1)
         column.addWidget(self.instruments)
-        column.addWidget(WorkLine(self.queue))
+        look = QWidget()
+        row = QHBoxLayout(look)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        row.addWidget(left)
+        row.addWidget(right, 1)
+        self.convert_room = ConvertRoom(self.convert_model)
+        self.rooms = QStackedWidget()
+        self._room_pages = {"look": look, "convert": self.convert_room}
+        for page in self._room_pages.values():
+            self.rooms.addWidget(page)
+        self.work_line = WorkLine(self.queue)
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addWidget(self.rooms, 1)
+        column.addWidget(self.work_line)
         whole = QWidget()
         row = QHBoxLayout(whole)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
         row.addWidget(Rail(self.view))
-        row.addWidget(left)
-        row.addWidget(right, 1)
+        row.addLayout(column, 1)
         self.setCentralWidget(whole)
 
     def _make_menus(self) -> None:
@@ -139,7 +179,9 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.model.changed.connect(self._on_changed)
         self.model.file_changed.connect(self._on_file_changed)
-        self.model.undo_stack.indexChanged.connect(lambda _i: self._refresh_actions())
+        for stack in (self.model.undo_stack, self.convert_model.undo_stack):
+            stack.indexChanged.connect(lambda _i: self._refresh_actions())
+        self.convert_model.chosen_changed.connect(self._refresh_actions)
         self.view.changed.connect(self._on_view)
         self.shots.chosen.connect(lambda s: self.view.set("shot", s))
         self.shots.bring_in.connect(self.bring_in)
@@ -182,7 +224,23 @@ class MainWindow(QMainWindow):
         self.shots.show_shots(after.shots, self.view.get("shot"))
         self._refresh_actions()
 
+    @property
+    def _stack(self) -> QUndoStack:
+        """The undo stack of the room that is open."""
+        in_convert = self.view.get("room") == "convert"
+        return self.convert_model.undo_stack if in_convert else self.model.undo_stack
+
+    def undo(self) -> None:
+        self.model.end_gesture()
+        self._stack.undo()
+
+    def redo(self) -> None:
+        self.model.end_gesture()
+        self._stack.redo()
+
     def _on_view(self, name: str) -> None:
+        if name == "room":
+            self.rooms.setCurrentWidget(self._room_pages[self.view.get("room")])
         if name == "shot":
             self.shots.show_shots(self.model.study.shots, self.view.get("shot"))
             coat = self.view.get("coat")
@@ -198,18 +256,24 @@ class MainWindow(QMainWindow):
         self._refresh_actions()
 
     def _refresh_actions(self) -> None:
-        study, stack = self.model.study, self.model.undo_stack
+        study, stack = self.model.study, self._stack
         coat = self.view.get("coat")
         spec = study.coat(coat).spec if coat else None
+        in_look = self.view.get("room") == "look"
         true = {
             "has_file": self.model.file is not None and self.model.is_edited,
             "has_look": bool(study.look.coats or study.shots),
             "has_proof": self.proof is not None,
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
-            "has_shot": self.desk.shot is not None,
-            "has_coat": bool(coat),
-            "can_pick": spec is not None and spec.pick is not None and self.desk.shot is not None,
+            "has_shot": self.desk.shot is not None and in_look,
+            "has_coat": bool(coat) and in_look,
+            "can_pick": in_look
+            and spec is not None
+            and spec.pick is not None
+            and self.desk.shot is not None,
+            "in_look": in_look,
+            "has_lut": not in_look and self.convert_model.entry() is not None,
         }
         self.actions_table.refresh({k for k, v in true.items() if v})
         undo, redo = self.actions_table.by_id["undo"], self.actions_table.by_id["redo"]
@@ -401,6 +465,12 @@ class MainWindow(QMainWindow):
         self.view.set("mode", "difference")
 
     # --- view ------------------------------------------------------------------------------------
+    def room_look(self) -> None:
+        self.view.set("room", "look")
+
+    def room_convert(self) -> None:
+        self.view.set("room", "convert")
+
     def mode_one(self) -> None:
         self.view.set("mode", "one")
 
@@ -470,6 +540,10 @@ class MainWindow(QMainWindow):
     def take_files(self, files: list[Path]) -> None:
         """Do the sensible thing for each dropped file."""
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
+        luts = [f for f in files if f not in studies and self._is_lut(f)]
+        if luts:
+            self.conversions.take(luts)
+        files = [f for f in files if f not in luts]
         pictures = [f for f in files if by_suffix(f.name) is not None]
         if studies:
             self.files.open_file(studies[0])
@@ -479,10 +553,16 @@ class MainWindow(QMainWindow):
                 self.notices.fault(
                     SfumatoError(
                         "this kind of file cannot be taken in here",
-                        hint="drop pictures, clips or a study",
+                        hint="drop pictures, clips, LUT files or a study",
                         where=other.name,
                     )
                 )
+
+    def _is_lut(self, file: Path) -> bool:
+        """Whether a dropped file goes to the Convert room: all LUT files, there also pictures and folders."""
+        if self.view.get("room") == "convert":
+            return file.is_dir() or lut_suffix(file.name) is not None
+        return lut_suffix(file.name) is not None and by_suffix(file.name) is None
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Escape and self.view.get("picking"):
@@ -497,6 +577,7 @@ class MainWindow(QMainWindow):
         if not self.files.may_leave():
             event.ignore()
             return
+        self.conversions.close()
         self._keep_window()
         self.model.undo_stack.blockSignals(True)
         self.files.close()

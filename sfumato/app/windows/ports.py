@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.theme import strong_font
+from sfumato.formats.registry import formats
 from sfumato.media.registry import media, suffixes
 
 
@@ -25,11 +26,23 @@ def picture_filter() -> str:
     return ";;".join([*parts, "All files (*)"])
 
 
+def lut_filter() -> str:
+    """Return the name filters of everything that can hold a LUT."""
+    specs = formats().values()
+    every = " ".join(f"*{s}" for s in sorted({s for f in specs for s in f.suffixes} | {".jpg"}))
+    parts = [f"{f.title} ({' '.join('*' + s for s in f.suffixes)})" for f in specs]
+    return ";;".join([f"LUT files ({every})", *parts, "All files (*)"])
+
+
 class Ports:
     """Choosers and questions. Each returns None or an empty list when the person steps back."""
 
     def choose_pictures(self, parent: QWidget, folder: str) -> list[Path]:
         names, _ = QFileDialog.getOpenFileNames(parent, "Bring in", folder, picture_filter())
+        return [Path(n) for n in names]
+
+    def choose_luts(self, parent: QWidget, folder: str) -> list[Path]:
+        names, _ = QFileDialog.getOpenFileNames(parent, "Add LUT files", folder, lut_filter())
         return [Path(n) for n in names]
 
     def choose_study(self, parent: QWidget, folder: str) -> Path | None:
