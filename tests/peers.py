@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 
+import attrs
 import av
 import imagecodecs
 import numpy as np
@@ -83,9 +84,11 @@ SAMPLES = {
     "range": Transform((Range((0.1, 0.0), (0.9, 1.2)), Range((0.2, 0.2)), Range(None, (0.9, 0.9)))),
     "range, not clamped": Transform((Range((0.1, 0.0), (0.9, 1.2), False),)),
     "log": Transform((Log(False, 10.0), Log(True, 10.0, (0.5,) * 3), Log(False, 2.0, lin_offset=(0.1, 0.2, 0.3)))),
-    "camera log": Transform((CAMERA, Log(True, 10.0, (0.25,) * 3, (0.4,) * 3, (5.5,) * 3, (0.05,) * 3, (0.01, 0.01, 0.012), (5.0,) * 3))),
+    "camera log": Transform((CAMERA, attrs.evolve(CAMERA, inverse=True, linear_slope=(5.0,) * 3))),
     "exponent": Transform((Exponent((2.2, 1.0, 1.8)), Exponent((2.4,) * 3, (0.055,) * 3, True))),
-    "exponent, mirror": Transform((Exponent((2.4,) * 3, (0.055, 0.1, 0.05), False, MIRROR), Exponent((2.2,) * 3, None, True, PASS))),
+    "exponent, mirror": Transform(
+        (Exponent((2.4,) * 3, (0.055, 0.1, 0.05), False, MIRROR), Exponent((2.2,) * 3, None, True, PASS))
+    ),
     "half curve": Transform((HALVES,)),
     "long chain": Transform((Range((0.0, 0.0), (1.0, 1.0)), MIX, SHAPER, WILD, CDL)),
 }  # fmt: skip
@@ -210,7 +213,7 @@ def colour_science(file: Path, rgb: np.ndarray) -> np.ndarray:
         import colour
 
         lut = colour.read_LUT(str(file))
-        three = [s for s in (lut if isinstance(lut, colour.LUTSequence) else [lut])]
+        three = list(lut) if isinstance(lut, colour.LUTSequence) else [lut]
         out = np.asarray(rgb, np.float64)
         for each in three:
             if isinstance(each, colour.LUT3D):

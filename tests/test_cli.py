@@ -185,3 +185,123 @@ def test_python_verbs(tmp_path: Path) -> None:
     assert caught.value.line == 2
     with pytest.raises(sfumato.SfumatoError):
         sfumato.read(tmp_path / "missing.cube")
+
+
+LUTS = ROOT / "demo" / "luts"
+
+
+def test_assay_says_what_files_are_and_mends_them(tmp_path: Path) -> None:
+    said = run("assay", LUTS / "pack_017.cube", LUTS / "broken.cube").output
+    assert "fault    Axes swapped" in said
+    assert "--repair 'axes'" in said
+    assert "broken.cube:812: the row has 2 numbers" in said
+    found = json.loads(run("assay", LUTS / "returned_hald8.png", "--json").stdout)["files"][0]
+    assert (found["format"], found["depth"], found["reading"]) == ("hald", "8", "HALD")
+    assert found["verdict"] == "fault"
+    grain = next(f for f in found["findings"] if f["key"] == "grain")
+    assert grain["figure"] == pytest.approx(1.6, abs=0.1)
+    assert grain["repair"] == "reconstruct"
+    assert "square" in found["readings"]
+    mended = tmp_path / "mended.cube"
+    run("convert", LUTS / "pack_017.cube", mended, "--repair", "axes", "--repair", "limit")
+    again = json.loads(run("assay", mended, "--json").stdout)["files"][0]
+    assert again["verdict"] in ("note", "good")
+    run("assay", LUTS / "broken.cube", status=1)
+    assert (
+        "no repair"
+        in run("convert", mended, tmp_path / "x.cube", "--repair", "hope", status=1).stderr
+    )
+
+
+def test_convert_takes_readings_depths_layouts_shapers_fits_and_domains(
+    baked: Path, tmp_path: Path
+) -> None:
+    second = tmp_path / "second.cc"
+    run("convert", LUTS / "furnace.ccc", second, "--as", "SG_020")
+    assert 'id="SG_020"' in second.read_text()
+    assert "scene 2" in second.read_text()
+    deep = tmp_path / "deep.3dl"
+    said = run("convert", baked, deep, "--bits", "16", "--layout", "with header").stderr
+    assert "rounded to 16 bit" in said
+    assert deep.read_text().splitlines()[3].startswith("Mesh 5 16")
+    strip = tmp_path / "tiles.tif"
+    said = run(
+        "convert",
+        baked,
+        strip,
+        "--format",
+        "strip",
+        "--grid",
+        "16",
+        "--bits",
+        "32",
+        "--layout",
+        "square",
+    )
+    assert "resampled from 33 to 16 points" in said.stderr
+    assert open_still(strip).size == (64, 64)
+    spread = tmp_path / "shaper.cube"
+    run("convert", baked, spread, "--shaper", "256", "--grid", "17")
+    assert [type(s).__name__ for s in sfumato.read(spread).stages] == ["Table1D", "Table3D"]
+    fit = run("convert", baked, tmp_path / "fit.cube", "--grid", "17", "--fitted").stderr
+    assert "sampled 0." in fit
+    assert "fitted 0." in fit
+    wide = tmp_path / "wide.cube"
+    run("convert", LUTS / "kiln_balance.clf", wide, "--domain", "-0.5:1.5", "--grid", "9")
+    assert sfumato.read(wide).table.domain == ((-0.5,) * 3, (1.5,) * 3)
+    tone = tmp_path / "tone.spi1d"
+    run("convert", LUTS / "salt_day.ktx2", tone, "--part", "tone")
+    assert sfumato.read(tone).stages[0].size == 4096
+    legal = tmp_path / "legal.cube"
+    run("convert", LUTS / "camera_legal.cube", legal, "--range", "full out")
+    facts = json.loads(run("assay", legal, "--json").stdout)["files"][0]
+    assert "range out" not in {f["key"] for f in facts["findings"]}
+    for words, reason in (
+        (("--bits", "8"), "no depth of 8 bit"),
+        (("--domain", "1:0"), "domain cannot run"),
+    ):
+        refused = run("convert", baked, tmp_path / "no.cube", *words, status=1).stderr
+        assert reason in refused
+    assert (
+        "holds no grid" in run("convert", baked, tmp_path / "n.png", "--grid", 33, status=1).stderr
+    )
+
+
+def test_a_folder_goes_into_several_formats(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    words = ("convert", LUTS, out, "--format", "3dl", "--format", "clf", "--names", "{name}_{grid}")
+    said = run(*words)
+    assert "broken.cube:812" in said.stderr
+    assert (out / "low_tide_33_33.3dl").exists()
+    assert (out / "kiln_balance_1D.clf").exists()
+    assert len(list(out.iterdir())) == 2 * (len(list(LUTS.iterdir())) - 1)
+    assert "is there already" in run(*words, status=1).stderr
+    run("convert", LUTS, out, status=2)
+    assert "not known" in run(*words[:-1], "{nme}", "--force", status=1).stderr
+
+
+def test_invert_chain_blend_and_split(tmp_path: Path) -> None:
+    day = tmp_path / "day.cube"
+    run("convert", LUTS / "salt_day.ktx2", day)
+    undo = tmp_path / "undo.cube"
+    facts = json.loads(run("invert", day, undo, "--grid", 33, "--json").stdout)
+    assert facts["back"]["mean"] < 0.1
+    assert facts["exact"] is False
+    both = tmp_path / "both.clf"
+    run("chain", day, undo, both)
+    inside = 0.1 + 0.8 * cube_colours(2000)
+    there = sfumato.read(both).apply(inside)
+    assert np.abs(there - inside).mean() < 2e-3
+    assert (
+        "every stage was inverted exactly"
+        in run("invert", LUTS / "kiln_balance.clf", tmp_path / "k.clf").output
+    )
+    half = tmp_path / "half.cube"
+    run("blend", day, day, half, "--share", "50")
+    assert sfumato.proof(sfumato.read(half), sfumato.read(day)).mean < 0.2
+    parts = tmp_path / "tone.cube", tmp_path / "colour.cube"
+    assert "together" in run("split", day, *parts).output
+    run("chain", *parts, tmp_path / "joined.cube")
+    joined = sfumato.proof(sfumato.read(tmp_path / "joined.cube"), sfumato.read(day))
+    assert joined.mean < 0.2
+    run("chain", day, both, status=2)

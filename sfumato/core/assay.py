@@ -312,7 +312,7 @@ def _check_tint(lut: _Lut) -> Finding:
 def _check_clipping(lut: _Lut) -> Finding:
     values = lut.table.values
     out = ((values < -1e-6) | (values > 1 + 1e-6)).any(axis=-1)
-    at_end = ((values <= 1e-6) | (values >= 1 - 1e-6)).any(axis=-1)
+    at_end: Array = np.asarray(((values <= 1e-6) | (values >= 1 - 1e-6)).any(axis=-1))
     n = lut.table.size
     inner = at_end[1:-1, 1:-1, 1:-1].mean() if n > 2 else 0.0
     share, beyond = float(inner), float(out.mean())

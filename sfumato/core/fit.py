@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
 from sfumato.core.encodings import Encoding
 from sfumato.core.measure import Difference, cube_colours, difference_of
 from sfumato.core.table import UNIT, Domain, Table3D, lattice_colours
@@ -208,7 +208,7 @@ def fitted(
         right = free[:, None] * (w.T @ (target - w @ held))
         change = solved(mix, right, change, 12, check)
         change = np.clip(held + change, *node_range) - held
-    better = Table3D((held + change).reshape(plain_values.shape), domain)
+    better = Table3D(frozen_array((held + change).reshape(plain_values.shape)), domain)
     colours = _held_out(domain)
     truth = transform.apply(colours)
     errors = [
@@ -222,8 +222,9 @@ def fitted(
 def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table3D:
     """Take noise and steps out of a lattice: the nodes that bend least while staying near.
 
-    Minimises mean |x - y|**2 + strength (n - 1)**4 / n**3 |second differences|**2. Nodes of y at 0
-    or 1 are clipped values: x may lie beyond them.
+    Minimises sum |x - y|**2 + s (n - 1)**4 |second differences|**2 with s = strength (64 / n)**3:
+    fewer nodes average less noise and need more of it. Nodes of y at 0 or 1 are clipped values: x
+    may lie beyond them.
 
     Args:
         strength: 3e-9 for the steps of 8 bit, 1e-7 for JPEG, up to 1e-5 for strong grain.
@@ -232,7 +233,8 @@ def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table
 
     n = table.size
     y = table.values.reshape(-1, 3).astype(np.float64)
-    normal = Normal(sparse.identity(n**3, format="csr"), strength * (n - 1) ** 4, Bend(n))
+    weight = strength * (64 / n) ** 3 * (n - 1) ** 4
+    normal = Normal(sparse.identity(n**3, format="csr"), weight, Bend(n))
     x, target = y, y
     # Conjugate gradients need steps in proportion to the root of the condition number.
     steps = min(60, 6 + int(2 * np.sqrt(1 + 168 * normal.smooth)))
@@ -242,4 +244,4 @@ def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table
         target = np.where(beyond, x, y)
     held = np.where((y >= 1) & (x > 1), np.minimum(x, 1.25), x)
     held = np.where((y <= 0) & (x < 0), np.maximum(held, -0.25), held)
-    return Table3D(held.reshape(table.values.shape), table.domain, table.interp)
+    return Table3D(frozen_array(held.reshape(table.values.shape)), table.domain, table.interp)

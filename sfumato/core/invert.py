@@ -10,7 +10,7 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, as_rgb
+from sfumato.core.arrays import Array, as_rgb, frozen_array
 from sfumato.core.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.fit import Bend, Check, Normal, solved, unchecked, weights
@@ -164,7 +164,7 @@ def mapped(
     if not inside.any():
         hit[:] = False
     shares = [float(x.mean()) for x in (clipped, folded, flat, ~hit)]
-    return InverseMap(*shares, back=found, exact=exact)
+    return InverseMap(shares[0], shares[1], shares[2], shares[3], found, exact)
 
 
 def inverted(
@@ -219,7 +219,7 @@ def inverted(
     values = lattice_colours(sizes[0]).reshape(-1, 3).astype(np.float64)
     for part, size in enumerate(sizes):
         if part:
-            coarse = Table3D(values.reshape((sizes[part - 1],) * 3 + (3,)))
+            coarse = Table3D(frozen_array(values.reshape((sizes[part - 1],) * 3 + (3,))))
             nodes = lattice_colours(size)
             values = (
                 Transform((coarse,)).apply(nodes, "trilinear").reshape(-1, 3).astype(np.float64)
@@ -231,7 +231,7 @@ def inverted(
         right = np.asarray(w.T @ x)
         values = solved(normal, right, values, 200 if part == 0 else 50, check)
         progress((part + 1) / len(sizes))
-    table = Table3D(np.clip(values, -0.25, 1.25).reshape(grid, grid, grid, 3))
+    table = Table3D(frozen_array(np.clip(values, -0.25, 1.25).reshape((grid,) * 3 + (3,))))
     result = Transform((table,), _title(transform))
     return result, mapped(transform, result, display, exact=False, check=check)
 

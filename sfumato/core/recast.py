@@ -80,7 +80,7 @@ def _candidates(low: float, high: float) -> dict[str, Any]:
         ends = np.log2(np.array([0.0, high - low]) + 2.0**k)
 
         def log(x: Array, k: int = k, ends: Array = ends) -> Array:
-            return (np.log2(x - low + 2.0**k) - ends[0]) / (ends[1] - ends[0])
+            return np.asarray((np.log2(x - low + 2.0**k) - ends[0]) / (ends[1] - ends[0]))
 
         found[f"log2(x + 2^{k})"] = log
     for power in (0.15, 0.2, 0.25, 0.3, 0.5):
@@ -139,6 +139,9 @@ def _front(transform: Transform, entries: int) -> Table1D | None:
     values = first.apply(greys)
     if not (np.diff(values, axis=0) > 0).all():
         return None
+    share = (values - values[0]) / (values[-1] - values[0])
+    if np.abs(share - np.linspace(0, 1, entries)[:, None]).max() < 1e-4:
+        return None  # straight: it spreads nothing
     return Table1D(values, ((low,) * 3, (high,) * 3))
 
 

@@ -158,6 +158,12 @@ _TINY = float(np.finfo(np.float32).tiny)  # what logarithms see in place of 0 an
 _LARGE = 3.4e38
 
 
+def _held(values: Array) -> Rgb:
+    """Return float32; NaN as 0, infinities at the ends of float32."""
+    held = np.nan_to_num(values, nan=0.0, posinf=_LARGE, neginf=-_LARGE)
+    return np.asarray(np.clip(held, -_LARGE, _LARGE), np.float32)
+
+
 @frozen
 class Log:
     """A logarithm with its line near black, or its inverse (ST 2136-1, Log).
@@ -215,7 +221,7 @@ class Log:
                     out = np.where(x <= at, (x - offset) / slope, out)
                 else:
                     out = np.where(x <= self.lin_break, slope * x + offset, out)
-        return np.nan_to_num(out, nan=0.0, posinf=_LARGE, neginf=-_LARGE).astype(np.float32)
+        return _held(out)
 
 
 BASIC, MIRROR, PASS = "basic", "mirror", "pass through"
@@ -249,7 +255,7 @@ class Exponent:
             out = self._plain(size) if self.offset is None else self._lined(size)
         if self.negatives == MIRROR:
             out = np.copysign(out, x)
-        return np.nan_to_num(out, nan=0.0, posinf=_LARGE, neginf=-_LARGE).astype(np.float32)
+        return _held(out)
 
     def _plain(self, x: Array) -> Array:
         g = np.array(self.exponent)
@@ -262,8 +268,10 @@ class Exponent:
         at = (k * g / ((g - 1) * (1 + k))) ** g
         slope = (g - 1) / k * at
         if self.inverse:
-            return np.where(x >= at, (1 + k) * np.maximum(x, 0) ** (1 / g) - k, x / slope)
-        return np.where(x >= k / (g - 1), (np.maximum(x + k, 0) / (1 + k)) ** g, x * slope)
+            turned = (1 + k) * np.maximum(x, 0) ** (1 / g) - k
+            return np.asarray(np.where(x >= at, turned, x / slope))
+        power = (np.maximum(x + k, 0) / (1 + k)) ** g
+        return np.asarray(np.where(x >= k / (g - 1), power, x * slope))
 
 
 _halves: Any = attrs.field(converter=frozen_array, repr=False, eq=attrs.cmp_using(np.array_equal))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from xml.etree import ElementTree
 
 import attrs
@@ -33,13 +34,13 @@ class Correction:
     name: str  # the id, or its place from 1
 
 
-def numbers_of(element: xml.Element) -> dict[str, object]:
+def numbers_of(element: Any) -> dict[str, Any]:
     """Return slope, offset, power and saturation of an element that holds SOPNode and SatNode.
 
     Raises:
         FormatError: a node is incomplete or a number is refused.
     """
-    values: dict[str, object] = {}
+    values: dict[str, Any] = {}
     for node in element:
         name = node.tag.upper()
         if name in ("SOPNODE", "ASC_SOP"):
@@ -50,7 +51,7 @@ def numbers_of(element: xml.Element) -> dict[str, object]:
     return values
 
 
-def _correction(element: xml.Element, place: int, above: tuple[str, ...]) -> Correction:
+def _correction(element: Any, place: int, above: tuple[str, ...]) -> Correction:
     words = [*above]
     for holder in (element, *element):
         if holder is element or holder.tag in ("SOPNode", "SatNode"):

@@ -87,7 +87,7 @@ class _Node:
 
 def _matrix(node: _Node) -> Stage:
     dim, found = node.array()
-    if dim not in ((3, 3), (3, 4), (3, 3, 3), (3, 4, 3)):
+    if " ".join(map(str, dim)) not in ("3 3", "3 4", "3 3 3", "3 4 3"):
         raise node.fail("a matrix is 3 3 or 3 4")
     values = node.values(dim[:2], found, 1.0)
     rows = values[:, :3] * (node.peak_in / node.peak_out)
@@ -161,9 +161,9 @@ def _range(node: _Node) -> Stage:
         ends.append(None if pair[0] is None else pair)
     low, high = ends
     clamp = node.element.get("style", "Clamp").lower() != "noclamp"
-    if (low is None or high is None) and (only := low or high):
-        if abs(float(only[0] or 0) - float(only[1] or 0)) > 1e-6:
-            raise node.fail("with one pair of values, in and out must be the same")
+    only = None if low and high else low or high
+    if only and abs(float(only[0] or 0) - float(only[1] or 0)) > 1e-6:
+        raise node.fail("with one pair of values, in and out must be the same")
     return Range(low, high, clamp)  # type: ignore[arg-type]
 
 
@@ -474,7 +474,9 @@ def _of_exponent(stage: Exponent, _depth: str) -> list[ElementTree.Element]:
 
 def _of_cdl(stage: CdlStage, _depth: str) -> list[ElementTree.Element]:
     style = ("Rev" if stage.inverse else "Fwd") + ("" if stage.clamp else "NoClamp")
-    node = ElementTree.Element("ASC_CDL", style=style, **({"id": stage.id} if stage.id else {}))
+    node = ElementTree.Element("ASC_CDL", style=style)
+    if stage.id:
+        node.set("id", stage.id)
     cdl.fill(node, stage)
     return [node]
 

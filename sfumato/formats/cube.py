@@ -218,9 +218,10 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
                 out.append(f"DOMAIN_{name} " + " ".join(f"{v:.9g}" for v in triple))
     body = [("\n".join(out) + "\n").encode("ascii")]
     for stage in transform.stages:
-        body.append(
-            text.written(red_fastest(stage) if isinstance(stage, Table3D) else stage.values)
-        )
+        if isinstance(stage, Table3D):
+            body.append(text.written(red_fastest(stage)))
+        elif isinstance(stage, Table1D):
+            body.append(text.written(stage.values))
     return b"".join(body)
 
 

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.adapt import D65, adaptation
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Array, Rgb, frozen_array
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import FormatError, ShapeError, ValueRefused
 from sfumato.core.stages import Exponent, Matrix
@@ -49,7 +49,7 @@ def _linear_to_d50() -> Array:
 def lab_of_code(code: Any) -> Array:
     """Return Lab (D50) of sRGB code values, float64 (..., 3); values beyond 0..1 go on smoothly.
 
-    >>> [round(float(v), 3) for v in lab_of_code([1.0, 1.0, 1.0])]
+    >>> [round(float(v), 3) + 0.0 for v in lab_of_code([1.0, 1.0, 1.0])]
     [100.0, 0.0, 0.0]
     """
     x = np.asarray(code, np.float64)
@@ -72,7 +72,7 @@ def code_of_lab(lab: Any) -> Array:
     light = xyz @ np.linalg.inv(_linear_to_d50()).T
     size = np.abs(light)
     code = np.where(size <= 0.0031308, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
-    return np.copysign(code, light)
+    return np.asarray(np.copysign(code, light))
 
 
 # How Lab is written as 0..1: lut16 keeps the code of version 2 whatever the profile's version.
@@ -170,13 +170,13 @@ def _of_lut(tag: _Bytes, wide: bool) -> list[Stage]:
     lattice = tag.array(kind, at, 3 * n**3).reshape(n, n, n, 3) / peak
     at += 3 * n**3 * width
     last = tag.array(kind, at, 3 * exits).reshape(3, exits) / peak
-    return [*_curve_stage(list(first)), Table3D(lattice), *_curve_stage(list(last))]
+    return [*_curve_stage(list(first)), Table3D(frozen_array(lattice)), *_curve_stage(list(last))]
 
 
 def _parametric(kind: int, p: Array) -> Array:
     """Sample a parametric curve of function 0 to 4 at 4096 places (ICC.1:2022, 10.18)."""
     x = np.linspace(0, 1, _MOST_CURVE)
-    g, a, b, c, d, e, f = [*p, *[0.0] * (7 - len(p))]
+    g, a, b, c, d, e, f = np.pad(p, (0, 7 - len(p))).tolist()
     with np.errstate(all="ignore"):
         power = np.maximum(a * x + b, 0) ** g
         out = {
@@ -247,8 +247,8 @@ def _of_mab(tag: _Bytes) -> list[Stage]:
         stages += _curves(tag, m)
     if matrix:
         e = tag.array(">i4", matrix, 12) / 65536
-        rows = tuple(map(tuple, e[:9].reshape(3, 3).tolist()))
-        stages.append(Matrix(rows, tuple(e[9:].tolist())))
+        r: Any = e[:9].reshape(3, 3).tolist()
+        stages.append(Matrix((tuple(r[0]), tuple(r[1]), tuple(r[2])), tuple(e[9:].tolist())))
     if b:
         stages += _curves(tag, b)
     return stages

@@ -9,6 +9,7 @@ import struct
 import numpy as np
 from numpy.lib import format as npy
 
+from sfumato.core.arrays import frozen_array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.table import UNIT, Table1D, Table3D
 from sfumato.core.transform import Transform
@@ -73,7 +74,8 @@ def read(data: bytes) -> Read:
         numbers /= np.iinfo(kind).max
     if not (np.abs(numbers) <= 3.4e38).all():
         raise FormatError("a value is not a finite number", hint="save it again", line=1)
-    table = Table3D(numbers) if lattice else Table1D(numbers)
+    nodes = frozen_array(numbers)
+    table = Table3D(nodes) if lattice else Table1D(nodes)
     return Read(Transform((table,)), depth=depth)
 
 

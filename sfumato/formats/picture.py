@@ -184,11 +184,8 @@ def decoded(data: bytes) -> Pixels:
     if pixels.ndim != 3 or pixels.shape[-1] not in (3, 4):
         raise FormatError(f"the {name} is not an RGB picture", hint="save it as RGB")
     remarks = [] if pixels.shape[-1] == 3 else ["the alpha channel was left out"]
-    if (
-        name == "PNG"
-        and b"iCCP" in data[:4096]
-        or name == "JPEG"
-        and b"ICC_PROFILE" in data[:65536]
+    if (name == "PNG" and b"iCCP" in data[:4096]) or (
+        name == "JPEG" and b"ICC_PROFILE" in data[:65536]
     ):
         remarks.append("the embedded colour profile was ignored: the numbers are code values")
     if name == "JPEG":
@@ -345,7 +342,7 @@ def read(data: bytes, reading: str = "") -> Read:
             f"the picture is {width} × {height} pixels, which holds no LUT",
             hint="a HALD has n³ × n³ pixels, a strip N² × N",
         )
-    choices = {}
+    choices: dict[str, tuple[str, int, int, str]] = {}
     for (shape, n, across), turn in itertools.product(shapes, (DOWN, UP, TURNED, MIRRORED)):
         if (shape, turn) != (ROW, TURNED) and (shape != HALD or turn == DOWN):
             choices.setdefault(shape + turn, (shape, n, across, turn))

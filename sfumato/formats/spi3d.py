@@ -71,9 +71,11 @@ def _lattice(rows: Array, n: int, body: bytes, first_line: int) -> Array:
         ]
         return FormatError(what, hint="repair the row", line=first_line + lines[place])
 
-    if (wrong := (index != np.round(index)).any(axis=1)).any():
+    wrong: Array = np.asarray((index != np.round(index)).any(axis=1))
+    if wrong.any():
         raise fault(wrong, "an index is not whole")
-    if (wrong := ((index < 0) | (index >= n)).any(axis=1)).any():
+    wrong = np.asarray(((index < 0) | (index >= n)).any(axis=1))
+    if wrong.any():
         raise fault(wrong, f"an index lies outside 0 to {n - 1}")
     place = index.astype(np.int64) @ np.array([n * n, n, 1])
     first = np.full(n**3, -1)

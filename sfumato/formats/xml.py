@@ -100,7 +100,7 @@ def children(element: Any, name: str) -> list[Element]:
     return [c for c in element if c.tag == name]
 
 
-def numbers(node: Element, name: str, count: int) -> tuple[float, ...]:
+def numbers(node: Any, name: str, count: int) -> tuple[float, ...]:
     """Return the numbers of the one child called `name`.
 
     Raises:

@@ -10,7 +10,7 @@ from pathlib import Path
 import attrs
 from attrs import field, frozen
 
-from sfumato.core.assay import REPAIRS, Stored, assay, repaired
+from sfumato.core.assay import REPAIRS, Stored, assay, kind_of, repaired
 from sfumato.core.encodings import Encoding
 from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
 from sfumato.core.invert import inverted
@@ -387,12 +387,7 @@ def _written(
     taken: set[Path],
 ) -> Row:
     found = held(made.transform, target, check=cancel.check)
-    table = found.transform.stages[-1] if found.transform.stages else None
-    grid = (
-        getattr(table, "size", 0)
-        if found.transform.table or len(found.transform.stages) == 2
-        else 0
-    )
+    grid = kind_of(found.transform)[1]
     stem = named(batch.names, made, target, number, grid, made.transform.title)
     path = _place(batch, source, stem, target.ending, taken)
     if path is None:

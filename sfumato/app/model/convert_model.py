@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -320,7 +321,7 @@ class ConvertModel(QObject):
             self._lanes["goal"].drop()
             return
         recipe, plain = self.bench.recipe, self._plain(entry)
-        others = [e for e in self.bench.entries] if recipe.together else []
+        others = list(self.bench.entries) if recipe.together else []
         known = {e: self._transforms.get(self._plain(e)) for e in (entry, *others)}
         examined = self._known.get(plain)
 
@@ -403,7 +404,7 @@ class ConvertModel(QObject):
                 self.outcome.emit(known)
                 continue
             key = self._goal_key(target)
-            self._lanes["goal"].ask(lambda cancel, t=target, k=key: (k, _tried(now, t, cancel)))
+            self._lanes["goal"].ask(partial(_keyed, key, now, target))
             return
 
     def _on_outcome(self, answer: tuple[Any, Outcome]) -> None:
@@ -427,6 +428,10 @@ class ConvertModel(QObject):
         self.undo_stack.blockSignals(True)
         for lane in self._lanes.values():
             lane.close()
+
+
+def _keyed(key: Any, now: Chosen, target: Target, cancel: Cancel) -> tuple[Any, Outcome]:
+    return key, _tried(now, target, cancel)
 
 
 def _tried(now: Chosen, target: Target, cancel: Cancel) -> Outcome:

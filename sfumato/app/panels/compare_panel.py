@@ -180,5 +180,5 @@ class ComparePanel(QWidget):
         second.show_picture(b, image_of(on.b), on.worst_place)
         heat.show_picture("Difference", image_of(heat_of(on.delta, top)), on.worst_place, top)
         near.show_picture(
-            f"The worst place, enlarged: {a} left, {b} right", image_of(_enlarged(on)), None
+            "The worst place, enlarged: first left, second right", image_of(_enlarged(on)), None
         )

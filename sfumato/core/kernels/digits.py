@@ -74,10 +74,10 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
             figures -= exponent
         if figures == 0 or figures > 19:
             return -1  # more than 19 figures may not fit
-        if text[i] == 101 or text[i] == 69:  # noqa: SIM109
+        if text[i] == 101 or text[i] == 69:
             i += 1
             sign = 1
-            if text[i] == _MINUS or text[i] == _PLUS:  # noqa: SIM109
+            if text[i] == _MINUS or text[i] == _PLUS:
                 sign = -1 if text[i] == _MINUS else 1
                 i += 1
             power = 0

@@ -1,0 +1,197 @@
+"""The assay finds the faults that were put in, names no others, and its repairs mend them."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image, ImageFilter
+
+from sfumato.core.assay import REPAIRS, Level, Stored, assay, repaired
+from sfumato.core.encodings import encoding
+from sfumato.core.measure import cube_colours, difference
+from sfumato.core.recast import legal_in, legal_out, limited, sampled
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transform import Function, Transform
+from sfumato.formats import picture
+from sfumato.formats.registry import read
+
+DISPLAY = encoding("BT.1886")
+
+
+def made_up(seed: int) -> Transform:
+    """A display look of no meaning: powers, contrast, a matrix, chroma, a tint."""
+    q = np.random.default_rng(seed)
+    power, chroma, tint = q.uniform(0.8, 1.5, 3), q.uniform(0.6, 1.3), q.uniform(-0.1, 0.1, 3)
+    contrast, mix = q.uniform(0, 0.6), np.eye(3) + q.uniform(-0.1, 0.1, (3, 3))
+    mix /= mix.sum(axis=1, keepdims=True)
+
+    def run(rgb: np.ndarray) -> np.ndarray:
+        x = np.clip(rgb, 0, 1).astype(np.float64) ** power
+        x = (x + contrast * (x * x * (3 - 2 * x) - x)) @ mix.T
+        luma = (x @ [0.2126, 0.7152, 0.0722])[..., None]
+        out = luma + chroma * (x - luma) + tint * (1 - luma) * luma
+        return np.asarray(np.clip(out, 0, 1), np.float32)
+
+    return Transform((Function("look", run),))
+
+
+CLEAN = [sampled(made_up(seed), 33) for seed in range(6)]
+
+
+def log_look(name: str) -> Transform:
+    def run(rgb: np.ndarray) -> np.ndarray:
+        light = np.clip(encoding(name).decode(rgb), 0, None)
+        return np.asarray(DISPLAY.encode(light / (1 + 0.3 * light)), np.float32)
+
+    return sampled(Transform((Function(name, run),)), 33)
+
+
+def keys(transform: Transform, stored: Stored | None = None, *levels: Level) -> set[str]:
+    found = assay(transform, DISPLAY, stored)
+    return {f.key for f in found.findings if f.level in (levels or (Level.FAULT, Level.WARN))}
+
+
+def test_clean_luts_have_no_faults() -> None:
+    for lut in [*CLEAN, log_look("Cineon"), log_look("ACEScct"), log_look("Tarn Log")]:
+        assert keys(lut) == set()
+    facts = {f.key: f for f in assay(CLEAN[0], DISPLAY).findings}
+    for key in ("axes", "greys", "folds", "gain", "banding"):
+        assert facts[key].level is Level.GOOD
+    assert assay(CLEAN[0], DISPLAY).kind == "3D LUT of 33 points"
+    for lut in CLEAN[:4]:
+        said = {f.key: f.title for f in assay(lut, DISPLAY).findings}
+        assert said["expects"] == "Seems to expect display colours"
+    for name in ("Cineon", "ACEScct", "Tarn Log"):
+        said = {f.key: f for f in assay(log_look(name), DISPLAY).findings}["expects"]
+        assert said.title == "Seems to expect log"
+        assert "5, 50 and 90 %" in said.sentence
+    assert "identity" in keys(sampled(Transform(), 9), None, Level.NOTE)
+
+
+@pytest.mark.parametrize("order", [(1, 0, 2), (2, 1, 0), (0, 2, 1), (1, 2, 0), (2, 0, 1)])
+def test_swapped_axes_are_put_right(order: tuple[int, int, int]) -> None:
+    for lut in CLEAN[:3]:
+        wrong = Transform((Table3D(lut.table.values.transpose(*order, 3)),))
+        found = assay(wrong, DISPLAY)
+        assert found.worst() is Level.FAULT
+        assert found.repairs() == ("axes",)
+        mended = repaired(wrong, found, found.repairs())
+        np.testing.assert_allclose(mended.table.values, lut.table.values, atol=1e-6)
+        assert keys(mended) == set()
+
+
+def test_ranges_are_recognised_and_put_right() -> None:
+    for lut in CLEAN[:3]:
+        reaching = Transform((Table3D(np.clip((lut.table.values - 0.1) / 0.7, 0, 1)),))
+        out = sampled(legal_out(reaching), 33)
+        assert "range out" in keys(out)
+        mended = repaired(out, assay(out, DISPLAY), ("full out",))
+        assert difference(mended, reaching, cube_colours(2000), DISPLAY).worst < 0.05
+        taking = sampled(legal_in(lut), 65)
+        assert "range in" in keys(taking)
+        assert "range in" not in keys(lut)
+        back = repaired(taking, assay(taking, DISPLAY), ("full in",))
+        assert difference(back, lut, cube_colours(2000), DISPLAY).p99 < 1.0
+
+
+@pytest.mark.parametrize("bits", [8, 10, 12])
+def test_the_depth_that_a_lut_went_through_is_seen(bits: int) -> None:
+    peak = 2**bits - 1
+    for lut in CLEAN[:4]:
+        stepped = Transform((Table3D(np.round(lut.table.values * peak) / peak),))
+        found = {f.key: f for f in assay(stepped, DISPLAY).findings}
+        assert found["quantised"].title == f"{bits} bit"
+        assert "quantised" not in {f.key for f in assay(lut, DISPLAY).findings}
+
+
+def test_greys_folds_gain_and_banding() -> None:
+    nodes = lattice_colours(33)
+    bump = nodes + 0.15 * np.sin(12 * nodes)
+    falling = Transform((Table3D(np.clip(bump, 0, 1)),))
+    found = assay(falling, DISPLAY)
+    assert {"greys", "folds"} <= keys(falling)
+    lifted = repaired(falling, found, ("rise",))
+    assert "greys" not in keys(lifted)
+    assert "greys" in keys(
+        sampled(Transform((Function("n", lambda x: 1 - x),)), 9), None, Level.NOTE
+    )
+    steep = Transform((Table3D(np.clip((nodes - 0.484) * 40 + 0.5, 0, 1)),))
+    assert {"gain", "banding"} <= keys(steep)
+    beyond = Transform((Table3D(nodes * 1.4 - 0.2),))
+    facts = {f.key: f for f in assay(beyond, DISPLAY).findings}
+    assert facts["clipping"].repair == "limit"
+    held = repaired(beyond, assay(beyond, DISPLAY), ("limit",))
+    assert held.table.values.min() == 0
+    np.testing.assert_allclose(held.apply([[0.9] * 3]), limited(beyond).apply([[0.9] * 3]))
+    assert set(REPAIRS) >= {f.repair for f in facts.values() if f.repair}
+
+
+def _png(pixels: np.ndarray) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "png")
+    return out.getvalue()
+
+
+def _jpeg(pixels: np.ndarray, quality: int, subsampling: int) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "jpeg", quality=quality, subsampling=subsampling)
+    return out.getvalue()
+
+
+def _grain(pixels: np.ndarray, codes: float) -> np.ndarray:
+    noisy = pixels + np.random.default_rng(1).normal(0, codes, pixels.shape)
+    return np.clip(np.round(noisy), 0, 255).astype(np.uint8)
+
+
+def _filtered(pixels: np.ndarray, how: ImageFilter.Filter) -> np.ndarray:
+    return np.asarray(Image.fromarray(pixels).filter(how))
+
+
+def _resized(pixels: np.ndarray) -> np.ndarray:
+    small = Image.fromarray(pixels).resize((400, 400), Image.Resampling.BICUBIC)
+    return np.asarray(small.resize((512, 512), Image.Resampling.BICUBIC))
+
+
+SHARPEN = ImageFilter.UnsharpMask(1.5, 60, 0)
+RETURNED = {
+    "clean": (_png, set()),
+    "grain of one code": (lambda p: _png(_grain(p, 1)), {"grain"}),
+    "grain of four codes": (lambda p: _png(_grain(p, 4)), {"grain"}),
+    "sharpened": (lambda p: _png(_filtered(p, SHARPEN)), {"filtered"}),
+    "blurred": (lambda p: _png(_filtered(p, ImageFilter.GaussianBlur(0.8))), {"filtered"}),
+    "resized": (lambda p: _png(_resized(p)), {"filtered"}),
+    "JPEG": (lambda p: _jpeg(p, 95, 0), {"jpeg"}),
+    "JPEG with reduced colour": (lambda p: _jpeg(p, 90, 2), {"filtered"}),
+    "shifted": (lambda p: _png(np.roll(p, 1, axis=1)), {"shifted", "filtered"}),
+    "cropped": (
+        lambda p: _png(np.pad(p[:, 3:], ((0, 0), (0, 3), (0, 0)), mode="edge")),
+        {"shifted", "filtered"},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", RETURNED)
+def test_what_happened_to_a_returned_hald(name: str) -> None:
+    make, expected = RETURNED[name]
+    altered = {"grain", "filtered", "jpeg", "shifted"}
+    for seed in (0, 3):
+        exact = sampled(made_up(seed), 64)
+        pixels = (picture.arranged(exact.table.values, picture.HALD) * 255 + 0.5).astype(np.uint8)
+        found = read(make(pixels), "x.png", key="hald")
+        result = assay(found.transform, DISPLAY, Stored(found.depth, found.lossy, True))
+        seen = {f.key for f in result.findings if f.level is Level.FAULT} & altered
+        assert seen <= expected
+        assert bool(seen) == bool(expected)
+        if "filtered" in seen or "shifted" in seen:
+            assert result.repairs() == ()  # what came back is not the LUT that was meant
+        elif seed == 0 and result.repairs():
+            mended = repaired(found.transform, result, result.repairs())
+            colours = cube_colours(4000)
+            before = difference(exact, found.transform, colours, DISPLAY)
+            after = difference(exact, mended, colours, DISPLAY)
+            assert after.mean < 0.75 * before.mean
+            if name.startswith("grain"):
+                grain = next(f for f in result.findings if f.key == "grain")
+                assert grain.figure == pytest.approx(1 if "one" in name else 4, rel=0.15)
