@@ -86,6 +86,14 @@ def stored_of(found: Read) -> Stored:
     return Stored(found.depth, found.lossy, found.key == "hald")
 
 
+def check_count(count: int, recipe: Recipe) -> None:
+    """Raise ValueRefused when a blend is asked of other than two LUTs."""
+    if recipe.together == BLEND and count != 2:
+        raise ValueRefused(
+            f"a blend takes two LUTs, not {count}", hint="leave two files in the list"
+        )
+
+
 def combined(pairs: Sequence[tuple[str, Transform]], recipe: Recipe) -> list[tuple[str, Transform]]:
     """Chain or blend transforms into one where the recipe says so.
 
@@ -95,10 +103,7 @@ def combined(pairs: Sequence[tuple[str, Transform]], recipe: Recipe) -> list[tup
     if recipe.together == CHAIN and len(pairs) > 1:
         return [("_then_".join(n for n, _ in pairs)[:120], chained([t for _, t in pairs]))]
     if recipe.together == BLEND:
-        if len(pairs) != 2:
-            raise ValueRefused(
-                f"a blend takes two LUTs, not {len(pairs)}", hint="leave two files in the list"
-            )
+        check_count(len(pairs), recipe)
         (a, first), (b, second) = pairs
         name = f"{a}_and_{b}"[:120]
         return [(name, blended(first, second, recipe.share))]
@@ -320,6 +325,11 @@ def run(
         told(Row(source, None, error=error.sentence()))
 
     if batch.recipe.together:
+        try:
+            check_count(len(batch.sources), batch.recipe)
+        except ValueRefused as error:
+            refused(batch.sources[0][0], error)
+            return rows
         pairs = []
         for file, _ in batch.sources:
             cancel.check()
@@ -328,12 +338,7 @@ def run(
             except SfumatoError as error:
                 refused(file, error)
                 return rows
-        try:
-            together = combined(pairs, batch.recipe)
-        except ValueRefused as error:
-            refused(batch.sources[0][0], error)
-            return rows
-        for name, transform in together:
+        for name, transform in combined(pairs, batch.recipe):
             _write_all(batch, batch.sources[0], name, transform, 1, cancel, taken, told)
         progress(1.0, "")
         return rows

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 from conftest import DEMO
-from PySide6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QEventLoop, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -21,6 +21,7 @@ class StandInPorts:
 
     def __init__(self) -> None:
         self.pictures: list[Path] = []
+        self.luts: list[Path] = []
         self.study: Path | None = None
         self.save: Path | None = None
         self.folder: Path | None = None
@@ -28,6 +29,9 @@ class StandInPorts:
 
     def choose_pictures(self, _parent, _folder):
         return self.pictures
+
+    def choose_luts(self, _parent, _folder):
+        return self.luts
 
     def choose_study(self, _parent, _folder):
         return self.study
@@ -61,11 +65,11 @@ class Hand:
 
     def settle(self, seconds: float = 30) -> None:
         """Wait until nothing is under way any more."""
-        desk, queue = self.window.desk, self.window.queue
+        desk, queue, room = self.window.desk, self.window.queue, self.window.conversions
         quiet = 0
         for _ in range(int(seconds * 50)):
             self.wait(20)
-            quiet = 0 if desk.is_busy or queue.is_busy else quiet + 1
+            quiet = 0 if desk.is_busy or queue.is_busy or room.is_busy else quiet + 1
             if quiet >= 3:
                 return
         raise AssertionError("the window did not come to rest")
@@ -94,6 +98,19 @@ class Hand:
     def keys(self, widget: QWidget, *keys, modifier=Qt.KeyboardModifier.NoModifier) -> None:
         for key in keys:
             QTest.keyClick(widget, key, modifier)
+
+    def drop(self, *files: Path) -> None:
+        """Drop files on the window."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
+        event = QDropEvent(
+            QPointF(400, 400),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        self.window.dropEvent(event)
 
     def act(self, name: str) -> None:
         """Trigger an action by its id; it must be able to run."""

@@ -8,8 +8,7 @@ import attrs
 import numpy as np
 import pytest
 from conftest import DEMO, ROOT
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
@@ -321,35 +320,22 @@ def test_every_control_is_named_for_those_who_cannot_see_it(demo) -> None:
     hand.settle()
 
 
-def _drop(window, files: list[Path]) -> None:
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
-    event = QDropEvent(
-        QPointF(400, 400),
-        Qt.DropAction.CopyAction,
-        data,
-        Qt.MouseButton.LeftButton,
-        Qt.KeyboardModifier.NoModifier,
-    )
-    window.dropEvent(event)
-
-
 def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_path: Path) -> None:
     hand, window = demo, demo.window
     before = hand.study
     cut = tmp_path / "cut.png"
     cut.write_bytes((ROOT / "demo/sill_photo.png").read_bytes()[:4000])
-    _drop(window, [cut])
+    hand.drop(cut)
     hand.settle()
     assert "cut.png: the PNG is damaged or cut short" in window.strip.text()
-    _drop(window, [tmp_path / "notes.doc"])
+    hand.drop(tmp_path / "notes.doc")
     assert "cannot be taken in" in window.strip.text()
     bad = tmp_path / "bad.sfumato"
     bad.write_text("{")
-    _drop(window, [bad])
+    hand.drop(bad)
     assert "this is not a study" in window.strip.text()
     assert hand.study == before
-    _drop(window, [jpeg])
+    hand.drop(jpeg)
     hand.settle()
     assert hand.study.shots[-1].name == "holiday"
     jpeg.unlink()

@@ -28,6 +28,7 @@ from sfumato.work.batch import (
     EXISTING,
     Batch,
     Recipe,
+    check_count,
     combined,
     cooked,
     lut_files,
@@ -66,6 +67,10 @@ def _goals() -> tuple[Goal, ...]:
     return tuple(Goal(key, key in usual) for key in formats())
 
 
+def _replaced(goals: tuple[Goal, ...], goal: Goal) -> tuple[Goal, ...]:
+    return tuple(goal if g.key == goal.key else g for g in goals)
+
+
 @frozen
 class Bench:
     """All that the room is set to."""
@@ -102,7 +107,7 @@ class Bench:
                 spec = formats()[goal.key]
                 fits = kept["depth"] in ("", *spec.depths) and kept["layout"] in ("", *spec.layouts)
                 if fits and isinstance(kept["on"], bool):
-                    bench = bench.with_goal(goal.key, **kept)
+                    bench = attrs.evolve(bench, goals=_replaced(bench.goals, Goal(**kept)))
         except (ValueError, KeyError, TypeError, AttributeError):
             return cls()
         return bench
@@ -112,8 +117,8 @@ class Bench:
         return attrs.evolve(self, entries=entries)
 
     def with_goal(self, key: str, **changes: Any) -> Bench:
-        goals = tuple(attrs.evolve(g, **changes) if g.key == key else g for g in self.goals)
-        return attrs.evolve(self, goals=goals)
+        goal = next(g for g in self.goals if g.key == key)
+        return attrs.evolve(self, goals=_replaced(self.goals, attrs.evolve(goal, **changes)))
 
     def target(self, goal: Goal) -> Target:
         spec = formats()[goal.key]
@@ -337,6 +342,7 @@ class ConvertModel(QObject):
         def work(cancel: Cancel) -> Chosen:
             name = entry.path.stem
             if recipe.together:
+                check_count(len(others), recipe)
                 pairs = [(e.path.stem, transform_of(e, cancel)) for e in others]
                 ((name, transform),) = combined(pairs, recipe)
             else:
