@@ -393,7 +393,8 @@ def invert(
     result, where = inverted(found, grid or 33, display_of(found))
     held = write_lut(result, target, format=key, grid=grid, bits=bits, force=force)
     if as_json:
-        click.echo(json.dumps({**attrs.asdict(where), "said": list(held.said)}))
+        shown = attrs.asdict(where, filter=lambda a, _v: a.name != "reached")
+        click.echo(json.dumps({**shown, "said": list(held.said)}))
         return
     _said(target, held.said)
     for words in where.words():

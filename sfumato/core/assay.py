@@ -706,12 +706,17 @@ def kind_of(transform: Transform) -> tuple[str, int]:
     tables = [s for s in transform.stages if isinstance(s, Table3D)]
     curves = [s for s in transform.stages if isinstance(s, Table1D)]
     grid = max((t.size for t in tables), default=0)
+    domain = domain_of(transform)
+    over = ""
+    if domain != UNIT:
+        low, high = min(domain[0]), max(domain[1])
+        over = f", inputs {low:g} to {high:g}".replace("-", "−")
     if transform.table is not None:
-        return f"3D LUT of {grid} points", grid
+        return f"3D LUT of {grid} points{over}", grid
     if len(transform.stages) == 1 and curves:
-        return f"1D LUT of {curves[0].size} entries", 0
+        return f"1D LUT of {curves[0].size} entries{over}", 0
     if len(transform.stages) == 2 and curves and tables:
-        return f"1D shaper of {curves[0].size} entries and 3D LUT of {grid} points", grid
+        return f"1D shaper of {curves[0].size} entries and 3D LUT of {grid} points{over}", grid
     names = [_STEP_WORDS.get(type(s).__name__, "step") for s in transform.stages]
     if len(names) == 1:
         return names[0], grid

@@ -14,12 +14,13 @@ from sfumato.core.arrays import Array, as_rgb, frozen_array
 from sfumato.core.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.fit import Bend, Check, Normal, solved, unchecked, weights
-from sfumato.core.measure import Difference, cube_colours, delta_e
+from sfumato.core.measure import Difference, cube_colours, difference_of
 from sfumato.core.stages import CdlStage, Exponent, Knots1D, Log, Matrix, Range
 from sfumato.core.table import Table1D, Table3D, lattice_colours
 from sfumato.core.transform import Stage, Transform
 
 FLAT = 0.05  # the smallest singular value of the local map below which an inverse is noise
+_REACH = 17  # points a side of the map of outputs that inputs give
 _STILL = 1e-6  # an output that moves less than this share of its input stands still
 _SMOOTH = 1e-8  # weight of second differences against the mean squared miss
 
@@ -31,7 +32,7 @@ class InverseMap:
     `clipped` inputs lie where the output stands still at an end; `folded` where the map turns over;
     `flat` where it hardly moves, so that its inverse is noise; `unreached` is the share of the output
     cube that no input gives (the inverse there is a smooth continuation). `back` is the difference
-    between colours and their way there and back, over inputs that are none of the first three.
+    between results within 0..1 and what they are after the inverse and the LUT once more.
     """
 
     clipped: float
@@ -40,14 +41,17 @@ class InverseMap:
     unreached: float
     back: Difference
     exact: bool
+    reached: Any = attrs.field(
+        default=None, eq=False, repr=False
+    )  # bool (17, 17, 17): outputs that inputs give
 
     def words(self) -> tuple[str, ...]:
         """Return one sentence for each thing to know."""
         said = [
             "every stage was inverted exactly"
             if self.exact
-            else f"there and back: {self.back.mean:.2f} ΔE in the mean, {self.back.p99:.2f} at 99 %, "
-            f"{self.back.worst:.2f} at worst, where an inverse can be"
+            else f"back and through again: {self.back.mean:.2f} ΔE in the mean, "
+            f"{self.back.p99:.2f} at 99 %, {self.back.worst:.2f} at worst"
         ]
         for share, words in (
             (self.clipped, "of the cube is clipped and cannot come back"),
@@ -142,29 +146,20 @@ def mapped(
     folded = ~clipped & (np.linalg.det(local) <= 0)
     flat = ~clipped & ~folded & (size[:, -1] < FLAT)
     there = transform.apply(at)
-    back = inverse.apply(there)
-    good = ~(clipped | folded | flat)
-    if not good.any():
-        good = np.ones(len(at), bool)
-    apart = delta_e(at[good], back[good], display)
-    worst = int(apart.argmax())
-    place = at[good][worst]
-    found = Difference(
-        float(apart.mean()),
-        float(np.percentile(apart, 99)),
-        float(apart[worst]),
-        (float(place[0]), float(place[1]), float(place[2])),
-        float(np.abs(np.clip(at[good], 0, 1) - np.clip(back[good], 0, 1)).max()),
-        int(good.sum()),
-    )
+    kept: Array = np.asarray(((there >= 0) & (there <= 1)).all(axis=1))
+    if not kept.any():
+        kept = np.ones(len(at), bool)
+    again = transform.apply(inverse.apply(there[kept]))
+    found = difference_of((there[kept], again), at[kept], display)
     check()
     dense = transform.apply(lattice_colours(49)).reshape(-1, 3)
-    hit = np.asarray(weights(np.clip(dense, 0, 1), 17).sum(axis=0)).reshape(-1) > 0
+    hit = np.asarray(weights(np.clip(dense, 0, 1), _REACH).sum(axis=0)).reshape(-1) > 0
     inside = ((dense >= 0) & (dense <= 1)).all(axis=1)
     if not inside.any():
         hit[:] = False
     shares = [float(x.mean()) for x in (clipped, folded, flat, ~hit)]
-    return InverseMap(shares[0], shares[1], shares[2], shares[3], found, exact)
+    reached = hit.reshape((_REACH,) * 3)
+    return InverseMap(shares[0], shares[1], shares[2], shares[3], found, exact, reached)
 
 
 def inverted(

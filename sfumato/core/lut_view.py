@@ -29,10 +29,17 @@ class LutView:
     cloud: tuple[Rgb, Rgb] = field(repr=False)
     slices: Rgb = field(repr=False)
     domain: tuple[float, float] = (0.0, 1.0)
+    veil: Array | None = field(
+        default=None, repr=False
+    )  # bool (8, side, side): no colour leads here
 
 
-def lut_view(transform: Transform, entries: int = 256) -> LutView:
-    """Sample a LUT for its instruments."""
+def lut_view(transform: Transform, entries: int = 256, reached: Array | None = None) -> LutView:
+    """Sample a LUT for its instruments.
+
+    Args:
+        reached: for an inverse, bool (n, n, n): which of its inputs are outputs of the LUT.
+    """
     domain = domain_of(transform)
     t = np.linspace(0, 1, entries, dtype=np.float32)[:, None]
     neutral = transform.apply(spread(np.repeat(t, 3, axis=1), domain))
@@ -49,7 +56,16 @@ def lut_view(transform: Transform, entries: int = 256) -> LutView:
         slices[i, ..., 0] = side
         slices[i, ..., 1] = side[::-1, None]
         slices[i, ..., 2] = i / (SLICES - 1)
+    veil = None
+    if reached is not None:
+        at = np.clip(np.round(slices * (len(reached) - 1)), 0, len(reached) - 1).astype(int)
+        veil = ~reached[at[..., 0], at[..., 1], at[..., 2]]
     low, high = float(min(domain[0])), float(max(domain[1]))
     return LutView(
-        neutral, curves, (nodes, results), transform.apply(spread(slices, domain)), (low, high)
+        neutral,
+        curves,
+        (nodes, results),
+        transform.apply(spread(slices, domain)),
+        (low, high),
+        veil,
     )

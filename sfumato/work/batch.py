@@ -13,7 +13,7 @@ from attrs import field, frozen
 from sfumato.core.assay import REPAIRS, Stored, assay, kind_of, repaired
 from sfumato.core.encodings import Encoding
 from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
-from sfumato.core.invert import inverted
+from sfumato.core.invert import InverseMap, inverted
 from sfumato.core.measure import Difference
 from sfumato.core.recast import (
     blended,
@@ -80,6 +80,7 @@ class Made:
     transform: Transform
     part: str = ""
     notes: tuple[str, ...] = ()
+    where: InverseMap | None = None  # of an inverse
 
 
 def stored_of(found: Read) -> Stored:
@@ -125,6 +126,7 @@ def cooked(
     check = (cancel or Cancel()).check
     shown = display or display_of(transform)
     notes: tuple[str, ...] = ()
+    where: InverseMap | None = None
     if recipe.title:
         transform = attrs.evolve(transform, title=recipe.title)
     transform = transform.at_strength(recipe.strength)
@@ -136,7 +138,7 @@ def cooked(
     if recipe.limit:
         transform = limited(transform)
     if not recipe.part:
-        return [Made(name, transform, "", notes)]
+        return [Made(name, transform, "", notes, where)]
     if recipe.part == "curves":
         return [Made(name, curves_of(transform), "curves", notes)]
     tone, colour = split(transform, recipe.grid)

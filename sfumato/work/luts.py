@@ -135,8 +135,7 @@ def held(
     wanted = _wanted_domain(target)
     same = target.grid is None or (table is not None and table.size == target.grid)
     same = same and (wanted is None or wanted == domain_of(transform))
-    whole = same and target.shaper is None and not target.fitted
-    if whole and spec.holds(transform) == "":
+    if same and target.shaper is None and spec.holds(transform) == "":
         return Held(transform)
     if not spec.bakes:
         return _without_grid(transform, spec)
@@ -152,7 +151,7 @@ def held(
         if target.grid
         else spec.grid_for(table.size if table else spec.default_grid)
     )
-    if table is not None and table.size == grid and table.domain == domain and not target.fitted:
+    if table is not None and table.size == grid and table.domain == domain:
         raise ValueRefused(spec.holds(transform), hint="choose another format")
     words = f"resampled from {table.size} to {grid} points" if table else f"baked to {grid} points"
     fit = None

@@ -171,7 +171,7 @@ def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
     pick(hand, "work.together", "each by itself")
     hand.click(hand.find(Mark, "work.invert"))
     hand.settle(60)
-    assert "there and back" in hand.find(QLabel, "assay.after").text()
+    assert "back and through again" in hand.find(QLabel, "assay.after").text()
     hand.click(hand.find(Mark, "work.invert"))
     hand.click(hand.find(QPushButton, "set.3dl"))
     grid = hand.find(ScrubNumber, "grid.3dl")

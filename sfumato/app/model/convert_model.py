@@ -16,7 +16,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from sfumato.app.model.jobs import Lane
 from sfumato.app.model.notices import Notices
 from sfumato.core.assay import Assay, Level, assay, repaired
-from sfumato.core.errors import SfumatoError
+from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut_view import LutView, lut_view
 from sfumato.core.measure import Difference
 from sfumato.core.transform import Transform
@@ -50,6 +50,25 @@ class Entry:
     repairs: tuple[str, ...] = ()
 
 
+def domain_in(text: str) -> tuple[float, float] | None:
+    """Return the domain that `LO:HI` names, None for an empty text.
+
+    Raises:
+        ValueRefused: it is something else.
+    """
+    if not text.strip():
+        return None
+    try:
+        low, high = (float(v.replace(",", ".").replace("−", "-")) for v in text.split(":"))
+    except ValueError:
+        raise ValueRefused(
+            "a domain is two numbers", hint="write it as LO:HI, such as 0:1"
+        ) from None
+    if not low < high:
+        raise ValueRefused(f"the domain {text} does not rise", hint="put the lower number first")
+    return low, high
+
+
 @frozen
 class Goal:
     """One format in the list of targets."""
@@ -80,6 +99,7 @@ class Bench:
     recipe: Recipe = Recipe()
     fitted: bool = False
     shaper: bool = False
+    domain: str = ""  # LO:HI, "" = as it is
     names: str = DEFAULT_NAMES
     folder: str = ""
     existing: str = EXISTING[0]
@@ -87,7 +107,7 @@ class Bench:
     def kept(self) -> str:
         """Return what is remembered from one session to the next, as JSON."""
         goals = {g.key: attrs.asdict(g) for g in self.goals}
-        same = ("fitted", "shaper", "names", "existing")
+        same = ("fitted", "shaper", "domain", "names", "existing")
         return json.dumps({"goals": goals, **{n: getattr(self, n) for n in same}})
 
     @classmethod
@@ -97,6 +117,7 @@ class Bench:
         try:
             facts = json.loads(text)
             goals = facts.pop("goals")
+            domain_in(str(facts.get("domain", "")))
             bench = attrs.evolve(bench, **{k: type(getattr(bench, k))(v) for k, v in facts.items()})
             if bench.existing not in EXISTING:
                 bench = attrs.evolve(bench, existing=EXISTING[0])
@@ -108,7 +129,7 @@ class Bench:
                 fits = kept["depth"] in ("", *spec.depths) and kept["layout"] in ("", *spec.layouts)
                 if fits and isinstance(kept["on"], bool):
                     bench = attrs.evolve(bench, goals=_replaced(bench.goals, Goal(**kept)))
-        except (ValueError, KeyError, TypeError, AttributeError):
+        except (ValueError, KeyError, TypeError, AttributeError, ValueRefused):
             return cls()
         return bench
 
@@ -131,6 +152,7 @@ class Bench:
             shaper,
             self.fitted and spec.bakes and shaper is None,
             goal.suffix,
+            domain_in(self.domain) if spec.domain and spec.bakes else None,
         )
 
     def wanted(self) -> tuple[Target, ...]:
@@ -349,7 +371,9 @@ class ConvertModel(QObject):
                 transform = transform_of(entry, cancel)
             made = cooked(name, transform, recipe, cancel)[0]
             cancel.check()
-            return Chosen(entry, made.transform, lut_view(made.transform), made.notes)
+            reached = made.where.reached if made.where and not recipe.range else None
+            view = lut_view(made.transform, reached=reached)
+            return Chosen(entry, made.transform, view, made.notes)
 
         self._lanes["chosen"].ask(work)
 

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editors import Chooser, painted, quiet
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.model.convert_model import ConvertModel, Goal, Outcome
+from sfumato.app.model.convert_model import ConvertModel, Goal, Outcome, domain_in
 from sfumato.core.controls import Number
 from sfumato.core.errors import ValueRefused
 from sfumato.core.transform import Transform
@@ -204,6 +204,14 @@ class TargetsPanel(QWidget):
         )
         self.shaper.clicked.connect(lambda on: self._set("Shaper", shaper=on))
         form.addRow("", self.shaper)
+        self.domain = QLineEdit()
+        self.domain.setObjectName("out.domain")
+        self.domain.setPlaceholderText("as it is")
+        self.domain.setToolTip(
+            "Inputs that tables cover, as LO:HI; formats without a domain keep 0 to 1."
+        )
+        self.domain.editingFinished.connect(self._edit_domain)
+        form.addRow("Domain", self.domain)
         self.names = QLineEdit()
         self.names.setObjectName("out.names")
         self.names.setToolTip("May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
@@ -251,6 +259,14 @@ class TargetsPanel(QWidget):
     def _set(self, title: str, **changes: Any) -> None:
         self._model.commit(title, attrs.evolve(self._model.bench, **changes))
 
+    def _edit_domain(self) -> None:
+        try:
+            domain_in(self.domain.text())
+        except ValueRefused as error:
+            self._lost.setText(error.sentence() + ".")
+            return
+        self._set("Domain", domain=self.domain.text().strip())
+
     def _on_changed(self, before: Any, after: Any) -> None:
         if before.recipe != after.recipe or before.entries != after.entries:
             self._forget()
@@ -283,7 +299,11 @@ class TargetsPanel(QWidget):
             self._rows[goal.key].show_goal(goal)
         self.fit.setCurrentIndex(self.fit.findData(bench.fitted))
         self.shaper.setChecked(bench.shaper)
-        for field, value in ((self.names, bench.names), (self.folder, bench.folder)):
+        for field, value in (
+            (self.domain, bench.domain),
+            (self.names, bench.names),
+            (self.folder, bench.folder),
+        ):
             if field.text() != value:
                 field.setText(value)
         self.existing.setCurrentText(bench.existing)

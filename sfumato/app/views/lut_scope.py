@@ -24,7 +24,8 @@ _HELP = {
     "neutral": "What greys become, red, green and blue apart.",
     "curves": "What each channel alone does to itself, the other two held in the middle.",
     "cloud": "The lattice of the LUT in a colour cube; drag or use the arrow keys to turn it.",
-    "slices": "Results for eight levels of blue (B): red to the right, green upwards.",
+    "slices": "Results for eight levels of blue (B): red to the right, green upwards. "
+    "Of an inverse, striped: no colour leads there.",
 }
 _CORNERS = np.array([[i >> 2 & 1, i >> 1 & 1, i & 1] for i in range(8)], np.float32)
 _EDGES = [(a, b) for a in range(8) for b in range(a) if bin(a ^ b).count("1") == 1]
@@ -95,7 +96,14 @@ class LutScope(ScopeView):
     def _paint_slices(self, painter: QPainter) -> None:
         if self._view is None:
             return
-        pixels = (np.clip(self._view.slices, 0, 1) * 255 + 0.5).astype(np.uint8)
+        shares = np.clip(self._view.slices, 0, 1)
+        if self._view.veil is not None:
+            # Stripes where no colour leads: the inverse is only continued there.
+            rows, columns = np.indices(shares.shape[1:3])
+            stripes = ((rows + columns) // 3 % 2 == 0)[None, ..., None]
+            veil = self._view.veil[..., None]
+            shares = np.where(veil & stripes, 0.13, np.where(veil, shares * 0.45, shares))
+        pixels = (shares * 255 + 0.5).astype(np.uint8)
         across = 4 if self.width() > 1.2 * self.height() else 3
         down = -(-SLICES // across)
         side = min((self.width() - 12) / across - 6, (self.height() - 10) / down - 18)
