@@ -15,6 +15,7 @@ TARGET = ROOT / "docs" / "screenshots"
 def main() -> None:
     folder = Path(tempfile.mkdtemp())
     os.environ["XDG_STATE_HOME"] = str(folder / "state")
+    import attrs
     from PySide6.QtCore import QEventLoop, QTimer
 
     from sfumato.app import theme
@@ -39,7 +40,8 @@ def main() -> None:
             loop = QEventLoop()
             QTimer.singleShot(40, loop.quit)
             loop.exec()
-            quiet = 0 if window.desk.is_busy or window.queue.is_busy else quiet + 1
+            busy = window.desk.is_busy or window.queue.is_busy or window.conversions.is_busy
+            quiet = 0 if busy else quiet + 1
 
     def shot(name: str) -> None:
         settle()
@@ -81,6 +83,28 @@ def main() -> None:
     window.seal.difference_wanted.emit()
     panel._on_hovered(700, 400)
     shot("export_proved")
+    look(shot="sill", room="convert")
+    window.strip.hide()
+    luts = ROOT / "demo" / "luts"
+    window.conversions.add_demo_luts()
+    settle()
+    bench = window.convert_model
+    bench.choose(luts / "returned_hald8.png")
+    bench.commit("Folder", attrs.evolve(bench.bench, folder=str(folder / "out")))
+    settle()
+    window.convert_room.targets.folder.setText("~/saltglass/out")
+    shot("convert_assay")
+    bench.choose(luts / "low_tide_33.cube")
+    settle()
+    window.convert_room.targets.folder.setText("~/saltglass/out")
+    window.conversions.compare(luts / "monitor_a.3dl")
+    shot("convert_compare")
+    window.conversions.convert_files()
+    settle()
+    window.convert_room.targets.folder.setText("~/saltglass/out")
+    words = window.convert_room.batch._words
+    words.setText(words.text().replace(str(folder), "~/saltglass"))
+    shot("convert_batch")
     window.model.undo_stack.setClean()
     window.close()
 

@@ -10,6 +10,7 @@ import struct
 import time
 import tracemalloc
 import zipfile
+import zlib
 
 import numpy as np
 import peers
@@ -141,6 +142,17 @@ def test_others_read_what_we_write_and_we_what_they_write(key: str, measured) ->
         return
     assert rows
     assert [r for r in rows if not r.worst <= r.limit] == []
+
+
+def test_the_page_of_formats_is_up_to_date(measured) -> None:
+    """Every format and every measured pair stands in docs/formats.md; figures are as of its writing."""
+    text = peers.PAGE.read_text(encoding="utf-8")
+    for spec in formats().values():
+        assert f"(`{spec.key}`)" in text
+    pairs = {(r.key, r.peer, r.does) for r in measured}
+    lines = {tuple(line.split(" | ")[:3]) for line in text.replace("| ", "", 1).splitlines()}
+    told = {(k.removeprefix("| "), p, d) for k, p, d in (x for x in lines if len(x) == 3)}
+    assert pairs <= told
 
 
 def test_a_ktx2_file_byte_by_byte() -> None:
@@ -312,6 +324,50 @@ def test_files_that_are_something_else(spec, what: str) -> None:
             with pytest.raises(FormatError):
                 read(blob, named)
         _survives(blob, named)
+
+
+def _png_of(width: int, height: int) -> bytes:
+    """A PNG that claims a size and holds next to nothing."""
+    out = io.BytesIO()
+    Image.new("RGB", (8, 8)).save(out, "png")
+    data = bytearray(out.getvalue())
+    data[16:24] = struct.pack(">II", width, height)
+    data[29:33] = struct.pack(">I", zlib.crc32(data[12:29]))
+    return bytes(data)
+
+
+def _claims(key: str, at: int, value: bytes) -> bytes:
+    data = bytearray(_smallest(formats()[key])[0])
+    data[at : at + len(value)] = value
+    return bytes(data)
+
+
+_NPY = b"\x93NUMPY\x01\0\x76\0"
+ABSURD = {
+    "png": _png_of(60000, 60000),
+    "hald.png": _png_of(4096, 4096),
+    "tiff": b"II*\0\x08\0\0\0" + b"\xff" * 64,
+    "exr": b"v/1\x01\x02\0\0\0dataWindow\0box2i\0\x10\0\0\0" + struct.pack("<4i", 0, 0, 2**30, 2**30),
+    "npy": _NPY + b"{'descr': '<f4', 'fortran_order': False, 'shape': (256, 256, 256, 3)}".ljust(118),
+    "npy.npy": _NPY + (b"[" * 110).ljust(118),
+    "ktx2": _claims("ktx2", 20, struct.pack("<3I", 2**31, 2**31, 2**31)),
+    "icc": _claims("icc", 128, struct.pack(">I", 10**9)),
+    "csp": b"CSPLUTV100\n3D\n0\n0\n0\n256 256 256\n0 0 0\n",
+    "spi3d": b"SPILUT 1.0\n3 3\n256 256 256\n0 0 0 0 0 0\n",
+    "3dl": b" ".join(b"%d" % i for i in range(257)) + b"\n1 1 1\n",
+    "cube": b"LUT_1D_SIZE 1048576\n0 0 0\n",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ABSURD)
+def test_absurd_sizes_are_refused_before_memory_is_asked_for(name: str) -> None:
+    tracemalloc.start()
+    with pytest.raises(FormatError) as caught:
+        read(ABSURD[name], f"x.{name}")
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert caught.value.hint
+    assert peak < 200 << 20  # a HALD of level 16 may ask for its pixels
 
 
 BOMB = (
