@@ -314,7 +314,7 @@ def test_files_that_are_something_else(spec, what: str) -> None:
         ]
     elif what == "numbers" and not binary:
         for huge in (b"1e999", b"nan", b"-inf", b"99999999999999999999", b"0x10", b"--1"):
-            for place in re.finditer(rb"\d+", data[:400]):
+            for place in re.finditer(rb"\d+", data[:170]):
                 trials.append((data[: place.start()] + huge + data[place.end() :], name))
     elif what == "renamed":
         suffixes = {s for f in formats().values() for s in f.suffixes}

@@ -46,7 +46,9 @@ def test_every_setting_is_finite_pure_and_blind_to_neighbours(spec, data, workin
     assert np.isfinite(out).all()
     assert out.shape == WIDE.shape
     np.testing.assert_array_equal(WIDE, before)
-    np.testing.assert_allclose(part, out[100:200], rtol=1e-5, atol=1e-5)
+    # Matrix products round with the count of rows; steep curves enlarge that.
+    slack = 1e-5 + 1e-6 * float(np.abs(out).max())
+    np.testing.assert_allclose(part, out[100:200], rtol=1e-5, atol=slack)
     assert odd.shape == (1, 3)
 
 
