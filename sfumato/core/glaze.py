@@ -55,6 +55,7 @@ class GlazeSpec:
     help: str = ""
     pick: Pick | None = None
     pick_title: str = ""
+    is_hard: bool = False  # makes edges that no grid of a LUT can follow
     upgrades: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = field(factory=dict)
 
     def defaults(self) -> Any:
@@ -85,6 +86,17 @@ class GlazeSpec:
             return space.encode(self.run(parameters, light, space))
         lab = self.run(parameters, oklab.from_light(light, space), space)
         return space.encode(oklab.to_light(lab, space))
+
+
+def signed_power(x: Any, power: Any) -> Rgb:
+    """Return sgn(x) |x|**power, held at 2**60 so that it stays finite; `power` broadcasts.
+
+    >>> signed_power(np.float32([-4, 0, 4]), np.float32(0.5)).tolist()
+    [-2.0, 0.0, 2.0]
+    """
+    most = np.exp2(60 / np.maximum(power, np.float32(0.5))).astype(np.float32)
+    size = np.minimum(np.abs(x), most) ** power
+    return np.asarray(np.copysign(size, x), np.float32)
 
 
 @cache

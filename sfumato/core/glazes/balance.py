@@ -1,0 +1,69 @@
+"""Balance: lift, gamma, gain and offset of each channel."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Triple, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group, signed_power
+
+
+@frozen
+class Balance:
+    lift: tuple[float, float, float] = control(
+        (0.0, 0.0, 0.0),
+        Triple(
+            title="Lift",
+            least=-0.5,
+            most=0.5,
+            signed=True,
+            help="Raises or lowers the dark end; white stays.",
+        ),
+    )
+    gamma: tuple[float, float, float] = control(
+        (1.0, 1.0, 1.0),
+        Triple(
+            title="Gamma",
+            least=0.2,
+            most=5.0,
+            help="Brightens or darkens the middle; black and white stay.",
+        ),
+    )
+    gain: tuple[float, float, float] = control(
+        (1.0, 1.0, 1.0),
+        Triple(
+            title="Gain", least=0.0, most=4.0, help="Multiplies: white moves most, black stays."
+        ),
+    )
+    offset: tuple[float, float, float] = control(
+        (0.0, 0.0, 0.0),
+        Triple(
+            title="Offset",
+            least=-1.0,
+            most=1.0,
+            signed=True,
+            help="Moves all tones by the same step.",
+        ),
+    )
+
+
+def run(p: Balance, code: Rgb, _working: Encoding) -> Rgb:
+    """y = sgn(u) |u|**(1/gamma), u = gain (x + lift (1 - x)) + offset; lift 0.1: 0 -> 0.1, 1 -> 1."""
+    lift, gain, offset = (np.array(v, np.float32) for v in (p.lift, p.gain, p.offset))
+    u: Any = gain * (code + lift * (1 - code)) + offset
+    return signed_power(u, 1 / np.array(p.gamma, np.float32))
+
+
+SPEC = GlazeSpec(
+    "balance",
+    "Balance",
+    Group.COLOUR,
+    Balance,
+    run,
+    help="Colours darks, middle and lights apart by lift, gamma, gain and offset.",
+)

@@ -1,0 +1,44 @@
+"""Encoding change: from one way of writing colours to another, inside the path."""
+
+from __future__ import annotations
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Choice, control
+from sfumato.core.encodings import Encoding, convert, encodings
+from sfumato.core.glaze import GlazeSpec, Group
+
+_NAMES = tuple(encodings())
+_MOST = 1e4  # code values are held within this: inverse logs of more are infinite
+
+
+@frozen
+class EncodingChange:
+    source: str = control(
+        "sRGB", Choice(title="From", options=_NAMES, help="What the colours are taken for.")
+    )
+    target: str = control(
+        "sRGB",
+        Choice(title="To", options=_NAMES, help="What they become; no tone scale is applied."),
+    )
+
+
+def run(p: EncodingChange, code: Rgb, _working: Encoding) -> Rgb:
+    """Decode, carry to the other primaries and white, encode; sRGB 0.5 to BT.1886: 0.5140."""
+    if p.source == p.target:
+        return code.copy()
+    with np.errstate(all="ignore"):
+        out = convert(np.clip(code, -_MOST, _MOST), p.source, p.target)
+    return np.clip(np.nan_to_num(out, posinf=_MOST, neginf=-_MOST), -_MOST, _MOST)
+
+
+SPEC = GlazeSpec(
+    "encoding_change",
+    "Encoding change",
+    Group.LIGHT,
+    EncodingChange,
+    run,
+    help="Carries colours from one encoding to another in the middle of the path.",
+)

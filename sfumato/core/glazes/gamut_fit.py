@@ -1,0 +1,81 @@
+"""Gamut fit: draws colours that leave the gamut back in, by their distance from grey."""
+
+from __future__ import annotations
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Number, Triple, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import Domain, GlazeSpec, Group
+
+_POWER = 1.2  # of the bend: how long it stays straight before it turns
+
+
+@frozen
+class GamutFit:
+    amount: float = control(
+        0.0,
+        Number(
+            title="Amount",
+            least=0.0,
+            most=100.0,
+            digits=0,
+            step=1,
+            unit="%",
+            help="How far colours beyond the gamut are drawn back in.",
+        ),
+    )
+    threshold: float = control(
+        0.8,
+        Number(
+            title="Threshold",
+            least=0.0,
+            most=0.98,
+            digits=3,
+            step=0.005,
+            help="Distance from grey up to which nothing changes: 1 is the gamut's edge.",
+        ),
+    )
+    limit: tuple[float, float, float] = control(
+        (1.2, 1.2, 1.2),
+        Triple(
+            title="Limit",
+            least=1.01,
+            most=4.0,
+            help="The distance beyond the edge that lands on it, towards cyan, magenta and yellow.",
+        ),
+    )
+
+
+def run(p: GamutFit, light: Rgb, _working: Encoding) -> Rgb:
+    """d = (max - c) / |max| for each channel; d beyond the threshold t becomes
+    t + (d - t) / (1 + ((d - t) / s)**p)**(1/p), with s such that the limit lands on 1.
+
+    Source: the parametric gamut compression of the ACES 1.3 reference, with its power 1.2.
+    """
+    t = np.float32(p.threshold)
+    limit = np.array(p.limit, np.float64)
+    inverse = ((1 - p.threshold) / (limit - p.threshold)) ** -_POWER - 1
+    scale = np.asarray((limit - p.threshold) / inverse ** (1 / _POWER), np.float32)
+    top = np.maximum(np.maximum(light[..., 0], light[..., 1]), light[..., 2])[..., None]
+    size = np.maximum(np.abs(top), np.float32(1e-9))
+    distance = (top - light) / size
+    over = np.maximum(distance - t, 0)
+    held = np.minimum(over, np.float32(1e6))
+    bent = held / (1 + (held / scale) ** np.float32(_POWER)) ** np.float32(1 / _POWER)
+    inside = np.minimum(distance, t) + bent
+    fitted = np.where(top > 0, top - inside * size, light)
+    return np.asarray(light + np.float32(p.amount / 100) * (fitted - light), np.float32)
+
+
+SPEC = GlazeSpec(
+    "gamut_fit",
+    "Gamut fit",
+    Group.COLOUR,
+    GamutFit,
+    run,
+    Domain.LIGHT,
+    help="Draws colours back that are too pure for the gamut, without clipping their shades.",
+)

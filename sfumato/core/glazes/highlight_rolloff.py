@@ -1,0 +1,89 @@
+"""Highlight roll-off: bends what is brighter than a knee softly into a ceiling."""
+
+from __future__ import annotations
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Number, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.tone import shoulder
+
+
+@frozen
+class HighlightRollOff:
+    amount: float = control(
+        0.0,
+        Number(
+            title="Amount",
+            least=0.0,
+            most=100.0,
+            digits=0,
+            step=1,
+            unit="%",
+            help="How far bright tones follow the bend: at 100 % nothing passes the ceiling.",
+        ),
+    )
+    knee: float = control(
+        0.7,
+        Number(
+            title="Knee",
+            least=0.0,
+            most=0.98,
+            digits=3,
+            step=0.005,
+            help="The code value above which tones bend.",
+        ),
+    )
+    ceiling: float = control(
+        1.0,
+        Number(
+            title="Ceiling",
+            least=0.1,
+            most=2.0,
+            digits=3,
+            step=0.005,
+            soft=(0.6, 1.2),
+            help="The code value that is approached and never passed.",
+        ),
+    )
+    keep_hue: float = control(
+        50.0,
+        Number(
+            title="Keep hue",
+            least=0.0,
+            most=100.0,
+            digits=0,
+            step=1,
+            unit="%",
+            help="0 bends each channel by itself and fades to white; 100 bends all as the brightest.",
+        ),
+    )
+
+
+def run(p: HighlightRollOff, code: Rgb, _working: Encoding) -> Rgb:
+    """y = c - (c - k) exp(-(x - k) / (c - k)) above the knee k; 1.0 with knee 0.7, ceiling 1: 0.8896.
+
+    "Keep hue" mixes that with x f(m) / m for the largest channel m.
+    """
+    knee = p.knee
+    ceiling = max(p.ceiling, knee + 0.01)
+    alone = shoulder(code, knee, ceiling)
+    top = np.maximum(np.maximum(code[..., 0], code[..., 1]), code[..., 2])[..., None]
+    share = np.where(top > knee, shoulder(top, knee, ceiling) / np.maximum(top, 1e-6), 1)
+    together = code * share.astype(np.float32)
+    hue = np.float32(p.keep_hue / 100)
+    bent = alone + hue * (together - alone)
+    return np.asarray(code + np.float32(p.amount / 100) * (bent - code), np.float32)
+
+
+SPEC = GlazeSpec(
+    "highlight_rolloff",
+    "Highlight roll-off",
+    Group.TONE,
+    HighlightRollOff,
+    run,
+    help="Bends highlights softly into a ceiling, and brings back what lies above white.",
+)

@@ -1,0 +1,84 @@
+"""Channel mixer: each channel as a mix of the three, or a monochrome of chosen weights."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.adapt import transformed
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Toggle, Triple, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+
+
+def _row(title: str, usual: tuple[float, float, float]) -> Any:
+    return control(
+        usual,
+        Triple(
+            title=title,
+            least=-3.0,
+            most=3.0,
+            signed=True,
+            help=f"How much red, green and blue go into {title.casefold()}.",
+        ),
+    )
+
+
+@frozen
+class Mixer:
+    red: tuple[float, float, float] = _row("Red", (1.0, 0.0, 0.0))
+    green: tuple[float, float, float] = _row("Green", (0.0, 1.0, 0.0))
+    blue: tuple[float, float, float] = _row("Blue", (0.0, 0.0, 1.0))
+    keep_greys: bool = control(
+        True,
+        Toggle(title="Keep greys", help="Lets each channel's own share make up for the others."),
+    )
+    monochrome: bool = control(
+        False,
+        Toggle(title="Monochrome", help="Takes all colour away, weighing the channels below."),
+    )
+    weights: tuple[float, float, float] = control(
+        (0.25, 0.65, 0.1),
+        Triple(
+            title="Weights",
+            least=-2.0,
+            most=3.0,
+            signed=True,
+            help="How light each channel's colours become in a monochrome.",
+        ),
+    )
+
+
+def matrix(p: Mixer) -> np.ndarray:
+    """Return the 3x3 matrix, rows = results; with greys kept, every row sums to 1.
+
+    >>> matrix(Mixer(red=(1.0, 0.2, 0.0)))[0].round(3).tolist()
+    [0.8, 0.2, 0.0]
+    """
+    if p.monochrome:
+        weights = np.array(p.weights)
+        total = weights.sum()
+        row = weights / total if abs(total) > 0.05 else weights + (1 - total) / 3
+        return np.tile(row, (3, 1))
+    rows = np.array([p.red, p.green, p.blue])
+    if p.keep_greys:
+        rows = rows + np.diag(1 - rows.sum(axis=1))
+    return rows
+
+
+def run(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
+    """y = M x on code values."""
+    return transformed(code, matrix(p))
+
+
+SPEC = GlazeSpec(
+    "mixer",
+    "Channel mixer",
+    Group.COLOUR,
+    Mixer,
+    run,
+    help="Makes each channel from the three, or a monochrome with weights of your own.",
+)

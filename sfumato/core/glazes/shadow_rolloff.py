@@ -1,0 +1,70 @@
+"""Shadow roll-off: bends what is darker than a knee softly into a floor."""
+
+from __future__ import annotations
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import Number, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.tone import shoulder
+
+
+@frozen
+class ShadowRollOff:
+    amount: float = control(
+        0.0,
+        Number(
+            title="Amount",
+            least=0.0,
+            most=100.0,
+            digits=0,
+            step=1,
+            unit="%",
+            help="How far dark tones follow the bend: at 100 % nothing falls below the floor.",
+        ),
+    )
+    knee: float = control(
+        0.2,
+        Number(
+            title="Knee",
+            least=0.02,
+            most=1.0,
+            digits=3,
+            step=0.005,
+            soft=(0.05, 0.6),
+            help="The code value below which tones bend.",
+        ),
+    )
+    floor: float = control(
+        0.03,
+        Number(
+            title="Floor",
+            least=-0.5,
+            most=0.9,
+            digits=3,
+            step=0.005,
+            signed=True,
+            soft=(0.0, 0.3),
+            help="The code value that is approached and never passed.",
+        ),
+    )
+
+
+def run(p: ShadowRollOff, code: Rgb, _working: Encoding) -> Rgb:
+    """y = f + (k - f) exp(-(k - x) / (k - f)) below the knee k: the highlight roll-off upside down."""
+    floor = min(p.floor, p.knee - 0.01)
+    bent = -shoulder(-code, -p.knee, -floor)
+    return np.asarray(code + np.float32(p.amount / 100) * (bent - code), np.float32)
+
+
+SPEC = GlazeSpec(
+    "shadow_rolloff",
+    "Shadow roll-off",
+    Group.TONE,
+    ShadowRollOff,
+    run,
+    help="Bends shadows softly into a floor: faded blacks without a hard edge.",
+)
