@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from sfumato.core.controls import Choice, Curve, Kind, Number, Toggle, Triple
+from sfumato.core.controls import Choice, Curve, Kind, Number, Toggle, Triple, kinds
 from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
+from sfumato.core.laying import Laying
 from sfumato.core.study import Coat, Look, Shot, Study, new_coat
 
 names = st.text(
@@ -40,6 +41,13 @@ def of(kind: Kind) -> st.SearchStrategy:
 
 
 @st.composite
+def layings(draw) -> Laying:
+    if draw(st.booleans()):
+        return Laying()
+    return Laying(**{name: draw(of(kind)) for name, kind in kinds(Laying()).items()})
+
+
+@st.composite
 def coats(draw, spec: GlazeSpec | None = None) -> Coat:
     spec = spec or draw(st.sampled_from(list(glazes().values())))
     values = {name: draw(of(kind)) for name, kind in spec.controls().items()}
@@ -51,6 +59,7 @@ def coats(draw, spec: GlazeSpec | None = None) -> Coat:
         draw(st.booleans()),
         draw(floats(0, 2)),
         draw(st.just("") | names),
+        draw(layings()),
     )
 
 

@@ -88,17 +88,6 @@ class GlazeSpec:
         return space.encode(oklab.to_light(lab, space))
 
 
-def signed_power(x: Any, power: Any) -> Rgb:
-    """Return sgn(x) |x|**power, held at 2**60 so that it stays finite; `power` broadcasts.
-
-    >>> signed_power(np.float32([-4, 0, 4]), np.float32(0.5)).tolist()
-    [-2.0, 0.0, 2.0]
-    """
-    most = np.exp2(60 / np.maximum(power, np.float32(0.5))).astype(np.float32)
-    size = np.minimum(np.abs(x), most) ** power
-    return np.asarray(np.copysign(size, x), np.float32)
-
-
 @cache
 def glazes() -> Mapping[str, GlazeSpec]:
     """Return every glaze by key: the modules of `core/glazes/`."""

@@ -11,6 +11,7 @@ from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.encodings import Encoding, convert, encoding, light_matrix
 from sfumato.core.errors import ValueRefused
+from sfumato.core.laying import blended, matte
 from sfumato.core.study import Coat, Joint, Shot, Study, View
 from sfumato.core.tone import eased, hue_restored, tone_scale
 from sfumato.core.transform import Function, Transform
@@ -30,12 +31,19 @@ def chunked(run: Function, rgb: Rgb) -> Rgb:
 
 
 def through_coat(coat: Coat, code: Rgb, working: Encoding) -> Rgb:
-    """Apply one coat, mixed by its Strength: x + s (g(x) - x)."""
+    """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b."""
     spec = coat.spec
     if not coat.acts or spec is None:
         return code
     graded = spec.apply(coat.parameters, code, working)
-    return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
+    laying = coat.laying
+    if laying.is_plain:
+        return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
+    graded = blended(laying.blend, code, graded, working)
+    change = np.float32(coat.strength) * (graded - code)
+    if laying.is_limited:
+        change = change * matte(laying, code, working)
+    return np.asarray(code + change, np.float32)
 
 
 def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:

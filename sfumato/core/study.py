@@ -14,6 +14,7 @@ from sfumato.core.controls import Choice, Number, Toggle, control
 from sfumato.core.encodings import Family, encoding, encodings
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
+from sfumato.core.laying import NORMAL, Laying
 
 if TYPE_CHECKING:
     from sfumato.core.transform import Transform
@@ -43,6 +44,7 @@ class Coat:
     on: bool = True
     strength: float = 1.0
     name: str = ""
+    laying: Laying = Laying()
 
     @property
     def spec(self) -> GlazeSpec | None:
@@ -62,7 +64,7 @@ class Coat:
             and self.strength != 0
             and spec is not None
             and not isinstance(self.parameters, UnknownGlaze)
-            and self.parameters != spec.defaults()
+            and (self.parameters != spec.defaults() or self.laying.blend != NORMAL)
         )
 
 

@@ -8,10 +8,11 @@ from sfumato.core import controls
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
+from sfumato.core.laying import Laying
 from sfumato.core.study import Coat, Joint, Look, Shot, Span, Study, UnknownGlaze, View, new_id
 
 VERSION = 1
-_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name"}
+_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying"}
 
 
 def dump(study: Study) -> dict[str, Any]:
@@ -44,10 +45,17 @@ def dump(study: Study) -> dict[str, Any]:
 
 
 def dump_coat(coat: Coat) -> dict[str, Any]:
-    head = {"id": coat.id, "on": coat.on, "strength": coat.strength, "name": coat.name}
+    head: dict[str, Any] = {
+        "id": coat.id,
+        "on": coat.on,
+        "strength": coat.strength,
+        "name": coat.name,
+    }
     if isinstance(coat.parameters, UnknownGlaze):
         return {**coat.parameters.plain, **head}
     spec = glazes()[coat.key]
+    if coat.laying != Laying():
+        head["laying"] = controls.dump(coat.laying)
     return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
 
 
@@ -63,6 +71,7 @@ def load_coat(plain: dict[str, Any]) -> Coat:
     version = int(plain.get("v", 1))
     if spec is None or version > spec.version:
         return Coat(key, UnknownGlaze(dict(plain)), **head)
+    head["laying"] = controls.load(Laying, plain.get("laying") or {})
     values = {k: v for k, v in plain.items() if k not in _COAT_KEYS}
     for step in range(version, spec.version):
         values = spec.upgrades[step](values)

@@ -97,17 +97,3 @@ def eased(light: Rgb, threshold: float = 0.8) -> Rgb:
         bent += np.minimum(d, t) + (1 - t)
         out[..., c] = most - bent * scale
     return out
-
-
-def shoulder(x: Rgb, knee: float, ceiling: float) -> Rgb:
-    """Bend what lies above a knee into a ceiling: c - (c - k) exp(-(x - k) / (c - k)).
-
-    Value and slope are continuous at the knee; below it nothing changes.
-
-    >>> print(shoulder(np.float32([0.5, 1.0]), 0.7, 1.0).round(4))
-    [0.5    0.8896]
-    """
-    k, room = np.float32(knee), np.float32(ceiling - knee)
-    over = np.maximum(x - k, 0)
-    bent = room * -np.expm1(-over / room)
-    return np.asarray(np.minimum(x, k) + bent, np.float32)

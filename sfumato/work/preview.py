@@ -20,6 +20,7 @@ from sfumato.core import oklab, path, scopes
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.bake import NODE_RANGE
 from sfumato.core.encodings import convert, encoding
+from sfumato.core.laying import matte
 from sfumato.core.measure import delta_e
 from sfumato.core.sample import Packed, packed
 from sfumato.core.study import LOOK, Joint, Shot, Study
@@ -34,13 +35,16 @@ DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
+MATTE = "matte"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
     EXACT: "Look, exact",
     LUT: "LUT",
     FILE: "Written file",
+    MATTE: "Matte of the glaze",
 }
+_UNBAKED = {SOURCE, FILE, MATTE}  # sides that have no drag table
 
 
 @frozen(eq=False)
@@ -169,6 +173,8 @@ class Previewer:
             return ground
         if which == EXACT:
             return exact
+        if which == MATTE:
+            return self._matte(ask)
         if which == FILE and ask.written is not None:
             lut = ask.written
         else:
@@ -197,7 +203,7 @@ class Previewer:
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
-        for which in {ask.a, ask.b} - {SOURCE, FILE}:
+        for which in {ask.a, ask.b} - _UNBAKED:
             self._drag_table(ask, which, cancel)
 
     def _looked_up(self, table: Packed, code: Rgb, cancel: Cancel) -> Array:
@@ -229,7 +235,7 @@ class Previewer:
             cancel.check()
             if which == SOURCE:
                 pictures[which], floats[which] = to_bytes(source), source
-            elif ask.dragging and which != FILE:
+            elif ask.dragging and which not in _UNBAKED:
                 table = self._drag_table(ask, which, cancel)
                 clock.mark("bake")
                 pictures[which] = self._looked_up(table, code, cancel)
@@ -279,8 +285,21 @@ class Previewer:
         if ask.b == SOURCE:
             return to_bytes(self.frames.proxy(ask.shot, *size))
         code = self.working(ask, *size)
-        table = self._drag_table(ask, ask.b if ask.b != FILE else EXACT, cancel)
+        table = self._drag_table(ask, EXACT if ask.b in _UNBAKED else ask.b, cancel)
         return apply_tiled(table, code, np.uint8, cancel=cancel)
+
+    def _matte(self, ask: Ask) -> Callable[[Rgb], Rgb]:
+        """Return the Reach of the chosen coat as greys: white where it fully acts."""
+        working = encoding(ask.study.working)
+        coat = ask.study.coat(ask.coat) if ask.coat else None
+
+        def shown(code: Rgb) -> Rgb:
+            if coat is None:
+                return np.ones_like(code)
+            share = matte(coat.laying, self.entering(ask, code), working)
+            return np.repeat(share, 3, axis=-1)
+
+        return shown
 
     def entering(self, ask: Ask, code: Rgb) -> Rgb:
         """Return working values as they enter the chosen coat."""

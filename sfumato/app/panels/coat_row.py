@@ -12,6 +12,7 @@ from sfumato.app.panels.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
 from sfumato.app.views.smear import Smear
 from sfumato.core.controls import Number
+from sfumato.core.laying import NORMAL
 from sfumato.core.study import Coat, UnknownGlaze
 
 STRENGTH = Number(
@@ -68,11 +69,17 @@ class CoatRow(QWidget):
         fresh = not self.label.text()
         before, self.coat = (None if fresh else self.coat), coat
         self.strength.show_value(coat.strength * 100)
-        if before is not None and (before.on, before.name) == (coat.on, coat.name):
+        if before is not None and (before.on, before.name, before.laying) == (
+            coat.on,
+            coat.name,
+            coat.laying,
+        ):
             return
         self.mark.setChecked(coat.on)
         self.mark.setAccessibleName(f"{coat.title} on")
-        self.label.setText(coat.title)
+        signs = ["◐"] if coat.laying.is_limited else []
+        signs += [coat.laying.blend] if coat.laying.blend != NORMAL else []
+        self.label.setText(" ".join([coat.title, *signs]))
         self.label.setEnabled(coat.on)
         self.label.setStyleSheet("" if coat.on else f"color: {colour('quiet').name()}")
         self.smear.setEnabled(coat.on)
@@ -83,7 +90,8 @@ class CoatRow(QWidget):
             if unknown
             else (coat.spec.help if coat.spec else "")
         )
-        self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}")
+        reach = ", limited by its Reach" if coat.laying.is_limited else ""
+        self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}{reach}")
 
     def show_chosen(self, chosen: bool) -> None:
         if chosen != self.is_chosen:

@@ -23,7 +23,7 @@ from sfumato.app.model.view_state import MODES, ViewState
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.core.errors import MediaError, SfumatoError
-from sfumato.work.preview import FILE, LUT, SIDES
+from sfumato.work.preview import FILE, LUT, MATTE, SIDES
 
 
 class EaselPanel(QWidget):
@@ -230,7 +230,8 @@ class EaselPanel(QWidget):
             wanted = {
                 key: f"{title}, {grid} points" if key == LUT else title
                 for key, title in SIDES.items()
-                if key != FILE or self._view.get("written") is not None
+                if (key != FILE or self._view.get("written") is not None)
+                and (key != MATTE or self._view.get("coat"))
             }
             if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
                 box.clear()

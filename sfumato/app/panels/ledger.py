@@ -30,6 +30,7 @@ from sfumato.core.controls import kinds
 from sfumato.core.encodings import Family, encoding, encodings
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study import LOOK, Coat, Joint, Shot, Span, Study, UnknownGlaze, new_coat
+from sfumato.work.preview import LUT, MATTE
 
 
 class Ledger(QWidget):
@@ -45,6 +46,8 @@ class Ledger(QWidget):
         self._shape: Any = None
         self._panel: RecordPanel | None = None
         self._unfolded: QWidget | None = None
+        self._laying: RecordPanel | None = None
+        self._laying_open = False
         self._view_open = False
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -190,6 +193,8 @@ class Ledger(QWidget):
                 row.show_coat(coat)
             if coat.id == chosen and self._panel is not None:
                 self._panel.show_record(coat.parameters)
+                if self._laying is not None:
+                    self._laying.show_record(coat.laying)
         self._show_fixed(study, shot)
 
     def _show_fixed(self, study: Study, shot: Shot | None) -> None:
@@ -233,7 +238,7 @@ class Ledger(QWidget):
                 item.widget().setParent(None)
         if self._unfolded is not None:
             self._unfolded.deleteLater()
-            self._unfolded = self._panel = None
+            self._unfolded = self._panel = self._laying = None
         chosen = self._view.get("coat")
         kept: dict[str, CoatRow] = {}
         nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
@@ -305,9 +310,51 @@ class Ledger(QWidget):
             line.addWidget(button)
             line.addStretch(1)
             column.addLayout(line)
+        column.addLayout(self._laying_line(coat))
+        self._laying = RecordPanel(coat.laying)
+        self._laying.setObjectName("laying")
+        self._laying.edited.connect(self._edit_laying)
+        self._laying.released.connect(self._release)
+        self._laying.setVisible(self._laying_open)
+        column.addWidget(self._laying)
         self._column.addWidget(box)
         box.show()
         self._panel, self._unfolded = panel, box
+
+    def _laying_line(self, coat: Coat) -> QHBoxLayout:
+        """Return the line that unfolds blend and Reach, and shows the matte."""
+        line = QHBoxLayout()
+        fold = QPushButton("Reach and blend")
+        fold.setObjectName("laying.fold")
+        fold.setProperty("flat", True)
+        fold.setCheckable(True)
+        fold.setChecked(self._laying_open)
+        fold.setToolTip("On which tones, hues and chromas the glaze acts, and how it joins them.")
+        fold.clicked.connect(self._fold_laying)
+        show = QPushButton("Matte")
+        show.setObjectName("laying.matte")
+        show.setProperty("flat", True)
+        show.setCheckable(True)
+        show.setChecked(self._view.get("b") == MATTE)
+        show.setToolTip("Show on side B where the glaze acts: white fully, black not at all.")
+        show.clicked.connect(lambda on: self._view.set("b", MATTE if on else LUT))
+        line.addWidget(fold)
+        line.addStretch(1)
+        line.addWidget(show)
+        return line
+
+    def _fold_laying(self, on: bool) -> None:
+        self._laying_open = on
+        if self._laying is not None:
+            self._laying.setVisible(on)
+
+    def _edit_laying(self, field: str, value: Any) -> None:
+        coat_id, study = self._view.get("coat"), self._model.study
+        coat = study.coat(coat_id)
+        after = study.set_coat(coat_id, laying=attrs.evolve(coat.laying, **{field: value}))
+        title = kinds(coat.laying)[field].title
+        self._desk.hold()
+        self._model.commit(f"{coat.title}: {title}", after, (coat_id, "laying", field))
 
     def _on_view(self, name: str) -> None:
         if name in ("shot", "coat"):
@@ -316,6 +363,9 @@ class Ledger(QWidget):
             self.refresh()
             if name == "coat":
                 QTimer.singleShot(0, self, self._reveal)
+        elif name == "b":
+            for button in self.body.findChildren(QPushButton, "laying.matte"):
+                button.setChecked(self._view.get("b") == MATTE)
         elif name == "picking" and self._panel is not None:
             for button in self.body.findChildren(QPushButton, "pick"):
                 button.setChecked(bool(self._view.get("picking")))

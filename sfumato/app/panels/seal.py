@@ -109,10 +109,14 @@ class Seal(QWidget):
         self.grid.show_value(study.grid)
         entry, leave = span_names(study, shot)
         self._span.setText(f"{entry} → {leave}")
-        with_ground = study.span.with_ground and shot is not None
-        self._warning.setVisible(with_ground)
-        if with_ground and shot is not None:
-            self._warning.setText(f"Includes the Ground of {shot.name}: right for this shot only.")
+        warnings = []
+        if study.span.with_ground and shot is not None:
+            warnings.append(f"Includes the Ground of {shot.name}: right for this shot only.")
+        hard = [c.title for c in study.look.coats if c.acts and c.spec and c.spec.is_hard]
+        if hard:
+            warnings.append(f"{hard[0]} makes edges that the grid blurs by up to one of its steps.")
+        self._warning.setText("\n".join(warnings))
+        self._warning.setVisible(bool(warnings))
         self._proof_box.setVisible(self._proof is not None)
         self.button.setEnabled(bool(study.look.coats or study.shots))
 

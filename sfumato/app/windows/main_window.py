@@ -52,7 +52,7 @@ from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
 from sfumato.work.frames import open_still
-from sfumato.work.preview import EXACT, FILE, LUT
+from sfumato.work.preview import EXACT, FILE, LUT, MATTE
 from sfumato.work.proof import Proof, export_look
 
 
@@ -241,6 +241,10 @@ class MainWindow(QMainWindow):
     def _on_view(self, name: str) -> None:
         if name == "room":
             self.rooms.setCurrentWidget(self._room_pages[self.view.get("room")])
+        if name == "coat" and not self.view.get("coat"):
+            for side, usual in (("a", "ground"), ("b", LUT)):
+                if self.view.get(side) == MATTE:
+                    self.view.set(side, usual)
         if name == "shot":
             self.shots.show_shots(self.model.study.shots, self.view.get("shot"))
             coat = self.view.get("coat")
@@ -588,7 +592,7 @@ class MainWindow(QMainWindow):
     def _keep_window(self) -> None:
         self._settings.set("geometry", self.saveGeometry())
         for name in ("a", "b", "mode", "mount", "split_across"):
-            if self.view.get(name) != FILE:
+            if self.view.get(name) not in (FILE, MATTE):
                 self._settings.set(f"view/{name}", self.view.get(name))
         self._settings.set("view/instruments", ",".join(self.view.get("instruments")))
         self._settings.set("view/instruments_shown", self.view.get("instruments_shown"))

@@ -8,9 +8,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.bends import signed_power
 from sfumato.core.controls import Triple, control
 from sfumato.core.encodings import Encoding
-from sfumato.core.glaze import GlazeSpec, Group, signed_power
+from sfumato.core.glaze import GlazeSpec, Group
 
 
 @frozen

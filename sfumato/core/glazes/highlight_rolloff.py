@@ -6,10 +6,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.bends import shoulder
 from sfumato.core.controls import Number, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
-from sfumato.core.tone import shoulder
 
 
 @frozen

@@ -9,9 +9,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.bends import signed_power
 from sfumato.core.controls import Number, Triple, control
 from sfumato.core.encodings import Encoding
-from sfumato.core.glaze import GlazeSpec, Group, signed_power
+from sfumato.core.glaze import GlazeSpec, Group
 
 _LEAST_WIDTH = 0.01  # of the input range: a narrower one is taken as that
 

@@ -1,0 +1,34 @@
+"""Curves that several glazes share."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from sfumato.core.arrays import Rgb
+
+
+def signed_power(x: Any, power: Any) -> Rgb:
+    """Return sgn(x) |x|**power, held at 2**60 so that it stays finite; `power` broadcasts.
+
+    >>> signed_power(np.float32([-4, 0, 4]), np.float32(0.5)).tolist()
+    [-2.0, 0.0, 2.0]
+    """
+    most = np.exp2(60 / np.maximum(power, np.float32(0.5))).astype(np.float32)
+    size = np.minimum(np.abs(x), most) ** power
+    return np.asarray(np.copysign(size, x), np.float32)
+
+
+def shoulder(x: Rgb, knee: float, ceiling: float) -> Rgb:
+    """Bend what lies above a knee into a ceiling: c - (c - k) exp(-(x - k) / (c - k)).
+
+    Value and slope are continuous at the knee; below it nothing changes.
+
+    >>> print(shoulder(np.float32([0.5, 1.0]), 0.7, 1.0).round(4))
+    [0.5    0.8896]
+    """
+    k, room = np.float32(knee), np.float32(ceiling - knee)
+    over = np.maximum(x - k, 0)
+    bent = room * -np.expm1(-over / room)
+    return np.asarray(np.minimum(x, k) + bent, np.float32)
