@@ -13,6 +13,7 @@ from sfumato.core.table import Table1D, Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats import picture
 from sfumato.work.luts import write_lut
+from sfumato.work.proof import span_words
 from sfumato.work.study_store import demo_study, open_study
 
 HERE = Path(__file__).resolve().parent
@@ -23,8 +24,9 @@ def main() -> None:
     FOLDER.mkdir(exist_ok=True)
     study = demo_study()
     assert study is not None
-    look = open_study(study).transform()
-    titled = attrs.evolve(look, title="Low tide")
+    opened = open_study(study)
+    look = opened.transform()
+    titled = attrs.evolve(look, title="Low tide", comments=span_words(opened))
 
     def write(name: str, transform: Transform, **options: object) -> None:
         write_lut(transform, FOLDER / name, force=True, is_look=True, **options)

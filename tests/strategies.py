@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from sfumato.core.controls import Choice, Curve, Kind, Number, Toggle, Triple, kinds
+from sfumato.core.controls import Choice, Curve, File, Kind, LutFile, Number, Toggle, Triple, kinds
 from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import Laying
 from sfumato.core.study import Coat, Look, Shot, Study, new_coat
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transform import Transform
 
 names = st.text(
     st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20
@@ -37,6 +39,9 @@ def of(kind: Kind) -> st.SearchStrategy:
             return st.sampled_from(kind.options)
         case Curve():
             return points()
+        case File():
+            table = Table3D(lattice_colours(3) ** 1.5)
+            return st.sampled_from([LutFile(), LutFile("/luts/a.cube", Transform((table,)))])
     raise LookupError(f"no strategy for {type(kind).__name__}: add one here")
 
 

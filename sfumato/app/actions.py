@@ -62,6 +62,7 @@ TABLE = (
     ActionSpec("glaze_up", "Move the glaze up", "Edit", "Ctrl+Up", when="has_coat"),
     ActionSpec("glaze_down", "Move the glaze down", "Edit", "Ctrl+Down", when="has_coat"),
     ActionSpec("remove_glaze", "Remove the glaze", "Edit", "Ctrl+Shift+Backspace", when="has_coat"),
+    ActionSpec("save_cdl", "Save the glaze as a CDL file…", "Edit", when="has_cdl"),
     ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", when="can_pick", separator=True),
     ActionSpec("include_ground", "Include this shot's Ground in the LUT", "Edit", when="has_shot"),
     ActionSpec(

@@ -147,6 +147,37 @@ class Curve(Kind):
         )
 
 
+@frozen
+class LutFile:
+    """A LUT file as a value: its path, its chain once it was read, and a stamp of its contents.
+
+    `transform` is None while nothing was chosen or the file could not be read.
+    """
+
+    path: str = ""
+    transform: Any = attrs.field(default=None, eq=False, repr=False)
+    stamp: str = ""
+
+    @property
+    def is_missing(self) -> bool:
+        return bool(self.path) and self.transform is None
+
+
+@frozen(kw_only=True)
+class File(Kind):
+    """A LUT file; study files hold its path."""
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, LutFile):
+            raise ValueRefused(f"{self.title} ({field.name}) takes a LUT file, not {value!r}")
+
+    def dump(self, value: Any) -> Any:
+        return value.path
+
+    def load(self, plain: Any) -> Any:
+        return LutFile(plain) if isinstance(plain, str) else plain
+
+
 def control(default: Any, kind: Kind) -> Any:
     """Declare a field of a glaze's record: its default and its kind."""
     return attrs.field(default=default, validator=kind.check, metadata={"kind": kind})

@@ -17,6 +17,7 @@ MULTIPLY, SCREEN, OVERLAY, SOFT = "multiply", "screen", "overlay", "soft light"
 TONE_ONLY, COLOUR_ONLY = "tone only", "colour only"
 BLENDS = (NORMAL, MULTIPLY, SCREEN, OVERLAY, SOFT, TONE_ONLY, COLOUR_ONLY)
 ALL_HUES, ALL_CHROMA = 360.0, 0.4
+_GREY = 0.05  # chroma from which a colour has its full say in hue: below it fades into grey
 
 
 @frozen
@@ -192,7 +193,7 @@ def matte(laying: Laying, code: Rgb, working: Encoding) -> Rgb:
             angle = np.degrees(np.arctan2(b, a))
             away = np.abs((angle - np.float32(laying.hue) + 180) % 360 - 180)
             inside = _between(away, None, laying.hue_width / 2, laying.hue_soft)
-            out = out * inside * _eased(chroma / np.float32(0.02))
+            out = out * inside * _eased(chroma / np.float32(_GREY))
         if laying.by_chroma:
             low = laying.chroma_from if laying.chroma_from > 0 else None
             high = laying.chroma_to if laying.chroma_to < ALL_CHROMA else None

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import attrs
 from attrs import field, frozen
 
-from sfumato.core.controls import Choice, Number, Toggle, control
+from sfumato.core.controls import Choice, File, LutFile, Number, Toggle, control, kinds
 from sfumato.core.encodings import Family, encoding, encodings
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
@@ -275,6 +275,23 @@ class Study:
         coats = self.coats(where)
         at = len(coats) if index is None else index
         return self.with_coats(where, (*coats[:at], coat, *coats[at:]))
+
+    def with_files(self, change: Callable[[LutFile], LutFile]) -> Study:
+        """Change every LUT file that glazes refer to: to read it, or to write its path otherwise."""
+
+        def one(coat: Coat) -> Coat:
+            table = kinds(coat.parameters) if attrs.has(type(coat.parameters)) else {}
+            files = {
+                n: getattr(coat.parameters, n) for n, k in table.items() if isinstance(k, File)
+            }
+            changed = {n: change(f) for n, f in files.items() if f.path}
+            if not changed:
+                return coat
+            return attrs.evolve(coat, parameters=attrs.evolve(coat.parameters, **changed))
+
+        shots = tuple(attrs.evolve(s, ground=tuple(map(one, s.ground))) for s in self.shots)
+        look = attrs.evolve(self.look, coats=tuple(map(one, self.look.coats)))
+        return attrs.evolve(self, shots=shots, look=look)
 
     def removed(self, coat_id: str) -> Study:
         where = self.home(coat_id)

@@ -13,9 +13,11 @@ import platformdirs
 from attrs import frozen
 
 from sfumato.core import study_json
-from sfumato.core.errors import ExportError, StudyError
+from sfumato.core.controls import LutFile
+from sfumato.core.errors import ExportError, FormatError, StudyError
 from sfumato.core.study import Shot, Study
 from sfumato.work.files import read_bytes, refusal, write_bytes
+from sfumato.work.luts import read_lut
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
@@ -48,22 +50,45 @@ def _parsed(data: bytes, file: Path) -> Study:
     except StudyError as error:
         raise error.at(str(file)) from error.__cause__
     folder = file.resolve().parent
-    return attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
+    study = attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
+    return study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
+
+
+def lut_file(path: str | Path) -> LutFile:
+    """Read a LUT file as a value for a glaze; one that cannot be read comes back without a chain."""
+    try:
+        return read_lut_file(path)
+    except FormatError:
+        return LutFile(str(path))
+
+
+def read_lut_file(path: str | Path) -> LutFile:
+    """Read a LUT file as a value for a glaze.
+
+    Raises:
+        FormatError: it cannot be read.
+    """
+    transform = read_lut(path).transform
+    facts = os.stat(path)
+    return LutFile(str(path), transform, f"{facts.st_mtime_ns}-{facts.st_size}")
 
 
 def _absolute(shot: Shot, folder: Path) -> Shot:
     return attrs.evolve(shot, path=os.path.normpath(folder / shot.path))
 
 
-def _relative(shot: Shot, folder: Path) -> Shot:
-    path = os.path.relpath(shot.path, folder)
-    return shot if path.startswith("../../..") else attrs.evolve(shot, path=path)
+def _relative(path: str, folder: Path) -> str:
+    """Return a path as seen from a folder, or as it is when it lies far away."""
+    near = os.path.relpath(path, folder)
+    return path if near.startswith("../../..") else near
 
 
 def as_bytes(study: Study, folder: Path | None = None) -> bytes:
     """Return the study as JSON; shots below or near `folder` become relative to it."""
     if folder is not None:
-        study = attrs.evolve(study, shots=tuple(_relative(s, folder) for s in study.shots))
+        shots = tuple(attrs.evolve(s, path=_relative(s.path, folder)) for s in study.shots)
+        study = attrs.evolve(study, shots=shots)
+        study = study.with_files(lambda f: attrs.evolve(f, path=_relative(f.path, folder)))
     return (json.dumps(study_json.dump(study), indent=1, ensure_ascii=False) + "\n").encode()
 
 

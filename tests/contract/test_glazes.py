@@ -11,12 +11,15 @@ from hypothesis import strategies as st
 
 from sfumato.core import controls, study_json
 from sfumato.core.bake import baked
+from sfumato.core.controls import LutFile
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import glazes
 from sfumato.core.measure import cube_colours, difference
 from sfumato.core.path import through_coats
 from sfumato.core.study import Look, Study, new_coat
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transform import Transform
 from sfumato.media.registry import read
 
 ALL = pytest.mark.parametrize("spec", glazes().values(), ids=lambda s: s.key)
@@ -107,6 +110,7 @@ MILD = {
     "shadow_rolloff": {"amount": 100.0, "knee": 0.3, "floor": 0.08},
     "gamut_fit": {"amount": 100.0, "threshold": 0.7},
     "posterise": {"levels": 6.0, "softness": 80.0},
+    "lut": {"file": LutFile("x.cube", Transform((Table3D(lattice_colours(17) ** 1.1),)))},
     "encoding_change": {"source": "sRGB", "target": "Gamma 2.2"},
 }
 

@@ -22,6 +22,7 @@ class StandInPorts:
     def __init__(self) -> None:
         self.pictures: list[Path] = []
         self.luts: list[Path] = []
+        self.cdl: Path | None = None
         self.study: Path | None = None
         self.save: Path | None = None
         self.folder: Path | None = None
@@ -38,6 +39,9 @@ class StandInPorts:
 
     def choose_save(self, _parent, _suggested):
         return self.save
+
+    def choose_cdl(self, _parent, _suggested):
+        return self.cdl
 
     def choose_folder(self, _parent, _folder):
         return self.folder
@@ -69,7 +73,11 @@ class Hand:
         quiet = 0
         for _ in range(int(seconds * 50)):
             self.wait(20)
-            quiet = 0 if desk.is_busy or queue.is_busy or room.is_busy else quiet + 1
+            quiet = (
+                0
+                if desk.is_busy or queue.is_busy or room.is_busy or self.window.coats.is_busy
+                else quiet + 1
+            )
             if quiet >= 3:
                 return
         raise AssertionError("the window did not come to rest")

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -18,7 +19,17 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
-from sfumato.core.controls import Choice, Curve, Kind, Number, Toggle, Triple, kinds
+from sfumato.core.controls import (
+    Choice,
+    Curve,
+    File,
+    Kind,
+    LutFile,
+    Number,
+    Toggle,
+    Triple,
+    kinds,
+)
 
 
 def quiet(text: str) -> QLabel:
@@ -27,7 +38,7 @@ def quiet(text: str) -> QLabel:
     return label
 
 
-def painted(label: QLabel, pigment: str) -> None:
+def painted(label: QWidget, pigment: str) -> None:
     """Give a label a pigment of the theme ("" = plain text)."""
     if label.property("pigment") != pigment:
         label.setProperty("pigment", pigment)
@@ -269,12 +280,66 @@ class CurveEditor(Editor):
         self._show_point()
 
 
+class FileEditor(Editor):
+    """The LUT file of a glaze: its name, a button to choose, arrows to step through its folder."""
+
+    wanted = Signal(str, str)  # field; "choose", "next" or "previous"
+
+    def __init__(self, field: str, kind: File, _default: LutFile) -> None:
+        super().__init__()
+        self._field = field
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.button = QPushButton()
+        self.button.setObjectName(field)
+        self.button.setToolTip(kind.help)
+        self.button.setAccessibleName(kind.title)
+        self.button.clicked.connect(lambda: self.wanted.emit(field, "choose"))
+        self.button.installEventFilter(self)
+        row.addWidget(self.button, 1)
+        for sign, how, words in (
+            ("‹", "previous", "The file before in its folder"),
+            ("›", "next", "The next file in its folder"),
+        ):
+            step = QPushButton(sign)
+            step.setObjectName(f"{field}.{how}")
+            step.setProperty("flat", True)
+            step.setToolTip(words)
+            step.setAccessibleName(words)
+            step.setFixedWidth(26)
+            step.clicked.connect(lambda _on, h=how: self.wanted.emit(field, h))
+            row.addWidget(step)
+
+    def eventFilter(self, _button, event) -> bool:
+        """Step with the arrow keys while the file has the keyboard."""
+        if event.type() == QEvent.Type.KeyPress:
+            step = {
+                Qt.Key.Key_Left: "previous",
+                Qt.Key.Key_Up: "previous",
+                Qt.Key.Key_Right: "next",
+                Qt.Key.Key_Down: "next",
+            }.get(event.key())
+            if step:
+                self.wanted.emit(self._field, step)
+                return True
+        return False
+
+    def show_record(self, record: Any) -> None:
+        value: LutFile = getattr(record, self._field)
+        name = Path(value.path).name if value.path else "Choose a LUT file…"
+        self.button.setText(f"{name} is missing" if value.is_missing else name)
+        self.button.setToolTip(value.path or "Choose a LUT file")
+        painted(self.button, "cinnabar" if value.is_missing else "")
+
+
 EDITORS: dict[type[Kind], Any] = {
     Number: NumberEditor,
     Triple: TripleEditor,
     Toggle: ToggleEditor,
     Choice: ChoiceEditor,
     Curve: CurveEditor,
+    File: FileEditor,
 }
 
 
@@ -284,6 +349,7 @@ class RecordPanel(QWidget):
     edited = Signal(str, object)
     released = Signal()
     tab_changed = Signal(str)
+    file_wanted = Signal(str, str)
 
     def __init__(self, record: Any, skip: tuple[str, ...] = ()) -> None:
         super().__init__()
@@ -304,6 +370,8 @@ class RecordPanel(QWidget):
                 editor.tab_changed.connect(self.tab_changed)
             else:
                 editor = EDITORS[type(kind)](field, kind, getattr(defaults, field))
+            if isinstance(editor, FileEditor):
+                editor.wanted.connect(self.file_wanted)
             editor.edited.connect(self.edited)
             editor.released.connect(self.released)
             self.editors.append(editor)

@@ -38,6 +38,7 @@ class Ledger(QWidget):
 
     bring_in = Signal()
     coat_menu_wanted = Signal(str, object)
+    file_wanted = Signal(str, str, str)
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
         super().__init__()
@@ -295,6 +296,7 @@ class Ledger(QWidget):
         panel = RecordPanel(coat.parameters)
         panel.edited.connect(self._edit_field)
         panel.released.connect(self._release)
+        panel.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
         panel.tab_changed.connect(lambda name: self._view.set("curve", name))
         if panel.curves is not None and self._view.get("curve") in panel.curves.tabs:
             panel.curves.show_tab(self._view.get("curve"))

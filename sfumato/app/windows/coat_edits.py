@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import attrs
@@ -10,11 +11,53 @@ from PySide6.QtWidgets import QMenu
 
 from sfumato.app.actions import Actions
 from sfumato.app.model.desk import Desk
+from sfumato.app.model.jobs import Lane
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.panels.ledger import Ledger
+from sfumato.core.controls import LutFile
 from sfumato.core.encodings import encoding
-from sfumato.core.study import Joint, Span, new_coat
+from sfumato.core.errors import SfumatoError, ValueRefused
+from sfumato.core.glazes import cdl
+from sfumato.core.stages import CdlStage
+from sfumato.core.study import LOOK, Coat, Joint, Span, new_coat
+from sfumato.core.transform import Transform
+from sfumato.formats.registry import by_suffix as lut_suffix
+from sfumato.work.luts import stated_span, write_lut
+from sfumato.work.study_store import read_lut_file
+
+
+def _ends(value: LutFile) -> dict[str, str]:
+    """Return what a LUT says of itself, as values of the LUT glaze."""
+    expects, gives = stated_span(value.transform)
+    return {"expects": expects, "gives": gives} if expects and gives else {}
+
+
+def _coat_of(file: Path) -> Coat:
+    """Return the glaze that a file becomes: a CDL when it holds one that fits, else a LUT.
+
+    Raises:
+        FormatError: the file cannot be read.
+    """
+    value = read_lut_file(file)
+    as_lut = attrs.evolve(new_coat("lut", file=value, **_ends(value)), name=file.stem)
+    stages = value.transform.stages
+    if len(stages) != 1 or not isinstance(stages[0], CdlStage):
+        return as_lut
+    s = stages[0]
+    try:
+        coat = new_coat(
+            "cdl",
+            slope=s.slope,
+            offset=s.offset,
+            power=s.power,
+            saturation=s.saturation,
+            clamp=cdl.CLAMP if s.clamp else cdl.NO_CLAMP,
+            direction=cdl.INVERSE if s.inverse else cdl.FORWARD,
+        )
+    except ValueRefused:
+        return as_lut  # beyond what the glaze's controls offer
+    return attrs.evolve(coat, name=s.id or file.stem)
 
 
 class CoatEdits(QObject):
@@ -26,11 +69,94 @@ class CoatEdits(QObject):
         super().__init__(window)
         self._window, self.model, self.view = window, model, view
         self._desk, self._ledger = desk, ledger
+        self._lane = Lane("lut", self)
+        self._lane.answered.connect(lambda commit: commit())
+        self._lane.refused.connect(window.notices.fault)
+        self._lane.crashed.connect(window.notices.bug)
+        ledger.file_wanted.connect(self._file_wanted)
 
     @property
     def _actions(self) -> Actions:
         actions: Actions = self._window.actions_table
         return actions
+
+    # --- files ---------------------------------------------------------------------------------
+    def _file_wanted(self, coat_id: str, field: str, how: str) -> None:
+        """Choose another file for a glaze, or step to a neighbour in its folder."""
+        now = getattr(self.model.study.coat(coat_id).parameters, field)
+        if how == "choose" or not now.path:
+            folder = str(Path(now.path).parent if now.path else Path.home())
+            files = self._window.ports.choose_luts(self._window, folder)
+            if files:
+                self._lay(coat_id, field, files[0])
+            return
+        here = Path(now.path)
+        try:
+            names = [p for p in here.parent.iterdir() if lut_suffix(p.name) and p.is_file()]
+        except OSError:
+            return
+        beside = sorted({here, *names}, key=lambda p: p.name.casefold())
+        step = 1 if how == "next" else -1
+        self._lay(coat_id, field, beside[(beside.index(here) + step) % len(beside)])
+
+    def _lay(self, coat_id: str, field: str, file: Path) -> None:
+        """Read a file on a worker and put it into a glaze, with what it says it expects and gives."""
+
+        def work(_cancel: Any) -> Any:
+            value = read_lut_file(file)
+
+            def commit() -> None:
+                study = self.model.study
+                coat = study.coat(coat_id)
+                fresh = {field: value, **_ends(value)}
+                after = study.set_coat(coat_id, parameters=attrs.evolve(coat.parameters, **fresh))
+                self.model.commit(f"{coat.title}: {file.name}", after, (coat_id, field))
+
+            return commit
+
+        self._lane.ask(work)
+
+    def lay_files(self, files: list[Path]) -> None:
+        """Put dropped LUT and CDL files into the Look as glazes, at its end."""
+
+        def work(_cancel: Any) -> Any:
+            coats = [_coat_of(f) for f in files]
+
+            def commit() -> None:
+                study = self.model.study
+                for coat in coats:
+                    study = study.added(LOOK, coat)
+                what = files[0].name if len(files) == 1 else f"{len(files)} files"
+                self.model.commit(f"Lay {what}", study)
+                self.view.set("coat", coats[-1].id)
+
+            return commit
+
+        self._lane.ask(work)
+
+    def save_cdl(self) -> None:
+        """Write the chosen CDL glaze as a CDL file."""
+        coat = self._coat()
+        file = self._window.ports.choose_cdl(self._window, f"{coat.title}.cc")
+        if file is None:
+            return
+        if file.suffix.lower() not in (".cc", ".ccc", ".cdl"):
+            file = file.with_name(f"{file.name}.cc")
+        p = coat.parameters
+        stage = CdlStage(p.slope, p.offset, p.power, p.saturation, id=coat.name or file.stem)
+        try:
+            write_lut(Transform((stage,), stage.id), file, force=True)
+        except SfumatoError as error:
+            self._window.notices.fault(error)
+            return
+        self._window.notices.good(f"{file.name} is written", str(file.parent))
+
+    @property
+    def is_busy(self) -> bool:
+        return self._lane.is_busy
+
+    def close(self) -> None:
+        self._lane.close()
 
     # --- glazes ----------------------------------------------------------------------------------
     def add_glaze(self) -> None:
@@ -51,6 +177,9 @@ class CoatEdits(QObject):
             "remove_glaze",
         ):
             menu.addAction(self._actions.by_id[name])
+        if self._coat().key == "cdl":
+            menu.addSeparator()
+            menu.addAction(self._actions.by_id["save_cdl"])
         menu.popup(place)
 
     def _coat(self) -> Any:

@@ -65,7 +65,7 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self._settings = settings
-        self._ports = ports or Ports()
+        self.ports = ports or Ports()
         self._demo = demo
         self.model = StudyModel(self)
         self.view = ViewState(self)
@@ -90,7 +90,7 @@ class MainWindow(QMainWindow):
             self.queue,
             self.notices,
             settings,
-            self._ports,
+            self.ports,
             demo,
         )
         self.actions_table = Actions(self, (self.files, self.coats, self.conversions, self))
@@ -277,6 +277,7 @@ class MainWindow(QMainWindow):
             and spec.pick is not None
             and self.desk.shot is not None,
             "in_look": in_look,
+            "has_cdl": in_look and spec is not None and spec.key == "cdl",
             "has_lut": not in_look and self.convert_model.entry() is not None,
         }
         self.actions_table.refresh({k for k, v in true.items() if v})
@@ -306,7 +307,7 @@ class MainWindow(QMainWindow):
     # --- shots -----------------------------------------------------------------------------------
     def bring_in(self) -> None:
         folder = self._settings.get("folder", str(Path.home()))
-        self.bring_in_files(self._ports.choose_pictures(self, folder))
+        self.bring_in_files(self.ports.choose_pictures(self, folder))
 
     def bring_in_files(self, files: list[Path]) -> None:
         """Bring pictures and clips into the study, in the background; what fails is said."""
@@ -405,7 +406,7 @@ class MainWindow(QMainWindow):
             study.grid,
             f"{entry} → {leave}",
             warning,
-            lambda f: self._ports.choose_folder(self, f),
+            lambda f: self.ports.choose_folder(self, f),
         )
         sheet.accepted.connect(lambda: self._export(sheet.wish))
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -545,8 +546,10 @@ class MainWindow(QMainWindow):
         """Do the sensible thing for each dropped file."""
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
         luts = [f for f in files if f not in studies and self._is_lut(f)]
-        if luts:
+        if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):
             self.conversions.take(luts)
+        elif luts:
+            self.coats.lay_files(luts)
         files = [f for f in files if f not in luts]
         pictures = [f for f in files if by_suffix(f.name) is not None]
         if studies:
@@ -563,8 +566,8 @@ class MainWindow(QMainWindow):
                 )
 
     def _is_lut(self, file: Path) -> bool:
-        """Whether a dropped file goes to the Convert room: all LUT files, there also pictures and folders."""
-        if self.view.get("room") == "convert":
+        """Whether a dropped file is taken as a LUT: in the Convert room also pictures and folders."""
+        if self.view.get("room") == "convert" or file.is_dir():
             return file.is_dir() or lut_suffix(file.name) is not None
         return lut_suffix(file.name) is not None and by_suffix(file.name) is None
 
@@ -582,6 +585,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.conversions.close()
+        self.coats.close()
         self._keep_window()
         self.model.undo_stack.blockSignals(True)
         self.files.close()

@@ -55,6 +55,12 @@ class Ports:
         )
         return Path(name) if name else None
 
+    def choose_cdl(self, parent: QWidget, suggested: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Save the CDL", suggested, "CDL files (*.cc *.ccc *.cdl)"
+        )
+        return Path(name) if name else None
+
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
         name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
         return Path(name) if name else None

@@ -185,7 +185,8 @@ class StudyFiles(QObject):
         def recover() -> None:
             if self.may_leave():
                 file = Path(newest.original) if newest.original else None
-                self.replace(newest.study, file, saved=False)
+                study = newest.study.with_files(lambda f: study_store.lut_file(f.path))
+                self.replace(study, file, saved=False)
                 self.autosave_now()
                 newest.file.unlink(missing_ok=True)
 

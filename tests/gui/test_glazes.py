@@ -1,0 +1,218 @@
+"""Journeys with glazes in the real window: LUT files, CDLs, Reach, blends, hard edges."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import ROOT
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QPushButton
+
+import sfumato
+from sfumato.app.controls.editors import Chooser
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.panels.coat_row import CoatRow
+from sfumato.core.encodings import encoding
+from sfumato.core.laying import BLENDS, Laying, blended, matte
+from sfumato.core.path import through_coat
+from sfumato.core.study import new_coat
+from sfumato.formats.registry import formats
+from sfumato.work.study_store import open_study
+
+LUTS = ROOT / "demo" / "luts"
+
+
+def typed(hand, widget: ScrubNumber, text: str) -> None:
+    """Type a number into a control."""
+    widget.setFocus()
+    QTest.keyClick(widget, Qt.Key.Key_Return)
+    QTest.keyClicks(widget.window().focusWidget(), text)
+    QTest.keyClick(widget.window().focusWidget(), Qt.Key.Key_Return)
+    hand.settle()
+
+
+def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "sill")
+    hand.drop(LUTS / "low_tide_33.cube")
+    hand.settle()
+    coat = hand.study.look.coats[-1]
+    assert (coat.key, coat.name) == ("lut", "low_tide_33")
+    assert (coat.parameters.expects, coat.parameters.gives) == ("Tarn Log", "BT.1886")
+    lut = sfumato.read(LUTS / "low_tide_33.cube")
+    code = np.float32([[0.4, 0.5, 0.3]])
+    expected = sfumato.to_encoding(lut.apply(code), "BT.1886", "Tarn Log")
+    graded = through_coat(coat, code, encoding("Tarn Log"))
+    np.testing.assert_allclose(graded, expected, atol=1e-5)
+    # The arrow keys step through the folder; undo goes back.
+    button = hand.find(QPushButton, "file")
+    button.setFocus()
+    QTest.keyClick(button, Qt.Key.Key_Right)
+    hand.settle()
+    names = sorted(
+        (
+            p.name
+            for p in LUTS.iterdir()
+            if p.suffix in {s for f in formats().values() for s in f.suffixes}
+        ),
+        key=str.casefold,
+    )
+    following = names[names.index("low_tide_33.cube") + 1]
+    assert Path(hand.study.look.coats[-1].parameters.file.path).name == following
+    hand.act("undo")
+    hand.settle()
+    assert hand.study.look.coats[-1].parameters.file.path.endswith("low_tide_33.cube")
+    # Build under it: another glaze, moved above the LUT.
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.levels")
+    hand.settle()
+    hand.act("glaze_up")
+    hand.settle()
+    typed(hand, hand.find(ScrubNumber, "gamma"), "1.3")
+    assert [c.key for c in hand.study.look.coats][-2:] == ["levels", "lut"]
+    # It is saved as a path beside the study, comes back, and a missing file is told.
+    file = tmp_path / "film.sfumato"
+    hand.ports.save = file
+    hand.act("save_study_as")
+    again = open_study(file)
+    assert again.look.coats[-1].parameters.file.transform is not None
+    text = file.read_text().replace("low_tide_33.cube", "gone.cube")
+    (tmp_path / "gone.sfumato").write_text(text)
+    window.files.open_file(tmp_path / "gone.sfumato")
+    hand.settle()
+    missing = hand.study.look.coats[-1]
+    assert missing.parameters.file.is_missing
+    hand.click(hand.find(CoatRow, f"coat.{missing.id}"))
+    assert "is missing" in hand.find(QPushButton, "file").text()
+    hand.ports.luts = [LUTS / "low_tide_33.cube"]
+    hand.click(hand.find(QPushButton, "file"))
+    hand.settle()
+    assert not hand.study.look.coats[-1].parameters.file.is_missing
+    hand.ports.luts = [LUTS / "broken.cube"]
+    hand.click(hand.find(QPushButton, "file"))
+    hand.settle()
+    assert "broken.cube:812" in window.strip.text()
+    assert hand.study.look.coats[-1].parameters.file.path.endswith("low_tide_33.cube")
+
+
+def test_cdl_files_come_and_go(demo, tmp_path: Path) -> None:
+    hand = demo
+    hand.drop(LUTS / "furnace.ccc")
+    hand.settle()
+    coat = hand.study.look.coats[-1]
+    assert (coat.key, coat.name) == ("cdl", "SG_010")
+    assert coat.parameters.power == (1.0, 1.0, 1.05)
+    hand.ports.cdl = tmp_path / "out.cdl"
+    hand.act("save_cdl")
+    back = sfumato.read(tmp_path / "out.cdl").stages[0]
+    assert (back.slope, back.saturation, back.id) == (coat.parameters.slope, 0.9, "SG_010")
+    assert "ColorDecisionList" in (tmp_path / "out.cdl").read_text()
+
+
+def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
+    """Balance colours the shadows; its Reach spares the lights; the matte shows it on the Easel."""
+    hand, window = demo, demo.window
+    window.view.set("shot", "sill")
+    window.view.set("b", "exact")
+    hand.settle()
+    bright, dark = (1500, 260), (900, 1000)
+    before = [hand.colour_at(*p) for p in (bright, dark)]
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.balance")
+    hand.settle()
+    typed(hand, hand.find(ScrubNumber, "offset.2"), "0.08")
+    everywhere = [hand.colour_at(*p) for p in (bright, dark)]
+    assert everywhere[1][2] > before[1][2] + 8
+    assert np.abs(np.subtract(everywhere[0], before[0])).max() > 3
+    hand.click(hand.find(QPushButton, "laying.fold"))
+    typed(hand, hand.find(ScrubNumber, "tone_to"), "0.35")
+    spared = [hand.colour_at(*p) for p in (bright, dark)]
+    assert np.abs(np.subtract(spared[0], before[0])).max() <= 1
+    assert spared[1][2] > before[1][2] + 4
+    coat = hand.study.look.coats[-1]
+    assert "◐" in hand.find(CoatRow, f"coat.{coat.id}").label.text()
+    hand.click(hand.find(QPushButton, "laying.matte"))
+    hand.settle()
+    assert max(hand.colour_at(*bright)) < 8
+    assert min(hand.colour_at(*dark)) > 100
+    hand.click(hand.find(QPushButton, "laying.matte"))
+    assert window.view.get("b") == "lut"
+    hand.act("undo")
+    hand.settle()
+    assert not hand.study.look.coats[-1].laying.is_limited
+
+
+def test_a_soft_light_lut_at_40_over_a_normal_one_at_70(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    hand.drop(LUTS / "salt_day.ktx2", LUTS / "camera_legal.cube")
+    hand.settle()
+    lower, upper = hand.study.look.coats[-2:]
+    for coat, strength in ((lower, "70"), (upper, "40")):
+        row = hand.find(CoatRow, f"coat.{coat.id}")
+        typed(hand, row.strength, strength)
+    assert window.view.get("coat") == upper.id  # what was dropped last is chosen
+    hand.click(hand.find(QPushButton, "laying.fold"))
+    box = hand.find(Chooser, "blend")
+    box.setCurrentText("soft light")
+    box.textActivated.emit("soft light")
+    hand.settle()
+    lower, upper = hand.study.look.coats[-2:]
+    assert (lower.strength, upper.strength, upper.laying.blend) == (0.7, 0.4, "soft light")
+    x = np.float32([[0.3, 0.5, 0.7], [0.8, 0.2, 0.4]])
+    first = x + 0.7 * (sfumato.read(LUTS / "salt_day.ktx2").apply(x) - x)
+    over = sfumato.read(LUTS / "camera_legal.cube").apply(first)
+    soft = blended("soft light", first, over, encoding("Tarn Log"))
+    expected = first + 0.4 * (soft - first)
+    log = encoding(hand.study.working)
+    found = through_coat(upper, through_coat(lower, x, log), log)
+    np.testing.assert_allclose(found, expected, atol=2e-6)
+    assert window.model.undo_stack.canUndo()
+
+
+def test_posterise_warns_at_the_seal(demo) -> None:
+    hand = demo
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.posterise")
+    hand.settle()
+    assert not [w for w in hand.window.findChildren(QLabel, "seal.warning") if w.isVisible()]
+    typed(hand, hand.find(ScrubNumber, "levels"), "6")
+    assert "Posterise makes edges" in hand.find(QLabel, "seal.warning").text()
+    hand.settle()
+    assert hand.find(QLabel, "seal.loss").text().startswith("!")
+    hand.act("toggle_glaze")
+    hand.settle()
+    assert not [w for w in hand.window.findChildren(QLabel, "seal.warning") if w.isVisible()]
+
+
+@pytest.mark.parametrize("blend", BLENDS)
+def test_blends_are_finite_and_meet_their_definitions(blend: str) -> None:
+    log = encoding("sRGB")
+    random = np.random.default_rng(7)
+    x, g = random.uniform(-1, 3, (2, 500, 3)).astype(np.float32)
+    out = blended(blend, x, g, log)
+    assert np.isfinite(out).all()
+    under, over = np.float32([[0.25] * 3]), np.float32([[0.5] * 3])
+    known = {"normal": 0.5, "multiply": 0.125, "screen": 0.625, "overlay": 0.25, "soft light": 0.25}
+    if blend in known:
+        np.testing.assert_allclose(blended(blend, under, over, log), known[blend], atol=1e-6)
+    elif blend == "tone only":
+        np.testing.assert_allclose(blended(blend, under, over, log), 0.5, atol=1e-4)
+    else:
+        np.testing.assert_allclose(blended(blend, under, over, log), 0.25, atol=1e-4)
+
+
+def test_a_matte_is_a_trapezoid_with_soft_edges() -> None:
+    log = encoding("sRGB")
+    greys = np.linspace(0, 1, 101, dtype=np.float32)[:, None].repeat(3, 1)
+    tone = matte(Laying(tone_from=0.4, tone_to=0.6, tone_soft=0.1), greys, log)[:, 0]
+    assert tone[[0, 29, 40, 50, 60, 71, 100]].tolist() == [0, 0, 1, 1, 1, 0, 0]
+    assert tone[35] == pytest.approx(0.5, abs=0.01)
+    red, green, grey = np.float32([[0.8, 0.1, 0.1], [0.1, 0.8, 0.1], [0.5, 0.5, 0.5]])
+    hue = matte(Laying(hue=29, hue_width=40), np.stack([red, green, grey]), log)[:, 0]
+    np.testing.assert_allclose(hue, [1, 0, 0], atol=1e-4)
+    chroma = matte(Laying(chroma_from=0.1), np.stack([red, green, grey]), log)[:, 0]
+    np.testing.assert_allclose(chroma, [1, 1, 0], atol=1e-6)
+    assert new_coat("exposure", stops=1.0).laying.is_plain
