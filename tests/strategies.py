@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from sfumato.core.controls import Choice, Curve, File, Kind, LutFile, Number, Toggle, Triple, kinds
+from sfumato.core.controls import (
+    Choice,
+    Curve,
+    File,
+    HueCurve,
+    Kind,
+    LutFile,
+    Number,
+    Toggle,
+    Triple,
+    kinds,
+)
 from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import Laying
@@ -27,6 +38,12 @@ def points(draw) -> tuple[tuple[float, float], ...]:
     return tuple((x / 100, draw(floats(-0.2, 1.2))) for x in xs)
 
 
+@st.composite
+def hue_points(draw) -> tuple[tuple[float, float], ...]:
+    hues = sorted(draw(st.lists(st.integers(0, 71), max_size=6, unique=True)))
+    return tuple((h * 5.0, draw(floats(-1, 1))) for h in hues)
+
+
 def of(kind: Kind) -> st.SearchStrategy:
     match kind:
         case Number():
@@ -39,6 +56,8 @@ def of(kind: Kind) -> st.SearchStrategy:
             return st.sampled_from(kind.options)
         case Curve():
             return points()
+        case HueCurve():
+            return hue_points()
         case File():
             table = Table3D(lattice_colours(3) ** 1.5)
             return st.sampled_from([LutFile(), LutFile("/luts/a.cube", Transform((table,)))])

@@ -147,6 +147,46 @@ class Curve(Kind):
         )
 
 
+HuePoints = tuple[tuple[float, float], ...]
+
+
+@frozen(kw_only=True)
+class HueCurve(Kind):
+    """A curve round the hues: up to 24 points (hue in degrees, value -1..1); none is a straight 0.
+
+    `scale` and `unit` say what a value of 1 means. All HueCurve fields of a glaze share one table.
+    """
+
+    unit: str = ""
+    scale: float = 1.0
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or len(value) > 24:
+            raise ValueRefused(f"{self.title} ({field.name}) takes up to 24 points")
+        for point in value:
+            if not isinstance(point, tuple) or len(point) != 2:
+                raise ValueRefused(f"{self.title} ({field.name}): a point is two numbers")
+            _finite(field, self.title, point[0], 0.0, 360.0)
+            _finite(field, self.title, point[1], -1.0, 1.0)
+        if any(b[0] - a[0] < 0.5 for a, b in zip(value, value[1:], strict=False)) or (
+            len(value) > 1 and value[0][0] + 360 - value[-1][0] < 0.5
+        ):
+            raise ValueRefused(
+                f"{self.title} ({field.name}): points must lie at least half a degree apart"
+            )
+
+    def dump(self, value: Any) -> Any:
+        return [list(p) for p in value]
+
+    def load(self, plain: Any) -> Any:
+        if not isinstance(plain, list):
+            return plain
+        return tuple(
+            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
+            for p in plain
+        )
+
+
 @frozen
 class LutFile:
     """A LUT file as a value: its path, its chain once it was read, and a stamp of its contents.

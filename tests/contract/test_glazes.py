@@ -110,6 +110,11 @@ MILD = {
     "shadow_rolloff": {"amount": 100.0, "knee": 0.3, "floor": 0.08},
     "gamut_fit": {"amount": 100.0, "threshold": 0.7},
     "posterise": {"levels": 6.0, "softness": 80.0},
+    "hue_table": {
+        "hue": ((30.0, 0.2), (140.0, 0.0), (260.0, -0.3)),
+        "chroma": ((30.0, 0.0), (140.0, -0.4), (260.0, 0.2)),
+        "lightness": ((30.0, 0.1), (260.0, -0.2)),
+    },
     "lut": {"file": LutFile("x.cube", Transform((Table3D(lattice_colours(17) ** 1.1),)))},
     "encoding_change": {"source": "sRGB", "target": "Gamma 2.2"},
 }

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 
 import sfumato
 from sfumato.app.controls.editors import Chooser
+from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.panels.coat_row import CoatRow
 from sfumato.core.encodings import encoding
@@ -216,3 +217,93 @@ def test_a_matte_is_a_trapezoid_with_soft_edges() -> None:
     chroma = matte(Laying(chroma_from=0.1), np.stack([red, green, grey]), log)[:, 0]
     np.testing.assert_allclose(chroma, [1, 1, 0], atol=1e-6)
     assert new_coat("exposure", stops=1.0).laying.is_plain
+
+
+def test_a_hue_is_picked_and_turned_while_greys_stay(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "sill")
+    window.view.set("b", "exact")
+    hand.settle()
+    bottle, wood = (760, 640), (1000, 1040)
+    before = [hand.colour_at(*p) for p in (bottle, wood)]
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.hue_table")
+    hand.settle()
+    field = hand.find(HueField, "hues")
+    hand.click(hand.find(QPushButton, "pick"))
+    easel = window.easel_panel.easel
+    hand.click(easel, easel.widget_at(*bottle))
+    hand.settle()
+    (point,) = hand.study.look.coats[-1].parameters.hue
+    assert 130 < point[0] < 170  # a green bottle
+    assert field.point() == point
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    for hue in (point[0] - 60, point[0] + 60):  # two anchors keep the other hues
+        hand.click(field, field.place("hue", hue, 0))
+    field.choose("hue", 1)
+    place = field.place("hue", *field.point())
+    hand.drag(field, place, field.place("hue", point[0], 0.6))
+    hand.settle()
+    turned = hand.study.look.coats[-1].parameters.hue
+    assert turned[1][1] == pytest.approx(0.6, abs=0.05)
+    assert (turned[0][1], turned[2][1]) == (0, 0)
+    after = [hand.colour_at(*p) for p in (bottle, wood)]
+    assert after[0][2] > before[0][2] + 15  # towards cyan
+    assert np.abs(np.subtract(after[1], before[1])).max() <= 12
+    typed(hand, hand.find(ScrubNumber, "point.value"), "-40")
+    assert hand.study.look.coats[-1].parameters.hue[1][1] == pytest.approx(-0.4)
+    QTest.keyClick(field, Qt.Key.Key_Delete)
+    assert len(hand.study.look.coats[-1].parameters.hue) == 2
+    QTest.keyClick(field, Qt.Key.Key_Insert)
+    QTest.keyClick(field, Qt.Key.Key_PageDown)
+    assert len(hand.study.look.coats[-1].parameters.hue) == 3
+    for _ in range(window.model.undo_stack.count()):
+        hand.act("undo")
+    hand.settle()
+    assert [hand.colour_at(*p) for p in (bottle, wood)] == before
+
+
+@pytest.mark.parametrize("working", ["sRGB", "Tarn Log", "ACEScct"])
+def test_a_hue_table_leaves_greys_to_the_bit(working: str) -> None:
+    table = new_coat(
+        "hue_table",
+        hue=((10.0, 1.0),),
+        chroma=((200.0, -1.0), (300.0, 1.0)),
+        lightness=((90.0, 0.7),),
+    )
+    greys = np.linspace(-0.5, 1.5, 2001, dtype=np.float32)[:, None].repeat(3, 1)
+    out = table.spec.apply(table.parameters, greys, working)
+    np.testing.assert_array_equal(out, greys)
+    red = np.float32([[0.7, 0.2, 0.2]])
+    assert np.abs(table.spec.apply(table.parameters, red, working) - red).max() > 0.05
+
+
+def test_known_values_of_the_new_glazes() -> None:
+    def made(key: str, code: object, working: str = "sRGB", **values: object) -> np.ndarray:
+        coat = new_coat(key, **values)
+        return coat.spec.apply(coat.parameters, np.float32(code), working)
+
+    np.testing.assert_allclose(
+        made("balance", [[0, 0.5, 1]], lift=(0.1, 0.1, 0.1)), [[0.1, 0.55, 1]]
+    )
+    np.testing.assert_allclose(
+        made("balance", [[0.25, -0.25, 1]], gamma=(2, 2, 2)), [[0.5, -0.5, 1]], atol=1e-6
+    )
+    levels = made("levels", [[0.1, 0.5, 0.9]], black=0.1, white=0.9, black_out=0.2, white_out=0.8)
+    np.testing.assert_allclose(levels, [[0.2, 0.5, 0.8]], atol=1e-6)
+    mono = made("mixer", [[1, 0, 0], [0.3, 0.3, 0.3]], monochrome=True, weights=(0.2, 0.7, 0.1))
+    np.testing.assert_allclose(mono, [[0.2] * 3, [0.3] * 3], atol=1e-6)
+    rolled = made(
+        "highlight_rolloff", [[1, 1, 1], [9, 9, 9], [0.5] * 3], amount=100.0, keep_hue=0.0
+    )
+    np.testing.assert_allclose(rolled, [[0.889636] * 3, [1.0] * 3, [0.5] * 3], atol=1e-5)
+    lifted = made("shadow_rolloff", [[-5, -5, -5], [0.5] * 3], amount=100.0, floor=0.05)
+    np.testing.assert_allclose(lifted, [[0.05] * 3, [0.5] * 3], atol=1e-6)
+    linear = made("gamut_fit", [[1.0, 0.4, -0.2]], "Linear BT.709", amount=100.0)
+    np.testing.assert_allclose(
+        linear, [[1.0, 0.4, 0.0]], atol=1e-5
+    )  # the limit 1.2 lands on the edge
+    steps = made("posterise", [[0.1, 0.45, 0.95]], levels=3.0)
+    np.testing.assert_allclose(steps, [[0, 0.5, 1]], atol=1e-6)
+    changed = made("encoding_change", [[0.5] * 3], source="sRGB", target="BT.1886")
+    assert changed[0, 0] == pytest.approx(0.21404 ** (1 / 2.4), abs=2e-4)

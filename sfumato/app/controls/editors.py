@@ -17,12 +17,14 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.curve_field import CurveField
+from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.core.controls import (
     Choice,
     Curve,
     File,
+    HueCurve,
     Kind,
     LutFile,
     Number,
@@ -280,6 +282,85 @@ class CurveEditor(Editor):
         self._show_point()
 
 
+class HueEditor(Editor):
+    """All HueCurve fields of a record in one table, with numbers for the chosen point."""
+
+    tab_changed = Signal(str)
+
+    def __init__(self, curves: dict[str, HueCurve]) -> None:
+        super().__init__()
+        self._curves = curves
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        self.field = HueField({name: kind.title for name, kind in curves.items()})
+        self.field.setObjectName("hues")
+        column.addWidget(self.field)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        hue = Number(
+            title="Hue of the point",
+            help="Where the point lies.",
+            least=0,
+            most=359,
+            step=1,
+            digits=0,
+        )
+        value = Number(
+            title="Value of the point",
+            help="How far it moves its hue.",
+            least=-100,
+            most=100,
+            step=1,
+            digits=0,
+            signed=True,
+        )
+        self.hue, self.value = ScrubNumber(hue, -1.0), ScrubNumber(value, 0.0)
+        self.hue.setObjectName("point.hue")
+        self.value.setObjectName("point.value")
+        self._words = quiet("")
+        for label, number in (("hue", self.hue), ("value", self.value)):
+            row.addWidget(quiet(label))
+            row.addWidget(number)
+            number.edited.connect(self._typed)
+            number.released.connect(self.released)
+        row.addWidget(self._words)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.field.edited.connect(self._moved)
+        self.field.released.connect(self.released)
+        self.field.chosen_changed.connect(self._on_chosen)
+        self._show_point()
+
+    def _moved(self, name: str, points: Any) -> None:
+        self.edited.emit(name, points)
+        self._show_point()
+
+    def _on_chosen(self) -> None:
+        self._show_point()
+        self.tab_changed.emit(self.field.row)
+
+    def _typed(self, _value: float) -> None:
+        self.field.move(self.hue.value(), self.value.value() / 100)
+        self._show_point()
+
+    def _show_point(self) -> None:
+        point = self.field.point()
+        for number in (self.hue, self.value):
+            number.setEnabled(point is not None)
+        if point is None:
+            self._words.setText("click a row to add a point")
+            return
+        kind = self._curves[self.field.row]
+        self.hue.show_value(point[0])
+        self.value.show_value(point[1] * 100)
+        self._words.setText(f"{kind.title.lower()} {point[1] * kind.scale:+.0f} {kind.unit}")
+
+    def show_record(self, record: Any) -> None:
+        self.field.show_rows({name: getattr(record, name) for name in self._curves})
+        self._show_point()
+
+
 class FileEditor(Editor):
     """The LUT file of a glaze: its name, a button to choose, arrows to step through its folder."""
 
@@ -340,7 +421,9 @@ EDITORS: dict[type[Kind], Any] = {
     Choice: ChoiceEditor,
     Curve: CurveEditor,
     File: FileEditor,
+    HueCurve: HueEditor,
 }
+_SHARED = (Curve, HueCurve)  # kinds of which one editor serves all fields
 
 
 class RecordPanel(QWidget):
@@ -355,19 +438,25 @@ class RecordPanel(QWidget):
         super().__init__()
         self.editors: list[Editor] = []
         self.curves: CurveEditor | None = None
+        self.hues: HueEditor | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         defaults = type(record)()
         table = {n: k for n, k in kinds(record).items() if n not in skip}
-        curves = {n: k for n, k in table.items() if isinstance(k, Curve)}
+        served: set[type] = set()
         for field, kind in table.items():
-            if isinstance(kind, Curve):
-                if self.curves is not None:
-                    continue
-                editor: Editor = CurveEditor(curves)
-                self.curves = editor
+            if type(kind) in served:
+                continue
+            if isinstance(kind, _SHARED):
+                served.add(type(kind))
+                alike = {n: k for n, k in table.items() if type(k) is type(kind)}
+                editor: Editor = EDITORS[type(kind)](alike)
                 editor.tab_changed.connect(self.tab_changed)
+                if isinstance(editor, CurveEditor):
+                    self.curves = editor
+                elif isinstance(editor, HueEditor):
+                    self.hues = editor
             else:
                 editor = EDITORS[type(kind)](field, kind, getattr(defaults, field))
             if isinstance(editor, FileEditor):

@@ -8,9 +8,10 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editors import quiet
+from sfumato.app.images import image_of
 from sfumato.app.panels.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
-from sfumato.app.views.pictures import HEAT, heat_of, heat_scale, image_of
+from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
 from sfumato.core.arrays import Array
 from sfumato.core.measure import Difference
 from sfumato.work.compare import Comparison, OnPicture

@@ -389,18 +389,25 @@ class Ledger(QWidget):
             self._panel.curves.field.show_histogram(shown.entry)
 
     @property
-    def has_curves(self) -> bool:
-        return self._panel is not None and self._panel.curves is not None
+    def open_curve(self) -> str:
+        """Return the field of the curve that a pick should go to, "" when the glaze has none."""
+        if self._panel is None:
+            return ""
+        if self._panel.curves is not None:
+            return self._panel.curves.current
+        return self._panel.hues.field.row if self._panel.hues is not None else ""
 
     def choose_new_point(self, before: Any, after: Any) -> None:
         """Choose the point of the open curve that `after` has and `before` has not."""
-        if self._panel is None or self._panel.curves is None:
+        name = self.open_curve
+        if self._panel is None or not name:
             return
-        name = self._panel.curves.current
         old, new = getattr(before, name), getattr(after, name)
         fresh = [i for i, p in enumerate(new) if p not in old]
-        if fresh:
+        if fresh and self._panel.curves is not None:
             self._panel.curves.field.choose(fresh[0])
+        elif fresh and self._panel.hues is not None:
+            self._panel.hues.field.choose(name, fresh[0])
 
     # --- edits -----------------------------------------------------------------------------------
     def _choose(self, coat_id: str) -> None:

@@ -9,8 +9,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
-from sfumato.app.views.pictures import HEAT, heat_of, heat_scale, image_of
+from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
 from sfumato.work.frames import WHOLE, Region
 
 _MARGIN = 8

@@ -8,9 +8,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
 from sfumato.app.theme import instrument_colour as colour
-from sfumato.app.views.pictures import image_of
 from sfumato.app.views.scope import ScopeView
 from sfumato.core.lut_view import SLICES, LutView
 

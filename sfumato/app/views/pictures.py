@@ -1,9 +1,8 @@
-"""Arrays to Qt images, and the heat scale of differences."""
+"""The heat scale of differences."""
 
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtGui import QImage
 
 from sfumato.core.arrays import Array
 
@@ -17,13 +16,6 @@ HEAT = np.stack(
     [np.interp(np.linspace(0, 5, 256), np.arange(6), _STOPS[:, c]) for c in range(3)], axis=1
 ).astype(np.uint8)
 SCALES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
-
-
-def image_of(pixels: Array) -> QImage:
-    """Return a QImage that owns a copy of uint8 (h, w, 3)."""
-    pixels = np.ascontiguousarray(pixels)
-    h, w = pixels.shape[:2]
-    return QImage(pixels.data, w, h, w * 3, QImage.Format.Format_RGB888).copy()
 
 
 def heat_scale(worst: float) -> float:

@@ -7,9 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, quiet_font
 from sfumato.app.theme import instrument_colour as colour
-from sfumato.app.views.pictures import image_of
 from sfumato.core.scopes import DRAWN
 
 TITLES = {

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.images import image_of
 from sfumato.app.model.desk import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
-from sfumato.app.views.pictures import image_of
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study import Shot
 

@@ -7,8 +7,8 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.images import image_of
 from sfumato.app.theme import colour
-from sfumato.app.views.pictures import image_of
 
 
 class Smear(QWidget):

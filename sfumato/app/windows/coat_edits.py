@@ -232,7 +232,8 @@ class CoatEdits(QObject):
             attrs.evolve(ask, coat=coat_id, dragging=False), x, y, 2
         ).entering
         working = self.model.study.working
-        extra = {"curve": self.view.get("curve")} if self._ledger.has_curves else {}
+        curve = self._ledger.open_curve
+        extra = {"curve": curve} if curve else {}
         picked = coat.spec.pick(coat.parameters, entering, encoding(working), **extra)
         after = self.model.study.set_coat(coat_id, parameters=picked)
         self.model.commit(f"{coat.title}: {coat.spec.pick_title.lower()}", after)

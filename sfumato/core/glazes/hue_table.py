@@ -1,0 +1,95 @@
+"""Hue table: hue, chroma and lightness moved hue by hue, greys left alone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+import numpy as np
+from attrs import frozen
+
+from sfumato.core import oklab
+from sfumato.core.arrays import Rgb
+from sfumato.core.controls import HueCurve, HuePoints, control
+from sfumato.core.encodings import Encoding
+from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.pchip import evaluate
+
+TURN, LIGHTEN = 60.0, 0.3  # degrees of hue, and share of lightness, at a value of 1
+_GREY, _COLOUR = 0.002, 0.05  # Oklab chroma below which nothing moves, and from which all does
+
+
+@frozen
+class HueTable:
+    hue: HuePoints = control(
+        (), HueCurve(title="Hue", unit="°", scale=TURN, help="Turns hues towards their neighbours.")
+    )
+    chroma: HuePoints = control(
+        (), HueCurve(title="Chroma", unit="%", scale=100.0, help="Makes hues purer or duller.")
+    )
+    lightness: HuePoints = control(
+        (), HueCurve(title="Lightness", unit="%", scale=30.0, help="Makes hues lighter or darker.")
+    )
+
+
+def along(points: HuePoints, hue_deg: Any) -> Any:
+    """Return the value of a periodic curve at hues in degrees; 0 where there are no points.
+
+    A monotone cubic through the points, which repeat every 360 degrees; one point alone is a constant.
+
+    >>> round(float(along(((100.0, 0.5), (200.0, 0.0)), np.float32(460.0))), 4)
+    0.5
+    """
+    if not points:
+        return np.zeros_like(hue_deg)
+    h = np.mod(hue_deg, 360)
+    if len(points) == 1:
+        return np.full_like(h, points[0][1])
+    before = tuple((x - 360, y) for x, y in points[-2:])
+    after = tuple((x + 360, y) for x, y in points[:2])
+    return evaluate((*before, *points, *after), h)
+
+
+def run(p: HueTable, code: Rgb, working: Encoding) -> Rgb:
+    """In Oklch: h + 60 v, C (1 + v), L (1 + 0.3 v), each faded in with chroma; greys stay to the bit."""
+    lab = oklab.from_light(working.decode(code), working)
+    lightness, a, b = lab[..., 0], lab[..., 1], lab[..., 2]
+    chroma = np.sqrt(a * a + b * b)
+    t = np.clip((chroma - np.float32(_GREY)) / np.float32(_COLOUR - _GREY), 0, 1)
+    fade = t * t * (3 - 2 * t)
+    hue = np.degrees(np.arctan2(b, a))
+    turned = np.radians(hue + np.float32(TURN) * along(p.hue, hue) * fade)
+    purer = chroma * (1 + along(p.chroma, hue) * fade)
+    lighter = lightness * (1 + np.float32(LIGHTEN) * along(p.lightness, hue) * fade)
+    moved = np.stack([lighter, purer * np.cos(turned), purer * np.sin(turned)], axis=-1)
+    out = working.encode(oklab.to_light(moved.astype(np.float32), working))
+    return np.asarray(code + (fade > 0)[..., None] * (out - code), np.float32)
+
+
+def pick(p: HueTable, code: Rgb, working: Encoding, curve: str = "hue") -> HueTable:
+    """Put a point on the curve at the hue of the picked colour; a grey puts none."""
+    lab = oklab.from_light(working.decode(code.reshape(1, 3)), working)[0]
+    if float(np.hypot(lab[1], lab[2])) < _GREY or not hasattr(p, curve):
+        return p
+    hue = round(float(np.degrees(np.arctan2(lab[2], lab[1])) % 360), 1) % 360
+    return attrs.evolve(p, **{curve: with_hue(getattr(p, curve), hue)})
+
+
+def with_hue(points: HuePoints, hue_deg: float) -> HuePoints:
+    """Return points with one more at a hue, on the curve as it is; one that is near stands for it."""
+    if any(abs((x - hue_deg + 180) % 360 - 180) < 4 for x, _ in points) or len(points) >= 24:
+        return points
+    value = round(float(along(points, np.float64(hue_deg))), 4)
+    return tuple(sorted((*points, (hue_deg, value))))
+
+
+SPEC = GlazeSpec(
+    "hue_table",
+    "Hue table",
+    Group.COLOUR,
+    HueTable,
+    run,
+    help="Moves one hue without the others: skies, leaves, skin; greys stay as they are.",
+    pick=pick,
+    pick_title="Pick a hue",
+)
