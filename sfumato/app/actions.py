@@ -57,6 +57,19 @@ TABLE = (
         when="has_shot",
     ),
     ActionSpec("duplicate_glaze", "Duplicate the glaze", "Edit", "Ctrl+D", when="has_coat"),
+    ActionSpec("copy_glaze", "Copy the glaze", "Edit", K.Copy, when="has_coat"),
+    ActionSpec("paste_glaze", "Paste a glaze into the Look", "Edit", K.Paste, when="in_look"),
+    ActionSpec(
+        "paste_glaze_ground",
+        "Paste a glaze into this shot's Ground",
+        "Edit",
+        "Ctrl+Shift+V",
+        when="has_shot",
+    ),
+    ActionSpec("rename_glaze", "Rename the glaze…", "Edit", "F2", when="has_coat"),
+    ActionSpec(
+        "solo_glaze", "Show the glaze alone, or all again", "Edit", "Ctrl+Shift+O", when="has_coat"
+    ),
     ActionSpec("toggle_glaze", "Switch the glaze on or off", "Edit", "Ctrl+M", when="has_coat"),
     ActionSpec("reset_glaze", "Reset the glaze", "Edit", "Ctrl+Backspace", when="has_coat"),
     ActionSpec("glaze_up", "Move the glaze up", "Edit", "Ctrl+Up", when="has_coat"),

@@ -276,6 +276,16 @@ class Study:
         at = len(coats) if index is None else index
         return self.with_coats(where, (*coats[:at], coat, *coats[at:]))
 
+    def soloed(self, coat_id: str) -> Study:
+        """Return the study with the other glazes of the same place switched off, for looking at one.
+
+        Raises:
+            KeyError: there is no such coat.
+        """
+        where = self.home(coat_id)
+        coats = tuple(attrs.evolve(c, on=c.id == coat_id) for c in self.coats(where))
+        return self.with_coats(where, coats)
+
     def with_files(self, change: Callable[[LutFile], LutFile]) -> Study:
         """Change every LUT file that glazes refer to: to read it, or to write its path otherwise."""
 

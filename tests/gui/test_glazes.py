@@ -9,7 +9,7 @@ import pytest
 from conftest import ROOT
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 import sfumato
 from sfumato.app.controls.editors import Chooser
@@ -307,3 +307,50 @@ def test_known_values_of_the_new_glazes() -> None:
     np.testing.assert_allclose(steps, [[0, 0.5, 1]], atol=1e-6)
     changed = made("encoding_change", [[0.5] * 3], source="sRGB", target="BT.1886")
     assert changed[0, 0] == pytest.approx(0.21404 ** (1 / 2.4), abs=2e-4)
+
+
+def test_glazes_are_renamed_shown_alone_copied_and_pasted(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "sill")
+    window.view.set("b", "exact")
+    hand.settle()
+    whole = hand.colour_at(760, 640)
+    hand.click(hand.find(CoatRow, "coat.l-cdl"))
+    hand.act("rename_glaze")
+    field = hand.find(QLineEdit, "rename")
+    field.clear()
+    QTest.keyClicks(field, "Warm lights")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert hand.study.coat("l-cdl").name == "Warm lights"
+    assert hand.find(CoatRow, "coat.l-cdl").label.text() == "Warm lights"
+    hand.act("rename_glaze")
+    QTest.keyClick(hand.find(QLineEdit, "rename"), Qt.Key.Key_Escape)
+    assert hand.study.coat("l-cdl").name == "Warm lights"
+    edited = hand.study
+    hand.act("solo_glaze")
+    hand.settle()
+    assert hand.study == edited  # only the Easel shows it alone
+    alone = hand.colour_at(760, 640)
+    assert np.abs(np.subtract(alone, whole)).max() > 5
+    assert "alone" in hand.find(CoatRow, "coat.l-cdl").label.text()
+    hand.act("solo_glaze")
+    hand.settle()
+    assert hand.colour_at(760, 640) == whole
+    hand.act("copy_glaze")
+    hand.act("paste_glaze_ground")
+    hand.settle()
+    shot = window.desk.shot
+    copy = shot.ground[-1]
+    assert (copy.key, copy.parameters) == ("cdl", edited.coat("l-cdl").parameters)
+    assert copy.id != "l-cdl"
+    hand.act("undo")
+    hand.act("paste_glaze")
+    hand.settle()
+    names = [c.title for c in hand.study.look.coats]
+    assert names.count("Warm lights") == 2
+    QApplication.clipboard().setText("a shopping list")
+    hand.act("paste_glaze")
+    assert "no glaze on the clipboard" in window.strip.text()
+    hand.act("undo")
+    hand.act("undo")
+    assert hand.study.coat("l-cdl").name == ""

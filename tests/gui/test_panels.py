@@ -17,10 +17,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
 
 from sfumato.app.controls.curve_field import CurveField
+from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.panels.coat_row import CoatRow
-from sfumato.core.controls import Choice, Curve, Number, Toggle, Triple
+from sfumato.core.controls import Choice, Curve, File, HueCurve, Number, Toggle, Triple
 from sfumato.core.glaze import glazes
 from sfumato.core.study import LOOK
 from sfumato.work.study_store import recoverable
@@ -46,6 +47,13 @@ def _move(hand, field: str, kind) -> None:
             hand.click(hand.find(QPushButton, f"tab.{field}"))
             curve = hand.find(CurveField, "curve")
             hand.drag(curve, curve.place(0.5, 0.5), curve.place(0.5, 0.6), steps=2)
+        case HueCurve():
+            table = hand.find(HueField, "hues")
+            hand.drag(table, table.place(field, 120, 0), table.place(field, 120, 0.4), steps=2)
+        case File():
+            hand.ports.luts = [ROOT / "demo" / "luts" / "salt_day.ktx2"]
+            hand.click(hand.find(QPushButton, field))
+            hand.settle()
         case _:
             raise LookupError(f"no hand for {kind}")
 

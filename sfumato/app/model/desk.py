@@ -113,6 +113,16 @@ class Desk(QObject):
             coat=coat if known else "",
         )
 
+    def _shown_ask(self) -> Ask | None:
+        """Return what the Easel shows: with one glaze alone while it is soloed."""
+        ask, solo = self.ask(), self.view.get("solo")
+        if ask is None or not solo:
+            return ask
+        try:
+            return attrs.evolve(ask, study=ask.study.soloed(solo))
+        except KeyError:
+            return ask
+
     def refresh(self) -> None:
         self._now.start()
 
@@ -135,7 +145,7 @@ class Desk(QObject):
         self._ask_thumbs()
 
     def _ask(self) -> None:
-        ask = self.ask()
+        ask = self._shown_ask()
         if ask is None:
             return
         self._lanes["preview"].ask(
@@ -179,6 +189,7 @@ class Desk(QObject):
             "instruments_shown",
             "written",
             "coat",
+            "solo",
         ):
             self._now.start()
 
@@ -219,7 +230,7 @@ class Desk(QObject):
 
     def probe(self, x: int, y: int) -> None:
         """Measure the pixel under the cursor; the answer comes as `probed`."""
-        ask = self.ask()
+        ask = self._shown_ask()
         if ask is not None and not self.dragging:
             self._lanes["probe"].ask(lambda _cancel: self.previewer.probe(ask, x, y))
 

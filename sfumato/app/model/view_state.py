@@ -29,6 +29,7 @@ class ViewState(QObject):
             "instruments": ("parade", "neutral"),
             "instruments_shown": True,
             "picking": "",
+            "solo": "",
             "curve": "master",
             "written": None,
         }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
@@ -26,6 +26,37 @@ STRENGTH = Number(
 )
 
 
+class _NameField(QLineEdit):
+    """A name typed in place: Enter or leaving keeps it (`ended`), Esc drops it; keys stay inside."""
+
+    ended = Signal(str)
+
+    def __init__(self, name: str, parent: QWidget) -> None:
+        super().__init__(name, parent)
+        self.setObjectName("rename")
+        self.setMaxLength(60)
+        self.selectAll()
+
+    def _end(self, keep: bool) -> None:
+        if not self.isHidden():
+            self.hide()
+            self.deleteLater()
+            self.parentWidget().setFocus()
+            if keep:
+                self.ended.emit(self.text().strip())
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            event.accept()
+            self._end(event.key() != Qt.Key.Key_Escape)
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event) -> None:
+        super().focusOutEvent(event)
+        self._end(True)
+
+
 class CoatRow(QWidget):
     """One glaze: on/off, name, smear, Strength."""
 
@@ -35,12 +66,14 @@ class CoatRow(QWidget):
     released = Signal()
     menu_wanted = Signal(str, object)
     dragged = Signal(str, float, bool)
+    renamed = Signal(str, str)
 
     def __init__(self, coat: Coat, pigment: str) -> None:
         super().__init__()
         self.coat = coat
         self.pigment = pigment
         self.is_chosen = False
+        self.alone = False
         self._press: QPointF | None = None
         self._moving = False
         self.setFixedHeight(32)
@@ -77,9 +110,7 @@ class CoatRow(QWidget):
             return
         self.mark.setChecked(coat.on)
         self.mark.setAccessibleName(f"{coat.title} on")
-        signs = ["◐"] if coat.laying.is_limited else []
-        signs += [coat.laying.blend] if coat.laying.blend != NORMAL else []
-        self.label.setText(" ".join([coat.title, *signs]))
+        self._name()
         self.label.setEnabled(coat.on)
         self.label.setStyleSheet("" if coat.on else f"color: {colour('quiet').name()}")
         self.smear.setEnabled(coat.on)
@@ -92,6 +123,21 @@ class CoatRow(QWidget):
         )
         reach = ", limited by its Reach" if coat.laying.is_limited else ""
         self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}{reach}")
+
+    def show_solo(self, alone: bool, hidden: bool) -> None:
+        """Show that the glaze is seen alone, or is not seen while another is."""
+        self.alone = alone
+        self.label.setEnabled(self.coat.on and not hidden)
+        quiet = hidden or not self.coat.on
+        self.label.setStyleSheet(f"color: {colour('quiet').name()}" if quiet else "")
+        self._name()
+
+    def _name(self) -> None:
+        coat = self.coat
+        signs = ["◐"] if coat.laying.is_limited else []
+        signs += [coat.laying.blend] if coat.laying.blend != NORMAL else []
+        signs += ["· alone"] if self.alone else []
+        self.label.setText(" ".join([coat.title, *signs]))
 
     def show_chosen(self, chosen: bool) -> None:
         if chosen != self.is_chosen:
@@ -122,6 +168,23 @@ class CoatRow(QWidget):
             self.dragged.emit(self.coat.id, event.globalPosition().y(), True)
         else:
             self.chosen.emit(self.coat.id)
+
+    def rename(self) -> None:
+        """Let the name be typed in its place; Esc leaves it, an empty name is the glaze's own."""
+        field = _NameField(self.coat.title, self)
+        field.setGeometry(self.label.geometry().adjusted(-4, -2, 90, 2))
+        field.setAccessibleName(f"Name of {self.coat.title}")
+        field.ended.connect(self._renamed)
+        field.show()
+        field.setFocus()
+
+    def _renamed(self, name: str) -> None:
+        own = self.coat.spec.title if self.coat.spec else ""
+        self.renamed.emit(self.coat.id, "" if name == own else name)
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        if self.label.geometry().contains(event.position().toPoint()):
+            self.rename()
 
     def contextMenuEvent(self, event) -> None:
         self.chosen.emit(self.coat.id)

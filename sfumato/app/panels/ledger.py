@@ -283,7 +283,23 @@ class Ledger(QWidget):
         row.released.connect(self._release)
         row.menu_wanted.connect(self.coat_menu_wanted)
         row.dragged.connect(self._on_dragged)
+        row.renamed.connect(self._rename)
         return row
+
+    def _rename(self, coat_id: str, name: str) -> None:
+        study = self._model.study
+        before = study.coat(coat_id)
+        if name != before.name:
+            self._model.commit(f"Rename {before.title}", study.set_coat(coat_id, name=name))
+
+    def rename_row(self, coat_id: str) -> None:
+        """Let the name of a glaze be typed in its row."""
+        self._rows[coat_id].rename()
+
+    def show_solo(self, coat_id: str) -> None:
+        """Say in the rows which glaze is shown alone."""
+        for row in self._rows.values():
+            row.show_solo(row.coat.id == coat_id, bool(coat_id) and row.coat.id != coat_id)
 
     def _unfold(self, coat: Coat) -> None:
         spec = coat.spec
@@ -365,6 +381,8 @@ class Ledger(QWidget):
             self.refresh()
             if name == "coat":
                 QTimer.singleShot(0, self, self._reveal)
+        elif name == "solo":
+            self.show_solo(self._view.get("solo"))
         elif name == "b":
             for button in self.body.findChildren(QPushButton, "laying.matte"):
                 button.setChecked(self._view.get("b") == MATTE)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
 import attrs
 from PySide6.QtCore import QObject, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QMenu
 
 from sfumato.app.actions import Actions
@@ -15,16 +17,24 @@ from sfumato.app.model.jobs import Lane
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.panels.ledger import Ledger
+from sfumato.core import study_json
 from sfumato.core.controls import LutFile
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes import cdl
 from sfumato.core.stages import CdlStage
-from sfumato.core.study import LOOK, Coat, Joint, Span, new_coat
+from sfumato.core.study import LOOK, Coat, Joint, Span, new_coat, new_id
 from sfumato.core.transform import Transform
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.work.luts import stated_span, write_lut
-from sfumato.work.study_store import read_lut_file
+from sfumato.work.study_store import lut_file, read_lut_file
+
+_CLIP = "sfumato glaze"
+
+
+def _read_again(value: LutFile) -> LutFile:
+    """Read the file of a glaze that came from the clipboard; others keep what they have."""
+    return lut_file(value.path) if value.is_missing else value
 
 
 def _ends(value: LutFile) -> dict[str, str]:
@@ -171,6 +181,9 @@ class CoatEdits(QObject):
         for name in (
             "toggle_glaze",
             "reset_glaze",
+            "rename_glaze",
+            "solo_glaze",
+            "copy_glaze",
             "duplicate_glaze",
             "glaze_up",
             "glaze_down",
@@ -184,6 +197,44 @@ class CoatEdits(QObject):
 
     def _coat(self) -> Any:
         return self.model.study.coat(self.view.get("coat"))
+
+    def rename_glaze(self) -> None:
+        self._ledger.rename_row(self._coat().id)
+
+    def solo_glaze(self) -> None:
+        """Show the chosen glaze without the others of its place, or all again; the LUT stays whole."""
+        now = self.view.get("solo")
+        self.view.set("solo", "" if now == self._coat().id else self._coat().id)
+
+    def copy_glaze(self) -> None:
+        """Put the chosen glaze on the clipboard as text that any study takes."""
+        text = json.dumps({_CLIP: study_json.dump_coat(self._coat())}, ensure_ascii=False)
+        QGuiApplication.clipboard().setText(text)
+
+    def paste_glaze(self) -> None:
+        self._paste(LOOK)
+
+    def paste_glaze_ground(self) -> None:
+        if self._desk.shot is not None:
+            self._paste(self._desk.shot.id)
+
+    def _paste(self, where: str) -> None:
+        """Add the glaze of the clipboard, below the chosen one when that is of the same place."""
+        try:
+            plain = json.loads(QGuiApplication.clipboard().text())
+            coat = study_json.load_coat(plain[_CLIP])
+        except (ValueError, KeyError, TypeError, AttributeError, ValueRefused):
+            self._window.notices.note(
+                "There is no glaze on the clipboard", "copy one from the Ledger first"
+            )
+            return
+        study, chosen = self.model.study, self.view.get("coat")
+        coat = attrs.evolve(coat, id=new_id())
+        ids = [c.id for c in study.coats(where)]
+        place = ids.index(chosen) + 1 if chosen in ids else None
+        study = study.added(where, coat, place).with_files(_read_again)
+        self.model.commit(f"Paste {coat.title}", study)
+        self.view.set("coat", coat.id)
 
     def duplicate_glaze(self) -> None:
         coat = self._coat()

@@ -241,6 +241,8 @@ class MainWindow(QMainWindow):
     def _on_view(self, name: str) -> None:
         if name == "room":
             self.rooms.setCurrentWidget(self._room_pages[self.view.get("room")])
+        if name in ("coat", "shot") and self.view.get("solo") != self.view.get("coat"):
+            self.view.set("solo", "")
         if name == "coat" and not self.view.get("coat"):
             for side, usual in (("a", "ground"), ("b", LUT)):
                 if self.view.get(side) == MATTE:
