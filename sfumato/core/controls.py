@@ -114,7 +114,23 @@ STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
 
 @frozen(kw_only=True)
-class Curve(Kind):
+class _Pointed(Kind):
+    """What the kinds made of points share: how they stand in files."""
+
+    def dump(self, value: Any) -> Any:
+        return [list(p) for p in value]
+
+    def load(self, plain: Any) -> Any:
+        if not isinstance(plain, list):
+            return plain
+        return tuple(
+            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
+            for p in plain
+        )
+
+
+@frozen(kw_only=True)
+class Curve(_Pointed):
     """A curve through 2 to 64 points (in, out), in rising order; `pigment` names its colour.
 
     All Curve fields of a glaze share one curve field on the panel, a tab each.
@@ -135,23 +151,12 @@ class Curve(Kind):
                 f"{self.title} ({field.name}): points must rise by at least 0.0001 from left to right"
             )
 
-    def dump(self, value: Any) -> Any:
-        return [list(p) for p in value]
-
-    def load(self, plain: Any) -> Any:
-        if not isinstance(plain, list):
-            return plain
-        return tuple(
-            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
-            for p in plain
-        )
-
 
 HuePoints = tuple[tuple[float, float], ...]
 
 
 @frozen(kw_only=True)
-class HueCurve(Kind):
+class HueCurve(_Pointed):
     """A curve round the hues: up to 24 points (hue in degrees, value -1..1); none is a straight 0.
 
     `scale` and `unit` say what a value of 1 means. All HueCurve fields of a glaze share one table.
@@ -174,17 +179,6 @@ class HueCurve(Kind):
             raise ValueRefused(
                 f"{self.title} ({field.name}): points must lie at least half a degree apart"
             )
-
-    def dump(self, value: Any) -> Any:
-        return [list(p) for p in value]
-
-    def load(self, plain: Any) -> Any:
-        if not isinstance(plain, list):
-            return plain
-        return tuple(
-            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
-            for p in plain
-        )
 
 
 @frozen

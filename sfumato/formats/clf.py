@@ -367,10 +367,6 @@ def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
     return ()
 
 
-def _joined(values: Any) -> str:
-    return " ".join(f"{v:.9g}" for v in np.asarray(values, np.float64).reshape(-1).tolist())
-
-
 def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> None:
     """Add an Array of table values in the units of the depth; integers are rounded."""
     child = ElementTree.SubElement(node, "Array", dim=dim)

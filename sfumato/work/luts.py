@@ -101,10 +101,6 @@ class Held:
     said: tuple[str, ...] = ()
     fit: Fitted | None = None
 
-    @property
-    def is_exact(self) -> bool:
-        return not self.said
-
 
 def _grid_words(spec: FormatSpec, wish: int) -> int:
     """Return the grid that was asked for, or refuse one that the format does not hold."""

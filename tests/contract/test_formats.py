@@ -102,7 +102,7 @@ def test_a_lut_through_every_pair_of_formats(first: str, second: str) -> None:
                 return
             transform = curves_of(transform)
         found = held(transform, target)
-        assert found.is_exact, found.said
+        assert found.said == ()
         data, _ = written(found.transform, target)
         transform = read(data, f"x{target.ending}", key=key).transform
         allowed += QUANTUM[formats()[key].depths[0]] * 1.01

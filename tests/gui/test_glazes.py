@@ -111,6 +111,39 @@ def test_cdl_files_come_and_go(demo, tmp_path: Path) -> None:
     back = sfumato.read(tmp_path / "out.cdl").stages[0]
     assert (back.slope, back.saturation, back.id) == (coat.parameters.slope, 0.9, "SG_010")
     assert "ColorDecisionList" in (tmp_path / "out.cdl").read_text()
+    # A CDL file says neither "inverse" nor a Strength: the one is refused, the other told.
+    study = hand.study.set_coat(coat.id, strength=0.5)
+    hand.window.model.commit("Strength", study)
+    hand.act("save_cdl")
+    assert "Strength, blend and Reach are not in it" in hand.window.strip.text()
+    whole = (tmp_path / "out.cdl").read_bytes()
+    hand.window.model.commit("Direction", study.tuned(coat.id, direction="inverse"))
+    hand.act("save_cdl")
+    assert "holds one forward CDL" in hand.window.strip.text()
+    hand.ports.cdl = tmp_path / "out"
+    (tmp_path / "out.cc").write_text("mine")
+    hand.window.model.commit("Direction", study)
+    hand.act("save_cdl")
+    assert "exists already" in hand.window.strip.text()
+    assert (tmp_path / "out.cc").read_text() == "mine"
+    assert (tmp_path / "out.cdl").read_bytes() == whole
+
+
+def test_what_fails_is_said_and_the_rest_is_laid(demo) -> None:
+    hand = demo
+    count = len(hand.study.look.coats)
+    hand.drop(LUTS / "broken.cube", LUTS / "salt_day.ktx2")
+    hand.drop(LUTS / "monitor_a.3dl")  # at once: neither drop is lost
+    hand.settle()
+    assert [c.name for c in hand.study.look.coats[count:]] == ["salt_day", "monitor_a"]
+    assert "broken.cube:812" in hand.window.strip.text()
+    # Stepping back from the first file passes over the broken one.
+    hand.drop(LUTS / "camera_legal.cube")
+    hand.settle()
+    hand.click(hand.find(QPushButton, "file.previous"))
+    hand.settle()
+    step = hand.study.look.coats[-1].parameters.file
+    assert Path(step.path).name == "tiles_32.png"
 
 
 def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:

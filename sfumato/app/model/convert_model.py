@@ -19,6 +19,8 @@ from sfumato.core.assay import Assay, Level, assay, repaired
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut_view import LutView, lut_view
 from sfumato.core.measure import Difference
+from sfumato.core.stages import HalfCurve
+from sfumato.core.table import Table1D, Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats.contract import DEPTH_WORDS, Read
 from sfumato.formats.registry import formats
@@ -37,7 +39,7 @@ from sfumato.work.batch import (
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts import Target, display_of, held, loss, options_for, read_lut, written
 
-KEPT = 8  # transforms of so many files stay in memory
+KEPT_BYTES = 256 << 20  # transforms of the last files stay in memory, up to this size
 
 
 @frozen
@@ -266,6 +268,7 @@ class ConvertModel(QObject):
         self._transforms: OrderedDict[Entry, Read] = OrderedDict()
         self._outcomes: dict[Any, Outcome] = {}
         self._now: Chosen | None = None
+        self._adding: list[Path] = []
         self._lanes = {n: Lane(f"convert {n}", self) for n in ("assay", "chosen", "goal", "add")}
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
@@ -302,16 +305,28 @@ class ConvertModel(QObject):
     def add(self, places: list[Path]) -> None:
         """Look for LUT files in files and folders, in the background, and put them in the list."""
         if places:
+            # A lane answers the newest ask alone: each ask takes along what is not answered yet.
+            self._adding = [*self._adding, *places]
+            wanted = self._adding
             self._lanes["add"].ask(
-                lambda cancel: list(lut_files(places, cancel=cancel)), patient=True
+                lambda cancel: (len(wanted), list(lut_files(wanted, cancel=cancel))), patient=True
             )
 
-    def _on_added(self, found: list[tuple[Path, Path]]) -> None:
+    def _on_added(self, answer: tuple[int, list[tuple[Path, Path]]]) -> None:
+        count, found = answer
+        self._adding = self._adding[count:]
         known = {e.path for e in self.bench.entries}
         new = tuple(Entry(p, r) for p, r in dict.fromkeys(found) if p not in known)
         if not new:
             self._notices.note("No new LUT files were found", "they are in the list already")
             return
+        fresh = {
+            e.path for e in new
+        }  # what was known of a file of this name may be of an older one
+        for memory in (self._known, self._transforms):
+            for entry in [e for e in memory if e.path in fresh]:
+                del memory[entry]
+        self._outcomes.clear()
         folder = self.bench.folder or str(new[0].root / "converted")
         title = f"Add {new[0].path.name}" if len(new) == 1 else f"Add {len(new)} files"
         self.chosen = self.chosen or new[0].path
@@ -400,12 +415,17 @@ class ConvertModel(QObject):
         found = answer.found
         if found is not None:
             self._transforms[answer.entry] = found
-            while len(self._transforms) > KEPT:
+            while len(self._transforms) > 1 and self._size() > KEPT_BYTES:
                 self._transforms.popitem(last=False)
             answer = attrs.evolve(answer, found=attrs.evolve(found, transform=Transform()))
         self._known[answer.entry] = answer
         self.examined.emit(answer.entry.path)
         self._ask_next()
+
+    def _size(self) -> int:
+        """Return how many bytes the kept transforms hold."""
+        stages = (s for read in self._transforms.values() for s in read.transform.stages)
+        return sum(s.values.nbytes for s in stages if isinstance(s, Table1D | Table3D | HalfCurve))
 
     def _on_chosen(self, answer: Chosen) -> None:
         self._now = answer

@@ -125,6 +125,7 @@ class Queue(QObject):
     refused = Signal(object)
     cancelled = Signal(str)
     crashed = Signal(str)
+    ended = Signal(object, str)  # tag; "finished", "cancelled", "refused" or "crashed"
     _done = Signal(object, object, object, str)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -179,14 +180,19 @@ class Queue(QObject):
 
     def _deliver(self, tag: Any, answer: Any, fault: Any, title: str) -> None:
         self._cancel = None
+        how = "finished"
         if isinstance(fault, Cancelled):
+            how = "cancelled"
             self.cancelled.emit(title)
         elif isinstance(fault, SfumatoError):
+            how = "refused"
             self.refused.emit(fault)
         elif fault is not None:
+            how = "crashed"
             self.crashed.emit(fault)
         else:
             self.finished.emit(tag, answer)
+        self.ended.emit(tag, how)
         self._next()
 
     def close(self) -> None:

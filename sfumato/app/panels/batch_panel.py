@@ -105,8 +105,8 @@ class BatchPanel(QWidget):
         self._timer.start()
         self.refresh()
 
-    def finish(self, cancelled: bool) -> None:
-        """The worker has ended: show the rest and the sum."""
+    def finish(self, how: str) -> None:
+        """The worker has ended, "finished", "cancelled" or otherwise: show the rest and the sum."""
         self._timer.stop()
         self.refresh()
         self._bar.hide()
@@ -114,9 +114,9 @@ class BatchPanel(QWidget):
         self._open.show()
         self._close.show()
         self._close.setFocus()
-        said = "Cancelled" if cancelled else "Done"
+        said = {"finished": "Done", "cancelled": "Cancelled"}.get(how, "Stopped")
         self._title.setText(f"{said}: {self._sum()}")
-        if cancelled:
+        if how != "finished":
             self._words.setText("What was written stays; nothing is half written.")
         else:
             worst = max((r.loss.worst for r in self._rows if r.loss), default=0.0)

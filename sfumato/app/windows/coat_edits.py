@@ -83,6 +83,7 @@ class CoatEdits(QObject):
         self._lane.answered.connect(lambda commit: commit())
         self._lane.refused.connect(window.notices.fault)
         self._lane.crashed.connect(window.notices.bug)
+        window.queue.finished.connect(self._on_finished)
         ledger.file_wanted.connect(self._file_wanted)
 
     @property
@@ -107,17 +108,32 @@ class CoatEdits(QObject):
             return
         beside = sorted({here, *names}, key=lambda p: p.name.casefold())
         step = 1 if how == "next" else -1
-        self._lay(coat_id, field, beside[(beside.index(here) + step) % len(beside)])
+        place = beside.index(here)
+        order = [beside[(place + step * i) % len(beside)] for i in range(1, len(beside))]
+        if order:
+            self._lay(coat_id, field, *order)
 
-    def _lay(self, coat_id: str, field: str, file: Path) -> None:
-        """Read a file on a worker and put it into a glaze, with what it says it expects and gives."""
+    def _lay(self, coat_id: str, field: str, *files: Path) -> None:
+        """Put the first of `files` that can be read into a glaze, with what it expects and gives."""
 
-        def work(_cancel: Any) -> Any:
-            value = read_lut_file(file)
+        def work(cancel: Any) -> Any:
+            refusal: SfumatoError | None = None
+            for file in files:
+                cancel.check()
+                try:
+                    return committing(read_lut_file(file), file)
+                except SfumatoError as error:
+                    refusal = refusal or error
+            assert refusal is not None
+            raise refusal
 
+        def committing(value: LutFile, file: Path) -> Any:
             def commit() -> None:
                 study = self.model.study
-                coat = study.coat(coat_id)
+                try:
+                    coat = study.coat(coat_id)
+                except KeyError:
+                    return  # it was taken out meanwhile
                 fresh = {field: value, **_ends(value)}
                 after = study.set_coat(coat_id, parameters=attrs.evolve(coat.parameters, **fresh))
                 self.model.commit(f"{coat.title}: {file.name}", after, (coat_id, field))
@@ -127,39 +143,63 @@ class CoatEdits(QObject):
         self._lane.ask(work)
 
     def lay_files(self, files: list[Path]) -> None:
-        """Put dropped LUT and CDL files into the Look as glazes, at its end."""
+        """Put dropped LUT and CDL files into the Look as glazes, at its end; what fails is said."""
 
-        def work(_cancel: Any) -> Any:
-            coats = [_coat_of(f) for f in files]
+        def work(cancel: Any, _progress: Any) -> tuple[list[Coat], list[SfumatoError]]:
+            coats: list[Coat] = []
+            faults: list[SfumatoError] = []
+            for file in files:
+                cancel.check()
+                try:
+                    coats.append(_coat_of(file))
+                except SfumatoError as error:
+                    faults.append(error)
+            return coats, faults
 
-            def commit() -> None:
-                study = self.model.study
-                for coat in coats:
-                    study = study.added(LOOK, coat)
-                what = files[0].name if len(files) == 1 else f"{len(files)} files"
-                self.model.commit(f"Lay {what}", study)
-                self.view.set("coat", coats[-1].id)
+        self._window.queue.add(f"Reading {len(files)} files", work, "lay")
 
-            return commit
-
-        self._lane.ask(work)
+    def _on_finished(self, tag: Any, answer: Any) -> None:
+        if tag != "lay":
+            return
+        coats, faults = answer
+        study = self.model.study
+        for coat in coats:
+            study = study.added(LOOK, coat)
+        if coats:
+            what = coats[0].title if len(coats) == 1 else f"{len(coats)} files"
+            self.model.commit(f"Lay {what}", study)
+            self.view.set("coat", coats[-1].id)
+        for fault in faults:
+            self._window.notices.fault(fault)
 
     def save_cdl(self) -> None:
-        """Write the chosen CDL glaze as a CDL file."""
+        """Write the chosen CDL glaze as a CDL file; what a CDL cannot say is said."""
         coat = self._coat()
         file = self._window.ports.choose_cdl(self._window, f"{coat.title}.cc")
         if file is None:
             return
-        if file.suffix.lower() not in (".cc", ".ccc", ".cdl"):
+        asked = file.suffix.lower() in (".cc", ".ccc", ".cdl")  # the chooser asked about this name
+        if not asked:
             file = file.with_name(f"{file.name}.cc")
         p = coat.parameters
-        stage = CdlStage(p.slope, p.offset, p.power, p.saturation, id=coat.name or file.stem)
+        stage = CdlStage(
+            p.slope,
+            p.offset,
+            p.power,
+            p.saturation,
+            clamp=p.clamp == cdl.CLAMP,
+            inverse=p.direction != cdl.FORWARD,
+            id=coat.name or file.stem,
+        )
         try:
-            write_lut(Transform((stage,), stage.id), file, force=True)
+            held = write_lut(Transform((stage,), stage.id), file, force=asked)
         except SfumatoError as error:
             self._window.notices.fault(error)
             return
-        self._window.notices.good(f"{file.name} is written", str(file.parent))
+        lost = list(held.said)
+        if coat.strength != 1.0 or not coat.laying.is_plain:
+            lost.append("its Strength, blend and Reach are not in it")
+        self._window.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
 
     @property
     def is_busy(self) -> bool:
@@ -223,7 +263,7 @@ class CoatEdits(QObject):
         try:
             plain = json.loads(QGuiApplication.clipboard().text())
             coat = study_json.load_coat(plain[_CLIP])
-        except (ValueError, KeyError, TypeError, AttributeError, ValueRefused):
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError, ValueRefused):
             self._window.notices.note(
                 "There is no glaze on the clipboard", "copy one from the Ledger first"
             )

@@ -54,9 +54,7 @@ class Conversions(QObject):
         room.targets.convert_wanted.connect(self.convert_files)
         room.targets.folder_wanted.connect(self._choose_folder)
         room.batch.cancel_wanted.connect(queue.cancel)
-        queue.finished.connect(lambda tag, _a: self._ended(tag == "convert", cancelled=False))
-        queue.cancelled.connect(lambda _t: self._ended(True, cancelled=True))
-        queue.refused.connect(lambda _e: self._ended(True, cancelled=True))
+        queue.ended.connect(self._ended)
         self._running = False
         kept = str(settings.get("convert", ""))
         if kept:
@@ -166,10 +164,10 @@ class Conversions(QObject):
 
         self._queue.add(f"Converting {len(batch.sources)} files", work, "convert")
 
-    def _ended(self, mine: bool, *, cancelled: bool) -> None:
-        if self._running and mine:
+    def _ended(self, tag: Any, how: str) -> None:
+        if tag == "convert":
             self._running = False
-            self.room.batch.finish(cancelled)
+            self.room.batch.finish(how)
 
     @property
     def is_busy(self) -> bool:
