@@ -218,11 +218,9 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
-    from sfumato.core.sample import load_kernels
     from sfumato.work.batch import Recipe, cooked, repaired_read
     from sfumato.work.luts import write_lut
 
-    load_kernels()
     recipe = Recipe(
         repairs=wishes["repairs"],
         strength=wishes["strength"] / 100,
@@ -258,6 +256,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 def _convert_folder(
     source: Path, target: Path, keys: tuple[str, ...], recipe: Any, wishes: dict[str, Any]
 ) -> None:
+    from sfumato.core.sample import load_kernels
     from sfumato.work.batch import EXISTING, Batch, lut_files, run
     from sfumato.work.luts import Target, format_for
 
@@ -289,6 +288,7 @@ def _convert_folder(
             worst = f"{row.loss.mean:.3f} mean, {row.loss.worst:.2f} worst ΔE" if row.loss else ""
             click.echo(f"{row.source} -> {row.written}  {worst}")
 
+    load_kernels()
     rows = run(batch, on_row=told)
     if not any(r.written for r in rows):
         click.echo("sfumato: nothing was written", err=True)

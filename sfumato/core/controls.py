@@ -113,30 +113,31 @@ Points = tuple[tuple[float, float], ...]
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
 
+def _dump_points(_kind: Kind, value: Any) -> Any:
+    """Return points as lists, as they stand in files."""
+    return [list(p) for p in value]
+
+
+def _load_points(_kind: Kind, plain: Any) -> Any:
+    """Return points as tuples; what is no list of points is left for `check` to refuse."""
+    if not isinstance(plain, list):
+        return plain
+    return tuple(
+        tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
+        for p in plain
+    )
+
+
 @frozen(kw_only=True)
-class _Pointed(Kind):
-    """What the kinds made of points share: how they stand in files."""
-
-    def dump(self, value: Any) -> Any:
-        return [list(p) for p in value]
-
-    def load(self, plain: Any) -> Any:
-        if not isinstance(plain, list):
-            return plain
-        return tuple(
-            tuple(float(c) if isinstance(c, int) else c for c in p) if isinstance(p, list) else p
-            for p in plain
-        )
-
-
-@frozen(kw_only=True)
-class Curve(_Pointed):
+class Curve(Kind):
     """A curve through 2 to 64 points (in, out), in rising order; `pigment` names its colour.
 
     All Curve fields of a glaze share one curve field on the panel, a tab each.
     """
 
     pigment: str = "neutral"
+    dump = _dump_points
+    load = _load_points
 
     def check(self, _owner: Any, field: Any, value: Any) -> None:
         if not isinstance(value, tuple) or not 2 <= len(value) <= 64:
@@ -156,7 +157,7 @@ HuePoints = tuple[tuple[float, float], ...]
 
 
 @frozen(kw_only=True)
-class HueCurve(_Pointed):
+class HueCurve(Kind):
     """A curve round the hues: up to 24 points (hue in degrees, value -1..1); none is a straight 0.
 
     `scale` and `unit` say what a value of 1 means. All HueCurve fields of a glaze share one table.
@@ -164,6 +165,8 @@ class HueCurve(_Pointed):
 
     unit: str = ""
     scale: float = 1.0
+    dump = _dump_points
+    load = _load_points
 
     def check(self, _owner: Any, field: Any, value: Any) -> None:
         if not isinstance(value, tuple) or len(value) > 24:

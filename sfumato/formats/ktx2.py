@@ -177,8 +177,9 @@ def read(data: bytes) -> Read:
         form = {("8", 1): "<u1", ("16", 2): "<u2", ("16f", 2): "<f2", ("32f", 4): "<f4"}
         texels = np.frombuffer(body, form[kind.depth, kind.unit]).reshape(-1, 4)[:, :3]
         peak = 1.0 if kind.floats else 2.0 ** kind.bits[0] - 1
-        values = texels.astype(np.float64) / peak
-    if not np.isfinite(values.sum()):
+        with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN; they are refused below
+            values = texels.astype(np.float64) / peak
+    if not np.isfinite(values).all():
         raise _refused("a texel is not a finite number", "export it again")
     remarks = ("only the first mip level was read",) if levels > 1 else ()
     table = Table3D(from_red_fastest(values, width))

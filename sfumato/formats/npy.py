@@ -69,7 +69,8 @@ def read(data: bytes) -> Read:
     if len(data) - start < count * kind.itemsize:
         raise FormatError("the array is cut short", hint="save it again", line=1)
     values = np.frombuffer(data, kind, count, start).reshape(shape, order="F" if fortran else "C")
-    numbers = values.astype(np.float64)
+    with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN; they are refused below
+        numbers = values.astype(np.float64)
     if kind.kind == "u":
         numbers /= np.iinfo(kind).max
     if not (np.abs(numbers) <= 3.4e38).all():

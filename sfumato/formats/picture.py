@@ -190,10 +190,11 @@ def decoded(data: bytes) -> Pixels:
         remarks.append("the embedded colour profile was ignored: the numbers are code values")
     if name == "JPEG":
         remarks.append("the JPEG compression has altered the values")
-    values = np.ascontiguousarray(pixels[..., :3], np.float32)
+    with np.errstate(all="ignore"):
+        values = np.ascontiguousarray(pixels[..., :3], np.float32)
     if depth in _PEAK:
         values /= np.float32(_PEAK[depth])
-    if not np.isfinite(values.sum(dtype=np.float64)):
+    if not np.isfinite(values).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
     return Pixels(values, depth, name == "JPEG", tuple(remarks))
 
