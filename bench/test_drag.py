@@ -86,7 +86,7 @@ def test_every_control(window, benchmark) -> None:
                     break
                 painted.clear()
                 start = time.perf_counter()
-                window.ledger._edit_field(field, value)
+                window.ledger.edits.field(field, value)
                 waiting.exec()
                 if not answers[-1].ask.dragging:
                     continue
@@ -95,7 +95,7 @@ def test_every_control(window, benchmark) -> None:
                     parts.setdefault(name, []).append(seconds)
                 inside = sum(answers[-1].seconds.values())
                 parts.setdefault("convert, paint, queue", []).append(painted[0] - start - inside)
-            window.ledger._release()
+            window.ledger.edits.release()
             _wait(window)
     times = [s for s, _ in spent]
     worst = max(spent)

@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+import attrs
 from hypothesis import strategies as st
 
 from sfumato.core.controls import (
+    DEPTH,
+    LEVELS,
+    REACH,
+    STOP,
     Choice,
     Curve,
     File,
     HueCurve,
     Kind,
+    LevelSet,
     LutFile,
     Number,
+    Pad,
+    Pair,
+    Pairs,
+    Ramp,
     Toggle,
     Triple,
     kinds,
@@ -19,7 +29,7 @@ from sfumato.core.controls import (
 from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import Laying
-from sfumato.core.study import Coat, Look, Shot, Study, new_coat
+from sfumato.core.study import Coat, Look, Shot, Study, grouped, new_coat
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 
@@ -44,6 +54,20 @@ def hue_points(draw) -> tuple[tuple[float, float], ...]:
     return tuple((h * 5.0, draw(floats(-1, 1))) for h in hues)
 
 
+@st.composite
+def stops(draw) -> tuple[tuple[float, float, float, float], ...]:
+    tones = sorted(draw(st.lists(st.integers(0, 20), max_size=5, unique=True)))
+    rest = st.tuples(*[floats(k.least, k.most) for k in STOP[1:]])
+    return tuple((t / 20, *draw(rest)) for t in tones)
+
+
+@st.composite
+def pairs(draw) -> Pair:
+    lab = st.tuples(floats(-0.2, 2), floats(-0.4, 0.4), floats(-0.4, 0.4))
+    reach, depth = (draw(floats(k.least, k.most)) for k in (REACH, DEPTH))
+    return Pair(draw(lab), draw(lab), reach, depth, draw(st.booleans()))
+
+
 def of(kind: Kind) -> st.SearchStrategy:
     match kind:
         case Number():
@@ -58,6 +82,14 @@ def of(kind: Kind) -> st.SearchStrategy:
             return points()
         case HueCurve():
             return hue_points()
+        case Pad():
+            return st.tuples(*[floats(kind.least, kind.most)] * 3)
+        case LevelSet():
+            return st.tuples(*[floats(k.least, k.most) for k in LEVELS])
+        case Ramp():
+            return stops()
+        case Pairs():
+            return st.lists(pairs(), max_size=4).map(tuple)
         case File():
             table = Table3D(lattice_colours(3) ** 1.5)
             return st.sampled_from([LutFile(), LutFile("/luts/a.cube", Transform((table,)))])
@@ -88,6 +120,12 @@ def coats(draw, spec: GlazeSpec | None = None) -> Coat:
 
 
 @st.composite
+def groups(draw) -> Coat:
+    group = grouped(tuple(draw(st.lists(coats(), max_size=3))), draw(st.just("") | names))
+    return attrs.evolve(group, strength=draw(floats(0, 2)), laying=draw(layings()))
+
+
+@st.composite
 def studies(draw) -> Study:
     shots = tuple(
         Shot(
@@ -99,7 +137,8 @@ def studies(draw) -> Study:
         )
         for i in range(draw(st.integers(0, 3)))
     )
-    look = Look(draw(names), tuple(draw(st.lists(coats(), max_size=4))), draw(floats(0, 2)))
+    top = st.lists(coats() | groups(), max_size=4)
+    look = Look(draw(names), tuple(draw(top)), draw(floats(0, 2)))
     return Study(
         draw(names),
         shots,

@@ -70,6 +70,15 @@ TABLE = (
     ActionSpec(
         "solo_glaze", "Show the glaze alone, or all again", "Edit", "Ctrl+Shift+O", when="has_coat"
     ),
+    ActionSpec(
+        "group_glazes",
+        "Put the glazes under one Strength",
+        "Edit",
+        "Ctrl+Shift+L",
+        when="has_coat",
+        help="Groups the chosen glaze with those marked by Ctrl+click or Ctrl+Space.",
+    ),
+    ActionSpec("take_apart", "Take the group apart", "Edit", when="has_group"),
     ActionSpec("toggle_glaze", "Switch the glaze on or off", "Edit", "Ctrl+M", when="has_coat"),
     ActionSpec("reset_glaze", "Reset the glaze", "Edit", "Ctrl+Backspace", when="has_coat"),
     ActionSpec("glaze_up", "Move the glaze up", "Edit", "Ctrl+Up", when="has_coat"),
@@ -116,6 +125,8 @@ TABLE = (
         separator=True,
     ),
     ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
+    ActionSpec("keyboard_sheet", "Keyboard sheet…", "Help", K.HelpContents),
+    ActionSpec("explain_glaze", "What this glaze does", "Help", "Shift+F1", when="has_glaze"),
     ActionSpec("about", "About Sfumato", "Help"),
 )
 

@@ -87,6 +87,43 @@ class Triple(Kind):
 
 
 @frozen(kw_only=True)
+class Pad(Kind):
+    """Three numbers, for red, green and blue, set as a level and a colour direction on a chroma pad.
+
+    `span` is how far a channel departs from the level at the edge of the pad; all Pad fields of a
+    glaze share one set of pads.
+    """
+
+    least: float
+    most: float
+    span: float
+    step: float = 0.005
+    digits: int = 3
+    signed: bool = False
+    check = Triple.check
+    dump = Triple.dump
+    load = Triple.load
+
+
+@frozen(kw_only=True)
+class LevelSet(Kind):
+    """Five numbers: black in, gamma, white in, black out, white out; `pigment` names the channel.
+
+    All LevelSet fields of a glaze share one field on the panel, a tab each.
+    """
+
+    pigment: str = "neutral"
+    dump = Triple.dump
+    load = Triple.load
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or len(value) != len(LEVELS):
+            raise ValueRefused(f"{self.title} ({field.name}) takes five numbers, not {value!r}")
+        for each, part in zip(value, LEVELS, strict=True):
+            _finite(field, f"{self.title}, {part.title.lower()}", each, part.least, part.most)
+
+
+@frozen(kw_only=True)
 class Toggle(Kind):
     """Yes or no."""
 
@@ -184,6 +221,88 @@ class HueCurve(Kind):
             )
 
 
+Stop = tuple[float, float, float, float]
+Stops = tuple[Stop, ...]
+
+
+@frozen(kw_only=True)
+class Ramp(Kind):
+    """Up to 12 tint stops in rising order of tone: (tone, hue in degrees, Oklab chroma, width)."""
+
+    dump = _dump_points
+    load = _load_points
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or len(value) > MOST_STOPS:
+            raise ValueRefused(f"{self.title} ({field.name}) takes up to {MOST_STOPS} stops")
+        for stop in value:
+            if not isinstance(stop, tuple) or len(stop) != len(STOP):
+                raise ValueRefused(f"{self.title} ({field.name}): a stop is four numbers")
+            for each, part in zip(stop, STOP, strict=True):
+                _finite(field, f"{self.title}, {part.title.lower()}", each, part.least, part.most)
+        if any(b[0] - a[0] < STOP_GAP - 1e-9 for a, b in zip(value, value[1:], strict=False)):
+            raise ValueRefused(
+                f"{self.title} ({field.name}): stops must rise by at least {STOP_GAP} in tone"
+            )
+
+
+Lab = tuple[float, float, float]
+
+
+@frozen
+class Pair:
+    """A picked colour and the colour it should become, in Oklab of working light (L, a, b).
+
+    `reach` is the distance in a and b, `depth` the distance in L, at which half of the move is left.
+    """
+
+    source: Lab
+    target: Lab
+    reach: float = 0.08
+    depth: float = 0.4
+    keep: bool = True  # keep the lightness of the source
+
+    @property
+    def goal(self) -> Lab:
+        """Where the source is to go."""
+        return (self.source[0], *self.target[1:]) if self.keep else self.target
+
+
+@frozen(kw_only=True)
+class Pairs(Kind):
+    """Up to 16 pairs of colours."""
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, tuple) or len(value) > MOST_PAIRS:
+            raise ValueRefused(f"{self.title} ({field.name}) takes up to {MOST_PAIRS} pairs")
+        for pair in value:
+            if not isinstance(pair, Pair) or not isinstance(pair.keep, bool):
+                raise ValueRefused(f"{self.title} ({field.name}) takes pairs, not {pair!r}")
+            for place in (pair.source, pair.target):
+                if not isinstance(place, tuple) or len(place) != 3:
+                    raise ValueRefused(f"{self.title} ({field.name}): a colour is three numbers")
+                for each in place:
+                    _finite(field, self.title, each, -8.0, 8.0)
+            for part in (REACH, DEPTH):
+                size = pair.reach if part is REACH else pair.depth
+                _finite(field, f"{self.title}, {part.title.lower()}", size, part.least, part.most)
+
+    def dump(self, value: Any) -> Any:
+        return [attrs.asdict(p, value_serializer=lambda _i, _f, v: v) for p in value]
+
+    def load(self, plain: Any) -> Any:
+        if not isinstance(plain, list):
+            return plain
+
+        def one(values: dict[str, Any]) -> Pair:
+            return Pair(**{k: tuple(v) if isinstance(v, list) else v for k, v in values.items()})
+
+        try:
+            return tuple(one(p) for p in plain)
+        except (TypeError, AttributeError):
+            return plain
+
+
 @frozen
 class LutFile:
     """A LUT file as a value: its path, its chain once it was read, and a stamp of its contents.
@@ -242,3 +361,107 @@ def load(cls: type, plain: dict[str, Any]) -> Any:
     if unknown:
         raise ValueRefused(f"{cls.__name__} has no control named {unknown[0]!r}")
     return cls(**{name: table[name].load(value) for name, value in plain.items()})
+
+
+# The numbers inside a level set, a tint stop and a pair, as their panels offer them.
+LEVELS = (
+    Number(
+        title="Black in",
+        least=-0.5,
+        most=0.95,
+        digits=3,
+        step=0.005,
+        signed=True,
+        soft=(-0.1, 0.5),
+        help="The tone that becomes black.",
+    ),
+    Number(
+        title="Middle",
+        least=0.1,
+        most=10.0,
+        soft=(0.3, 3.0),
+        help="Gamma between black and white: above 1 is brighter.",
+    ),
+    Number(
+        title="White in",
+        least=0.05,
+        most=2.0,
+        digits=3,
+        step=0.005,
+        soft=(0.5, 1.2),
+        help="The tone that becomes white.",
+    ),
+    Number(
+        title="Black out",
+        least=-0.5,
+        most=1.0,
+        digits=3,
+        step=0.005,
+        signed=True,
+        soft=(0.0, 0.5),
+        help="What black becomes: above 0 fades it.",
+    ),
+    Number(
+        title="White out",
+        least=0.0,
+        most=2.0,
+        digits=3,
+        step=0.005,
+        soft=(0.5, 1.0),
+        help="What white becomes: below 1 dulls it.",
+    ),
+)
+STRAIGHT_LEVELS = (0.0, 1.0, 1.0, 0.0, 1.0)
+MOST_STOPS, STOP_GAP, MOST_PAIRS = 12, 0.01, 16
+STOP = (
+    Number(
+        title="Tone",
+        least=0.0,
+        most=1.0,
+        digits=3,
+        step=0.005,
+        help="The luma, in code values, at which the tint is at its fullest.",
+    ),
+    Number(
+        title="Hue",
+        least=0.0,
+        most=360.0,
+        digits=0,
+        step=1,
+        unit="°",
+        help="The hue of the tint in Oklab: red is near 30, yellow 110, green 140, blue 265.",
+    ),
+    Number(
+        title="Chroma",
+        least=0.0,
+        most=0.2,
+        digits=3,
+        step=0.001,
+        help="How strong the tint is, as Oklab chroma that is added.",
+    ),
+    Number(
+        title="Width",
+        least=0.02,
+        most=1.0,
+        digits=2,
+        step=0.01,
+        help="The share of the tones that take the tint fully, before it passes to its neighbours.",
+    ),
+)
+REACH = Number(
+    title="Reach",
+    least=0.01,
+    most=0.5,
+    digits=3,
+    step=0.002,
+    help="How far round the picked colour the nudge acts: at this distance in a and b, half of it.",
+)
+DEPTH = Number(
+    title="Tones",
+    least=0.02,
+    most=4.0,
+    digits=2,
+    step=0.02,
+    soft=(0.02, 1.0),
+    help="How far into lighter and darker colours it acts: at this distance in lightness, half of it.",
+)

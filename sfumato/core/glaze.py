@@ -53,6 +53,7 @@ class GlazeSpec:
     domain: Domain = Domain.CODE
     version: int = 1
     help: str = ""
+    more: str = ""  # a paragraph for those who ask: when to use it, and what to watch
     pick: Pick | None = None
     pick_title: str = ""
     is_hard: bool = False  # makes edges that no grid of a LUT can follow

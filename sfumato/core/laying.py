@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import attrs
 import numpy as np
 from attrs import frozen
 
 from sfumato.core import oklab
 from sfumato.core.arrays import Rgb
-from sfumato.core.controls import Choice, Number, control
+from sfumato.core.controls import Choice, Number, Toggle, control
 from sfumato.core.encodings import Encoding
 
 NORMAL = "normal"
@@ -135,6 +136,11 @@ class Laying:
         ),
     )
 
+    inverted: bool = control(
+        False,
+        Toggle(title="Turned inside out", help="The glaze acts on everything but these colours."),
+    )
+
     @property
     def by_tone(self) -> bool:
         return self.tone_from > 0 or self.tone_to < 1
@@ -198,7 +204,8 @@ def matte(laying: Laying, code: Rgb, working: Encoding) -> Rgb:
             low = laying.chroma_from if laying.chroma_from > 0 else None
             high = laying.chroma_to if laying.chroma_to < ALL_CHROMA else None
             out = out * _between(chroma, low, high, laying.chroma_soft)
-    return np.asarray(np.nan_to_num(out), np.float32)
+    out = np.asarray(np.nan_to_num(out), np.float32)
+    return 1 - out if laying.inverted and laying.is_limited else out
 
 
 def _soft_light(x: Any, g: Any) -> Any:
@@ -231,3 +238,16 @@ def blended(blend: str, under: Rgb, over: Rgb, working: Encoding) -> Rgb:
     else:
         out = _soft_light(x, g)
     return np.asarray(out + (under - x), np.float32)
+
+
+def picked(laying: Laying, code: Rgb, working: Encoding) -> Laying:
+    """Return the Reach with its hues about those of a picked colour; a grey gives its tone instead."""
+    code = np.asarray(code, np.float32).reshape(1, 3)
+    lab = oklab.from_light(working.decode(code), working)[0]
+    if float(np.hypot(lab[1], lab[2])) < 0.01:
+        tone = float(code[0] @ working.to_xyz[1].astype(np.float32))
+        low, high = (round(min(max(tone + d, 0.0), 1.0), 3) for d in (-0.1, 0.1))
+        return attrs.evolve(laying, tone_from=low, tone_to=high)
+    hue = round(float(np.degrees(np.arctan2(lab[2], lab[1])) % 360)) % 360
+    width = laying.hue_width if laying.by_hue else 40.0
+    return attrs.evolve(laying, hue=float(hue), hue_width=width)

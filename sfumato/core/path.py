@@ -6,6 +6,7 @@ Preview, export, baking and the command line all go through these functions.
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb, as_rgb
@@ -32,10 +33,13 @@ def chunked(run: Function, rgb: Rgb) -> Rgb:
 
 def through_coat(coat: Coat, code: Rgb, working: Encoding) -> Rgb:
     """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b."""
-    spec = coat.spec
-    if not coat.acts or spec is None:
+    if not coat.acts:
         return code
-    graded = spec.apply(coat.parameters, code, working)
+    if coat.is_group:
+        graded = through_coats(coat.members, code, working)
+    else:
+        assert coat.spec is not None
+        graded = coat.spec.apply(coat.parameters, code, working)
     laying = coat.laying
     if laying.is_plain:
         return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
@@ -91,6 +95,44 @@ def _toned(code: Rgb, working: Encoding, target: Encoding, view: View) -> Rgb:
         light = eased(light)
     toned = hue_restored(light, tone_scale(light, view), view.hue)
     return target.encode(toned * np.float32(target.reference))
+
+
+def unviewed(study: Study, code: Rgb) -> Rgb:
+    """Return the working colour that the View shows as a display colour, float32 (3,).
+
+    Exact for display-referred working encodings. Through a tone scale it is searched: from the grey
+    that is as light, by damped Newton steps; a colour that the View cannot show gives the nearest
+    that was found.
+    """
+    working, display = encoding(study.working), encoding(study.view.encoding)
+    if not working.is_scene:
+        return convert(code, display, working)
+    goal = np.asarray(code, np.float64)
+
+    def shown(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        return np.asarray(through_view(study, x.astype(np.float32)[None])[0], np.float64)
+
+    greys = np.linspace(0, 1, 257)
+    response = through_view(study, np.repeat(greys[:, None], 3, 1).astype(np.float32))
+    best = np.array([np.interp(goal[c], response[:, c], greys) for c in range(3)])
+    away = shown(best) - goal
+    for _ in range(40):
+        if np.abs(away).max() < 1e-5:
+            break
+        step = 2e-3
+        slopes = np.stack([(shown(best + step * e) - shown(best - step * e)) for e in np.eye(3)], 1)
+        slopes /= 2 * step
+        hold = 1e-4 * np.trace(slopes.T @ slopes) * np.eye(3)
+        move = np.linalg.solve(slopes.T @ slopes + hold + 1e-12 * np.eye(3), -slopes.T @ away)
+        for share in (1.0, 0.5, 0.25, 0.1, 0.03):
+            found = np.clip(best + share * np.clip(move, -0.2, 0.2), -0.25, 1.25)
+            there = shown(found) - goal
+            if np.abs(there).sum() < np.abs(away).sum():
+                best, away = found, there
+                break
+        else:
+            break
+    return best.astype(np.float32)
 
 
 def span_names(study: Study, shot: Shot | None = None) -> tuple[str, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from enum import Enum
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from sfumato.core.transform import Transform
 
 LOOK = "look"
+GROUP = "group"  # the key of coats that hold others under one Strength
+MOST_MEMBERS = 64
 
 
 def new_id() -> str:
@@ -35,8 +37,17 @@ class UnknownGlaze:
 
 
 @frozen
+class Together:
+    """The parameters of a group: it has none of its own."""
+
+
+@frozen
 class Coat:
-    """One glaze in the Ledger: its kind, its values, and how much of it."""
+    """One glaze in the Ledger: its kind, its values, and how much of it; or a group of glazes.
+
+    A group (`key` GROUP) lays what its members make together, with one Strength, blend and Reach.
+    Groups hold no groups.
+    """
 
     key: str
     parameters: Any
@@ -45,6 +56,11 @@ class Coat:
     strength: float = 1.0
     name: str = ""
     laying: Laying = Laying()
+    members: tuple[Coat, ...] = ()
+
+    @property
+    def is_group(self) -> bool:
+        return self.key == GROUP
 
     @property
     def spec(self) -> GlazeSpec | None:
@@ -53,19 +69,48 @@ class Coat:
     @property
     def title(self) -> str:
         spec = self.spec
+        if self.is_group:
+            return self.name or "Group"
         return self.name or (spec.title if spec else f"{self.key} (unknown)")
 
     @property
     def acts(self) -> bool:
         """Whether the coat can change anything at all."""
+        if not self.on or self.strength == 0:
+            return False
+        if self.is_group:
+            return any(m.acts for m in self.members) or self.laying.blend != NORMAL
         spec = self.spec
         return (
-            self.on
-            and self.strength != 0
-            and spec is not None
+            spec is not None
             and not isinstance(self.parameters, UnknownGlaze)
             and (self.parameters != spec.defaults() or self.laying.blend != NORMAL)
         )
+
+
+def grouped(coats: tuple[Coat, ...], name: str = "") -> Coat:
+    """Return a group of coats.
+
+    Raises:
+        ValueRefused: one of them is a group itself, or there are more than 64.
+    """
+    if any(c.is_group for c in coats):
+        raise ValueRefused("a group cannot hold a group", hint="take that group apart first")
+    if len(coats) > MOST_MEMBERS:
+        raise ValueRefused(f"a group holds up to {MOST_MEMBERS} glazes, not {len(coats)}")
+    return Coat(GROUP, Together(), name=name, members=coats)
+
+
+def renewed(coat: Coat) -> Coat:
+    """Return a copy with ids of its own, members too."""
+    return attrs.evolve(coat, id=new_id(), members=tuple(map(renewed, coat.members)))
+
+
+def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:
+    """Yield coats in the order of the Ledger: a group, then its members."""
+    for coat in coats:
+        yield coat
+        yield from coat.members
 
 
 def new_coat(key: str, **values: Any) -> Coat:
@@ -228,27 +273,56 @@ class Study:
         raise KeyError(shot_id)
 
     def coats(self, where: str) -> tuple[Coat, ...]:
-        """Return the coats of the Look (`where` = LOOK) or of one shot's Ground (its id)."""
-        return self.look.coats if where == LOOK else self.shot(where).ground
+        """Return the coats of the Look (`where` = LOOK), of a shot's Ground, or of a group (its id)."""
+        if where == LOOK:
+            return self.look.coats
+        for shot in self.shots:
+            if shot.id == where:
+                return shot.ground
+        return self.coat(where).members
 
-    def home(self, coat_id: str) -> str:
-        """Return where a coat lies: LOOK or a shot's id.
+    def root(self, coat_id: str) -> str:
+        """Return on which path a coat lies: LOOK or a shot's id.
 
         Raises:
             KeyError: it lies nowhere.
         """
-        for where in (LOOK, *(s.id for s in self.shots)):
-            if any(c.id == coat_id for c in self.coats(where)):
+        for where, coats in ((LOOK, self.look.coats), *((s.id, s.ground) for s in self.shots)):
+            if any(c.id == coat_id for c in every(coats)):
                 return where
         raise KeyError(coat_id)
 
+    def home(self, coat_id: str) -> str:
+        """Return what holds a coat: LOOK, a shot's id or a group's id.
+
+        Raises:
+            KeyError: it lies nowhere.
+        """
+        root = self.root(coat_id)
+        for coat in self.coats(root):
+            if any(m.id == coat_id for m in coat.members):
+                return coat.id
+        return root
+
     def coat(self, coat_id: str) -> Coat:
-        return next(c for c in self.coats(self.home(coat_id)) if c.id == coat_id)
+        return next(c for c in every(self.coats(self.root(coat_id))) if c.id == coat_id)
+
+    def every_coat(self) -> Iterator[Coat]:
+        """Yield all coats of the Look and of every Ground, groups and their members."""
+        for coats in (self.look.coats, *(s.ground for s in self.shots)):
+            yield from every(coats)
+
+    def is_group(self, where: str) -> bool:
+        """Whether `where` names a group (and not LOOK or a shot)."""
+        return where != LOOK and all(s.id != where for s in self.shots)
 
     # --- edits of coats ------------------------------------------------------------------------
     def with_coats(self, where: str, coats: tuple[Coat, ...]) -> Study:
         if where == LOOK:
             return attrs.evolve(self, look=attrs.evolve(self.look, coats=coats))
+        if self.is_group(where):
+            grouped(coats)  # refuses what a group cannot hold
+            return self._each(where, lambda c: attrs.evolve(c, members=coats))
         return self.with_shot(where, ground=coats)
 
     def _each(self, coat_id: str, change: Callable[[Coat], Coat]) -> Study:
@@ -277,19 +351,27 @@ class Study:
         return self.with_coats(where, (*coats[:at], coat, *coats[at:]))
 
     def soloed(self, coat_id: str) -> Study:
-        """Return the study with the other glazes of the same place switched off, for looking at one.
+        """Return the study with the other glazes of the same path switched off, for looking at one.
 
         Raises:
             KeyError: there is no such coat.
         """
-        where = self.home(coat_id)
-        coats = tuple(attrs.evolve(c, on=c.id == coat_id) for c in self.coats(where))
-        return self.with_coats(where, coats)
+        where, home = self.root(coat_id), self.home(coat_id)
+
+        def alone(coat: Coat) -> Coat:
+            if coat.id == home:
+                members = tuple(attrs.evolve(m, on=m.id == coat_id) for m in coat.members)
+                return attrs.evolve(coat, on=True, members=members)
+            return attrs.evolve(coat, on=coat.id == coat_id)
+
+        return self.with_coats(where, tuple(map(alone, self.coats(where))))
 
     def with_files(self, change: Callable[[LutFile], LutFile]) -> Study:
         """Change every LUT file that glazes refer to: to read it, or to write its path otherwise."""
 
         def one(coat: Coat) -> Coat:
+            if coat.is_group:
+                return attrs.evolve(coat, members=tuple(map(one, coat.members)))
             table = kinds(coat.parameters) if attrs.has(type(coat.parameters)) else {}
             files = {
                 n: getattr(coat.parameters, n) for n, k in table.items() if isinstance(k, File)
@@ -315,7 +397,53 @@ class Study:
     def duplicated(self, coat_id: str) -> Study:
         where = self.home(coat_id)
         index = [c.id for c in self.coats(where)].index(coat_id)
-        return self.added(where, attrs.evolve(self.coat(coat_id), id=new_id()), index + 1)
+        return self.added(where, renewed(self.coat(coat_id)), index + 1)
+
+    def stepped(self, coat_id: str, step: int) -> Study:
+        """Return the study with a coat one place up (-1) or down (1): into, through and out of groups."""
+        coat, where = self.coat(coat_id), self.home(coat_id)
+        coats = self.coats(where)
+        index = [c.id for c in coats].index(coat_id)
+        beyond = index + step
+        if not 0 <= beyond < len(coats):
+            if not self.is_group(where):
+                return self
+            outer = self.home(where)
+            place = [c.id for c in self.coats(outer)].index(where)
+            return self.moved(coat_id, outer, place + (step > 0))
+        beside = coats[beyond]
+        if beside.is_group and not coat.is_group:
+            return self.moved(coat_id, beside.id, 0 if step > 0 else len(beside.members))
+        return self.moved(coat_id, where, beyond)
+
+    def put_together(self, ids: tuple[str, ...], name: str = "") -> tuple[Study, Coat]:
+        """Return the study with coats of one place under one group, where the first of them was.
+
+        Raises:
+            ValueRefused: they lie in several places, or one of them is or lies in a group.
+        """
+        homes = {self.home(i) for i in ids}
+        if len(homes) != 1 or self.is_group(next(iter(homes))):
+            raise ValueRefused(
+                "these glazes cannot be put into one group",
+                hint="choose glazes of the Look, or of one Ground, that are in no group yet",
+            )
+        where = homes.pop()
+        coats = self.coats(where)
+        inside = tuple(c for c in coats if c.id in ids)
+        group = grouped(inside, name)
+        first = coats.index(inside[0])
+        rest = [c for c in coats if c.id not in ids]
+        rest.insert(first, group)
+        return self.with_coats(where, tuple(rest)), group
+
+    def taken_apart(self, group_id: str) -> Study:
+        """Return the study with the members of a group in its place."""
+        where = self.home(group_id)
+        out: list[Coat] = []
+        for coat in self.coats(where):
+            out.extend(coat.members if coat.id == group_id else (coat,))
+        return self.with_coats(where, tuple(out))
 
     # --- edits of the rest ---------------------------------------------------------------------
     def with_shot(self, shot_id: str, **values: Any) -> Study:

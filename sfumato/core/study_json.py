@@ -4,15 +4,29 @@ from __future__ import annotations
 
 from typing import Any
 
+import attrs
+
 from sfumato.core import controls
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
 from sfumato.core.laying import Laying
-from sfumato.core.study import Coat, Joint, Look, Shot, Span, Study, UnknownGlaze, View, new_id
+from sfumato.core.study import (
+    GROUP,
+    Coat,
+    Joint,
+    Look,
+    Shot,
+    Span,
+    Study,
+    UnknownGlaze,
+    View,
+    grouped,
+    new_id,
+)
 
 VERSION = 1
-_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying"}
+_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
 
 
 def dump(study: Study) -> dict[str, Any]:
@@ -53,9 +67,11 @@ def dump_coat(coat: Coat) -> dict[str, Any]:
     }
     if isinstance(coat.parameters, UnknownGlaze):
         return {**coat.parameters.plain, **head}
-    spec = glazes()[coat.key]
     if coat.laying != Laying():
         head["laying"] = controls.dump(coat.laying)
+    if coat.is_group:
+        return {"glaze": GROUP, "v": 1, **head, "members": [dump_coat(m) for m in coat.members]}
+    spec = glazes()[coat.key]
     return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
 
 
@@ -67,6 +83,13 @@ def load_coat(plain: dict[str, Any]) -> Coat:
         "strength": _number(plain.get("strength", 1.0), 0.0, 2.0, "the Strength of a glaze"),
         "name": str(plain.get("name", "")),
     }
+    if key == GROUP:
+        members = plain.get("members", [])
+        inside = grouped(tuple(load_coat(m) for m in members if m.get("glaze") != GROUP))
+        if len(inside.members) != len(members):
+            raise ValueRefused("a group holds a group")
+        laying = controls.load(Laying, plain.get("laying") or {})
+        return attrs.evolve(inside, laying=laying, **head)
     spec = glazes().get(key)
     version = int(plain.get("v", 1))
     if spec is None or version > spec.version:

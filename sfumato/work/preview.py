@@ -23,17 +23,19 @@ from sfumato.core.encodings import convert, encoding
 from sfumato.core.laying import matte
 from sfumato.core.measure import delta_e
 from sfumato.core.sample import Packed, packed
-from sfumato.core.study import LOOK, Joint, Shot, Study
+from sfumato.core.study import LOOK, Coat, Joint, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 from sfumato.media.contract import as_float
 from sfumato.work.cancel import Cancel
+from sfumato.work.colours import Entry
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
 
 DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
+CLOUD = 1800  # colours on the nudge map
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
 SIDES = {
@@ -76,7 +78,7 @@ class Shown:
     delta: Array | None
     instruments: dict[str, Array] = field(factory=dict)
     smears: dict[str, Array] = field(factory=dict)
-    entry: Array | None = None
+    entry: Entry | None = None
     seconds: dict[str, float] = field(factory=dict)
 
 
@@ -108,12 +110,22 @@ def smears(study: Study, shot: Shot) -> dict[str, Array]:
     """Return, by coat, uint8 (2, 17, 3): the swatches as they enter and as they leave it, viewed."""
     working = encoding(study.working)
     code = convert(_swatches(), "Linear BT.709", working)
-    steps = [code]
-    coats = (*shot.ground, *study.look.coats)
-    for coat in coats:
-        steps.append(path.through_coat(coat, steps[-1], working))
+    ids: list[str] = []
+    steps: list[Rgb] = []
+
+    def walk(coats: tuple[Coat, ...], code: Rgb) -> None:
+        for coat in coats:
+            walk(coat.members, code)
+            after = path.through_coat(coat, code, working)
+            ids.append(coat.id)
+            steps.extend((code, after))
+            code = after
+
+    walk((*shot.ground, *study.look.coats), code)
+    if not ids:
+        return {}
     viewed = to_bytes(path.through_view(study, np.stack(steps)))
-    return {c.id: viewed[i : i + 2] for i, c in enumerate(coats)}
+    return {name: viewed[2 * i : 2 * i + 2] for i, name in enumerate(ids)}
 
 
 def to_bytes(code: Rgb) -> Array:
@@ -252,7 +264,7 @@ class Previewer:
         counts = self._counts(ask, pictures[ask.b], cancel)
         clock.mark("scopes")
         smeared = smears(ask.study, ask.shot)
-        entry = None if ask.dragging or not ask.coat else self.entry_histogram(ask)
+        entry = None if ask.dragging or not ask.coat else self.entry(ask)
         clock.mark("smears")
         a_side = pictures.get(ask.a)
         return Shown(ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
@@ -305,19 +317,28 @@ class Previewer:
         """Return working values as they enter the chosen coat."""
         study, shot = ask.study, ask.shot
         working = encoding(study.working)
-        where = study.home(ask.coat)
-        coats = study.coats(where)
-        index = [c.id for c in coats].index(ask.coat)
-        if where == LOOK:
+        root, home = study.root(ask.coat), study.home(ask.coat)
+        if root == LOOK:
             code = path.through_ground(shot, study, code)
-        return path.through_coats(coats[:index], code, working)
+        steps = [(home, ask.coat)] if home == root else [(root, home), (home, ask.coat)]
+        for where, until in steps:
+            coats = study.coats(where)
+            index = [c.id for c in coats].index(until)
+            code = path.through_coats(coats[:index], code, working)
+        return code
 
-    def entry_histogram(self, ask: Ask, bins: int = 128) -> Array:
-        """Count, by channel, the working values 0..1 that enter the chosen coat; int (3, bins)."""
+    def entry(self, ask: Ask, bins: int = 128) -> Entry:
+        """Return what enters the chosen coat: counts of working values 0..1, and sampled colours."""
         w, h = self.frames.still(ask.shot).size
         code = self.working(ask, 240, max(1, round(240 * h / w)), WHOLE)
         values = self.entering(ask, code.reshape(-1, 3))
-        return np.stack([np.histogram(values[:, c], bins, (0.0, 1.0))[0] for c in range(3)])
+        counts = np.stack([np.histogram(values[:, c], bins, (0.0, 1.0))[0] for c in range(3)])
+        some = values[:: max(1, len(values) // CLOUD)]
+        working = encoding(ask.study.working)
+        lab = oklab.from_light(working.decode(some), working)
+        shown = to_bytes(path.through_view(ask.study, some))
+        share = matte(ask.study.coat(ask.coat).laying, values, working)
+        return Entry(counts, lab, shown, float(share.mean()))
 
     def probe(self, ask: Ask, x: int, y: int, reach: int = 0) -> Probe:
         """Measure one pixel of the full picture (the mean of 2 reach + 1 pixels square)."""

@@ -91,7 +91,7 @@ def test_help_answers_without_the_heavy_libraries(words: list[str]) -> None:
 
 
 def test_every_kind_of_control_has_an_editor_and_a_strategy() -> None:
-    from sfumato.app.controls.editors import EDITORS
+    from sfumato.app.controls.record_panel import EDITORS
 
     kinds = {
         c
@@ -101,8 +101,10 @@ def test_every_kind_of_control_has_an_editor_and_a_strategy() -> None:
     assert kinds == set(EDITORS)
     for kind in kinds:
         extra = {"options": ("a",)} if kind is controls.Choice else {}
-        if kind in (controls.Number, controls.Triple):
+        if kind in (controls.Number, controls.Triple, controls.Pad):
             extra = {"least": 0.0, "most": 1.0}
+        if kind is controls.Pad:
+            extra["span"] = 0.5
         assert strategies.of(kind(title="x", **extra)) is not None
 
 

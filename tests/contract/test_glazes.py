@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from sfumato.core import controls, study_json
 from sfumato.core.bake import baked
-from sfumato.core.controls import LutFile
+from sfumato.core.controls import LutFile, Pair
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import glazes
@@ -98,12 +98,13 @@ MILD = {
         "gain": (1.05, 1.0, 0.9),
         "offset": (0.01, 0.0, 0.0),
     },
-    "levels": {
-        "black": 0.05,
-        "gamma": 1.2,
-        "white": 0.95,
-        "black_out": 0.02,
-        "white_rgb": (1.0, 1.0, 0.9),
+    "levels": {"every": (0.05, 1.2, 0.95, 0.02, 1.0), "blue": (0.0, 1.0, 0.9, 0.0, 1.0)},
+    "tints": {"stops": ((0.2, 260.0, 0.01, 0.2), (0.8, 70.0, 0.015, 0.3))},
+    "nudges": {
+        "pairs": (
+            Pair((0.6, -0.03, -0.12), (0.6, -0.09, -0.05)),
+            Pair((0.7, 0.1, 0.06), (0.75, 0.08, 0.1), 0.06, 0.5, keep=False),
+        )
     },
     "mixer": {"red": (1.1, 0.2, 0.0), "blue": (0.0, 0.3, 0.9)},
     "highlight_rolloff": {"amount": 100.0, "knee": 0.6, "ceiling": 0.95},

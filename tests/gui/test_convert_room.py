@@ -11,7 +11,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QTableWidget
 
-from sfumato.app.controls.editors import Chooser
+from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.convert_model import Bench

@@ -7,13 +7,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import ROOT
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 import sfumato
-from sfumato.app.controls.editors import Chooser
+from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.hue_field import HueField
+from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.panels.coat_row import CoatRow
 from sfumato.core.encodings import encoding
@@ -72,7 +73,7 @@ def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:
     hand.settle()
     hand.act("glaze_up")
     hand.settle()
-    typed(hand, hand.find(ScrubNumber, "gamma"), "1.3")
+    typed(hand, hand.find(ScrubNumber, "levels.1"), "1.3")
     assert [c.key for c in hand.study.look.coats][-2:] == ["levels", "lut"]
     # It is saved as a path beside the study, comes back, and a missing file is told.
     file = tmp_path / "film.sfumato"
@@ -168,11 +169,11 @@ def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
     assert spared[1][2] > before[1][2] + 4
     coat = hand.study.look.coats[-1]
     assert "◐" in hand.find(CoatRow, f"coat.{coat.id}").label.text()
-    hand.click(hand.find(QPushButton, "laying.matte"))
+    hand.click(hand.find(Mark, "laying.matte"), QPointF(10, 10))
     hand.settle()
     assert max(hand.colour_at(*bright)) < 8
     assert min(hand.colour_at(*dark)) > 100
-    hand.click(hand.find(QPushButton, "laying.matte"))
+    hand.click(hand.find(Mark, "laying.matte"), QPointF(10, 10))
     assert window.view.get("b") == "lut"
     hand.act("undo")
     hand.settle()
@@ -322,7 +323,7 @@ def test_known_values_of_the_new_glazes() -> None:
     np.testing.assert_allclose(
         made("balance", [[0.25, -0.25, 1]], gamma=(2, 2, 2)), [[0.5, -0.5, 1]], atol=1e-6
     )
-    levels = made("levels", [[0.1, 0.5, 0.9]], black=0.1, white=0.9, black_out=0.2, white_out=0.8)
+    levels = made("levels", [[0.1, 0.5, 0.9]], every=(0.1, 1.0, 0.9, 0.2, 0.8))
     np.testing.assert_allclose(levels, [[0.2, 0.5, 0.8]], atol=1e-6)
     mono = made("mixer", [[1, 0, 0], [0.3, 0.3, 0.3]], monochrome=True, weights=(0.2, 0.7, 0.1))
     np.testing.assert_allclose(mono, [[0.2] * 3, [0.3] * 3], atol=1e-6)

@@ -90,15 +90,15 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     hand.act("open_study")
     hand.settle()
     assert hand.study == edited
-    assert str(tmp_path / "film.sfumato") in window._settings.recent
+    assert str(tmp_path / "film.sfumato") in window.settings.recent
 
-    window._settings.set("export_folder", str(tmp_path))
+    window.settings.set("export_folder", str(tmp_path))
     hand.act("export_lut")
     sheet = window.findChild(ExportSheet, "export")
     assert sheet.go.text() == "Export low_tide_33.cube"
     hand.click(sheet.go)
     hand.settle()
-    proof = window.proof
+    proof = window.exports.proof
     assert proof is not None
     assert proof.own_code_difference == 0
     assert proof.peer is not None
@@ -360,12 +360,12 @@ def test_an_export_that_cannot_be_written_leaves_the_window_alive(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(files.os, "fsync", full)
-    window._export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
     hand.settle()
     assert "the disk is full" in window.strip.text()
     assert list(tmp_path.glob("*.cube")) == []
     monkeypatch.undo()
-    window._export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
     window.queue.cancel()
     hand.settle()
     assert not (tmp_path / "x.cube").exists()

@@ -16,12 +16,28 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
 
+from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.hue_field import HueField
+from sfumato.app.controls.levels_field import LevelsField
 from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.panels.coat_row import CoatRow
-from sfumato.core.controls import Choice, Curve, File, HueCurve, Number, Toggle, Triple
+from sfumato.core.controls import (
+    Choice,
+    Curve,
+    File,
+    HueCurve,
+    LevelSet,
+    Number,
+    Pad,
+    Pairs,
+    Ramp,
+    Toggle,
+    Triple,
+)
 from sfumato.core.glaze import glazes
 from sfumato.core.study import LOOK
 from sfumato.work.study_store import recoverable
@@ -54,6 +70,20 @@ def _move(hand, field: str, kind) -> None:
             hand.ports.luts = [ROOT / "demo" / "luts" / "salt_day.ktx2"]
             hand.click(hand.find(QPushButton, field))
             hand.settle()
+        case Pad():
+            pad = hand.find(ChromaPad, f"{field}.pad")
+            hand.drag(pad, pad.place(), pad.place() + QPointF(12, -8), steps=2)
+        case LevelSet():
+            hand.click(hand.find(QPushButton, f"tab.{field}"))
+            levels = hand.find(LevelsField, "levels")
+            hand.drag(levels, levels.place(0), levels.place(0) + QPointF(30, 0), steps=2)
+        case Ramp():
+            ramp = hand.find(TintRamp, "ramp")
+            hand.click(ramp, ramp.place(0.3))
+        case Pairs():
+            chart = hand.find(NudgeMap, "nudge.map")
+            at = chart.place((0.6, 0.05, 0.05))
+            hand.drag(chart, at, at + QPointF(20, 10), steps=2)
         case _:
             raise LookupError(f"no hand for {kind}")
 
@@ -61,7 +91,7 @@ def _move(hand, field: str, kind) -> None:
 @pytest.mark.parametrize("key", list(glazes()))
 def test_every_control_edits_and_undoes(hand, key: str) -> None:
     window = hand.window
-    window.ledger.add_glaze(LOOK, key)
+    window.ledger.edits.add(LOOK, key)
     hand.wait(20)
     coat_id = hand.study.look.coats[0].id
     for field, kind in glazes()[key].controls().items():
@@ -168,12 +198,12 @@ def test_shots_by_keyboard_ground_copied_and_a_clip(demo) -> None:
     assert grounds["portrait"] == grounds["jetty"] == ["exposure", "contrast"]
     assert grounds["sill"] == []
     hand.act("undo")
-    window.bring_in_files([ROOT / "demo/furnace.mov"])
+    window.shot_edits.bring_in_files([ROOT / "demo/furnace.mov"])
     hand.settle()
     assert window.desk.shot.encoding is None
     assert window.easel_panel.easel.picture == (960, 540)
     assert "taken as Tarn Log until you choose" in hand.find(QLabel, "ask.words").text()
-    window.ledger.set_encoding(window.desk.shot.id, "Tarn Log")
+    window.ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
     assert hand.study.working == "Tarn Log"
     hand.act("remove_shot")
     assert len(hand.study.shots) == 6

@@ -12,6 +12,12 @@ from sfumato.core.controls import STRAIGHT, Points
 from sfumato.core.glazes.curves import with_point
 from sfumato.core.pchip import evaluate
 
+KEYS = (
+    ("Arrow keys", "move the chosen point (Shift coarse, Alt fine)"),
+    ("Page Up, Page Down", "choose the next point"),
+    ("Delete, right click", "take the point away"),
+    ("Shift while dragging", "move up and down only"),
+)
 _PIGMENTS = {"neutral": "text", "luma": "text", "red": "red", "green": "green", "blue": "blue"}
 _EDGE = 7
 _GAP = 0.002
@@ -36,6 +42,7 @@ class CurveField(QWidget):
         self.setMinimumHeight(180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
         self.setAccessibleName("Curve")
         self.setToolTip(
             "Click to add a point, drag to move it, Delete or right click to take it away.\n"

@@ -1,4 +1,4 @@
-"""One editor for each kind of control, and the panel that a record's controls make."""
+"""Editors of single values: a number, three numbers, a mark, a choice, a file."""
 
 from __future__ import annotations
 
@@ -7,65 +7,23 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QVBoxLayout,
-    QWidget,
 )
 
-from sfumato.app.controls.curve_field import CurveField
-from sfumato.app.controls.hue_field import HueField
+from sfumato.app.controls.editor import Chooser, Editor, painted
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.core.controls import (
     Choice,
-    Curve,
     File,
-    HueCurve,
-    Kind,
     LutFile,
     Number,
     Toggle,
     Triple,
-    kinds,
 )
-
-
-def quiet(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("quiet", True)
-    return label
-
-
-def painted(label: QWidget, pigment: str) -> None:
-    """Give a label a pigment of the theme ("" = plain text)."""
-    if label.property("pigment") != pigment:
-        label.setProperty("pigment", pigment)
-        label.style().polish(label)
-
-
-class Chooser(QComboBox):
-    """A list of choices that a wheel passing over it does not change."""
-
-    def wheelEvent(self, event) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
-
-
-class Editor(QWidget):
-    """Shows and edits one or more fields: `edited(field, value)` while moving, `released()` after."""
-
-    edited = Signal(str, object)
-    released = Signal()
-
-    def show_record(self, record: Any) -> None:
-        """Show the values of a record without saying that they were edited."""
-        raise NotImplementedError  # pragma: no cover
 
 
 class NumberEditor(Editor):
@@ -187,180 +145,6 @@ class ChoiceEditor(Editor):
         self.box.setCurrentText(getattr(record, self._field))
 
 
-class CurveEditor(Editor):
-    """All Curve fields of a record in one field, a tab each, with numbers for the chosen point."""
-
-    tab_changed = Signal(str)
-
-    def __init__(self, curves: dict[str, Curve]) -> None:
-        super().__init__()
-        self._curves = curves
-        self.current = next(iter(curves))
-        self._record: Any = None
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        tabs = QHBoxLayout()
-        tabs.setSpacing(2)
-        self.tabs: dict[str, QPushButton] = {}
-        for name, kind in curves.items():
-            button = QPushButton(kind.title)
-            button.setObjectName(f"tab.{name}")
-            button.setProperty("flat", True)
-            button.setCheckable(True)
-            button.setToolTip(kind.help)
-            button.clicked.connect(lambda _on, n=name: self.show_tab(n))
-            tabs.addWidget(button)
-            self.tabs[name] = button
-        tabs.addStretch(1)
-        column.addLayout(tabs)
-        self.field = CurveField()
-        self.field.setObjectName("curve")
-        column.addWidget(self.field)
-        numbers = QHBoxLayout()
-        numbers.setSpacing(4)
-        self.numbers: list[ScrubNumber] = []
-        for axis in ("in", "out"):
-            kind = Number(
-                title=f"Point, {axis}",
-                help="Code value of the chosen point.",
-                least=-0.5,
-                most=1.5,
-                step=0.005,
-                digits=4,
-            )
-            number = ScrubNumber(kind, -9.0)
-            number.setObjectName(f"point.{axis}")
-            number.edited.connect(self._typed)
-            number.released.connect(self.released)
-            numbers.addWidget(quiet(axis))
-            numbers.addWidget(number)
-            self.numbers.append(number)
-        self.codes = quiet("")
-        numbers.addWidget(self.codes)
-        numbers.addStretch(1)
-        column.addLayout(numbers)
-        self.field.edited.connect(self._moved)
-        self.field.released.connect(self.released)
-        self.field.chosen_changed.connect(lambda _i: self._show_point())
-        self.show_tab(self.current)
-
-    def show_tab(self, name: str) -> None:
-        self.current = name
-        for other, button in self.tabs.items():
-            button.setChecked(other == name)
-        if self._record is not None:
-            self.show_record(self._record)
-        self.tab_changed.emit(name)
-
-    def _moved(self, points: Any) -> None:
-        self.edited.emit(self.current, points)
-        self._show_point()
-
-    def _typed(self, _value: float) -> None:
-        x, y = (n.value() for n in self.numbers)
-        self.field.move_point(self.field.chosen, x, y)
-        self._show_point()
-
-    def _show_point(self) -> None:
-        point = self.field.points[self.field.chosen]
-        for number, value in zip(self.numbers, point, strict=True):
-            number.show_value(value)
-        x, y = (round(v * 1023) for v in point)
-        self.codes.setText(f"{x} → {y} of 1023")
-
-    def show_record(self, record: Any) -> None:
-        self._record = record
-        behind = [
-            (getattr(record, n), k.pigment)
-            for n, k in self._curves.items()
-            if n != self.current and getattr(record, n) != ((0.0, 0.0), (1.0, 1.0))
-        ]
-        self.field.show_curve(
-            getattr(record, self.current), self._curves[self.current].pigment, behind
-        )
-        self._show_point()
-
-
-class HueEditor(Editor):
-    """All HueCurve fields of a record in one table, with numbers for the chosen point."""
-
-    tab_changed = Signal(str)
-
-    def __init__(self, curves: dict[str, HueCurve]) -> None:
-        super().__init__()
-        self._curves = curves
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        self.field = HueField({name: kind.title for name, kind in curves.items()})
-        self.field.setObjectName("hues")
-        column.addWidget(self.field)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        hue = Number(
-            title="Hue of the point",
-            help="Where the point lies.",
-            least=0,
-            most=359,
-            step=1,
-            digits=0,
-        )
-        value = Number(
-            title="Value of the point",
-            help="How far it moves its hue.",
-            least=-100,
-            most=100,
-            step=1,
-            digits=0,
-            signed=True,
-        )
-        self.hue, self.value = ScrubNumber(hue, -1.0), ScrubNumber(value, 0.0)
-        self.hue.setObjectName("point.hue")
-        self.value.setObjectName("point.value")
-        self._words = quiet("")
-        for label, number in (("hue", self.hue), ("value", self.value)):
-            row.addWidget(quiet(label))
-            row.addWidget(number)
-            number.edited.connect(self._typed)
-            number.released.connect(self.released)
-        row.addWidget(self._words)
-        row.addStretch(1)
-        column.addLayout(row)
-        self.field.edited.connect(self._moved)
-        self.field.released.connect(self.released)
-        self.field.chosen_changed.connect(self._on_chosen)
-        self._show_point()
-
-    def _moved(self, name: str, points: Any) -> None:
-        self.edited.emit(name, points)
-        self._show_point()
-
-    def _on_chosen(self) -> None:
-        self._show_point()
-        self.tab_changed.emit(self.field.row)
-
-    def _typed(self, _value: float) -> None:
-        self.field.move(self.hue.value(), self.value.value() / 100)
-        self._show_point()
-
-    def _show_point(self) -> None:
-        point = self.field.point()
-        for number in (self.hue, self.value):
-            number.setEnabled(point is not None)
-        if point is None:
-            self._words.setText("click a row to add a point")
-            return
-        kind = self._curves[self.field.row]
-        self.hue.show_value(point[0])
-        self.value.show_value(point[1] * 100)
-        self._words.setText(f"{kind.title.lower()} {point[1] * kind.scale:+.0f} {kind.unit}")
-
-    def show_record(self, record: Any) -> None:
-        self.field.show_rows({name: getattr(record, name) for name in self._curves})
-        self._show_point()
-
-
 class FileEditor(Editor):
     """The LUT file of a glaze: its name, a button to choose, arrows to step through its folder."""
 
@@ -412,62 +196,3 @@ class FileEditor(Editor):
         self.button.setText(f"{name} is missing" if value.is_missing else name)
         self.button.setToolTip(value.path or "Choose a LUT file")
         painted(self.button, "cinnabar" if value.is_missing else "")
-
-
-EDITORS: dict[type[Kind], Any] = {
-    Number: NumberEditor,
-    Triple: TripleEditor,
-    Toggle: ToggleEditor,
-    Choice: ChoiceEditor,
-    Curve: CurveEditor,
-    File: FileEditor,
-    HueCurve: HueEditor,
-}
-_SHARED = (Curve, HueCurve)  # kinds of which one editor serves all fields
-
-
-class RecordPanel(QWidget):
-    """The controls of one record, made from its kinds."""
-
-    edited = Signal(str, object)
-    released = Signal()
-    tab_changed = Signal(str)
-    file_wanted = Signal(str, str)
-
-    def __init__(self, record: Any, skip: tuple[str, ...] = ()) -> None:
-        super().__init__()
-        self.editors: list[Editor] = []
-        self.curves: CurveEditor | None = None
-        self.hues: HueEditor | None = None
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        defaults = type(record)()
-        table = {n: k for n, k in kinds(record).items() if n not in skip}
-        served: set[type] = set()
-        for field, kind in table.items():
-            if type(kind) in served:
-                continue
-            if isinstance(kind, _SHARED):
-                served.add(type(kind))
-                alike = {n: k for n, k in table.items() if type(k) is type(kind)}
-                editor: Editor = EDITORS[type(kind)](alike)
-                editor.tab_changed.connect(self.tab_changed)
-                if isinstance(editor, CurveEditor):
-                    self.curves = editor
-                elif isinstance(editor, HueEditor):
-                    self.hues = editor
-            else:
-                editor = EDITORS[type(kind)](field, kind, getattr(defaults, field))
-            if isinstance(editor, FileEditor):
-                editor.wanted.connect(self.file_wanted)
-            editor.edited.connect(self.edited)
-            editor.released.connect(self.released)
-            self.editors.append(editor)
-            column.addWidget(editor)
-        self.show_record(record)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-
-    def show_record(self, record: Any) -> None:
-        for editor in self.editors:
-            editor.show_record(record)

@@ -16,6 +16,12 @@ from sfumato.core.controls import HuePoints
 from sfumato.core.encodings import encoding
 from sfumato.core.glazes.hue_table import along, with_hue
 
+KEYS = (
+    ("Arrow keys", "move the chosen point (Shift coarse, Alt fine)"),
+    ("Page Up, Page Down", "choose the next point, on through the rows"),
+    ("Insert", "add a point in the widest gap"),
+    ("Delete, right click", "take the point away"),
+)
 _ROW, _GAP, _BAND = 58, 8, 7
 _LEFT = 2
 
@@ -46,6 +52,7 @@ class HueField(QWidget):
         self._dragging = False
         self.setFixedHeight(len(rows) * (_ROW + _GAP))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
         self.setAccessibleName("Hue table")
         self.setToolTip(
             "Click to add a point at a hue, drag it up or down, Delete or right click takes it away.\n"

@@ -13,6 +13,12 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import Number
 
+KEYS = (
+    ("Arrow keys", "one step (Shift coarse, Alt fine)"),
+    ("Enter, F2, a digit", "type a number or an expression such as 1/3"),
+    ("Delete, Backspace", "the default"),
+    ("Esc", "leave what was typed"),
+)
 _SHOWN = ("%", "×", "stops", "mired")  # short enough to stand beside every number
 _OPERATORS = {
     ast.Add: operator.add,

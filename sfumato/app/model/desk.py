@@ -92,7 +92,7 @@ class Desk(QObject):
             return None
         coat = self.view.get("coat")
         try:
-            where = self.model.study.home(coat) if coat else ""
+            where = self.model.study.root(coat) if coat else ""
         except KeyError:
             where = ""
         known = where in ("look", shot.id)

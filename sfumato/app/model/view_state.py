@@ -8,6 +8,8 @@ from PySide6.QtCore import QObject, Signal
 
 MODES = {"one": "One", "split": "Split", "side": "Side", "difference": "Diff"}
 
+PICK_SIZES = (1, 5, 15)  # pixels square
+
 
 class ViewState(QObject):
     """Named values; `changed(name)` after each that really moved."""
@@ -29,6 +31,10 @@ class ViewState(QObject):
             "instruments": ("parade", "neutral"),
             "instruments_shown": True,
             "picking": "",
+            "pick_part": "",
+            "pick_size": 5,
+            "marked": (),
+            "laying_open": False,
             "solo": "",
             "curve": "master",
             "written": None,

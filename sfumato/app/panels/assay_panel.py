@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import Chooser, painted, quiet
+from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.model.convert_model import Chosen, ConvertModel
 from sfumato.app.theme import RADIUS, colour, strong_font
 from sfumato.app.views.lut_scope import LUT_TITLES, LutScope

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.editor import quiet
 from sfumato.app.theme import colour, strong_font
 from sfumato.work.batch import Row
 

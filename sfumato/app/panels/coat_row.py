@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from sfumato.app.controls.mark import Mark
@@ -15,6 +15,12 @@ from sfumato.core.controls import Number
 from sfumato.core.laying import NORMAL
 from sfumato.core.study import Coat, UnknownGlaze
 
+KEYS = (
+    ("Enter", "choose the glaze and unfold its controls"),
+    ("Space", "switch it on or off"),
+    ("Ctrl+click, Ctrl+Space", "mark it beside the chosen one"),
+    ("Menu", "all that can be done with it"),
+)
 STRENGTH = Number(
     title="Strength",
     least=0.0,
@@ -67,19 +73,22 @@ class CoatRow(QWidget):
     menu_wanted = Signal(str, object)
     dragged = Signal(str, float, bool)
     renamed = Signal(str, str)
+    marked = Signal(str)
 
     def __init__(self, coat: Coat, pigment: str) -> None:
         super().__init__()
         self.coat = coat
         self.pigment = pigment
         self.is_chosen = False
+        self.is_marked = False
+        self._depth = 0
         self.alone = False
         self._press: QPointF | None = None
         self._moving = False
         self.setFixedHeight(32)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setObjectName(f"coat.{coat.id}")
-        row = QHBoxLayout(self)
+        self._row = row = QHBoxLayout(self)
         row.setContentsMargins(INDENT - 4, 0, 6, 0)
         row.setSpacing(4)
         self.mark = Mark()
@@ -119,10 +128,23 @@ class CoatRow(QWidget):
         self.setToolTip(
             "This version does not know this glaze: it is kept in the study and skipped."
             if unknown
+            else "Glazes laid together with one Strength, blend and Reach."
+            if coat.is_group
             else (coat.spec.help if coat.spec else "")
         )
         reach = ", limited by its Reach" if coat.laying.is_limited else ""
         self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}{reach}")
+
+    def show_depth(self, depth: int) -> None:
+        """Stand further in as a member of a group."""
+        if depth != self._depth:
+            self._depth = depth
+            self._row.setContentsMargins(INDENT - 4 + 16 * depth, 0, 6, 0)
+
+    def show_marked(self, marked: bool) -> None:
+        if marked != self.is_marked:
+            self.is_marked = marked
+            self.update()
 
     def show_solo(self, alone: bool, hidden: bool) -> None:
         """Show that the glaze is seen alone, or is not seen while another is."""
@@ -166,6 +188,8 @@ class CoatRow(QWidget):
         self.unsetCursor()
         if self._moving:
             self.dragged.emit(self.coat.id, event.globalPosition().y(), True)
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.marked.emit(self.coat.id)
         else:
             self.chosen.emit(self.coat.id)
 
@@ -179,7 +203,7 @@ class CoatRow(QWidget):
         field.setFocus()
 
     def _renamed(self, name: str) -> None:
-        own = self.coat.spec.title if self.coat.spec else ""
+        own = "Group" if self.coat.is_group else self.coat.spec.title if self.coat.spec else ""
         self.renamed.emit(self.coat.id, "" if name == own else name)
 
     def mouseDoubleClickEvent(self, event) -> None:
@@ -187,11 +211,13 @@ class CoatRow(QWidget):
             self.rename()
 
     def contextMenuEvent(self, event) -> None:
-        self.chosen.emit(self.coat.id)
         self.menu_wanted.emit(self.coat.id, event.globalPos())
 
     def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Space:
+        with_control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if event.key() == Qt.Key.Key_Space and with_control:
+            self.marked.emit(self.coat.id)
+        elif event.key() == Qt.Key.Key_Space:
             self.toggled.emit(self.coat.id, not self.coat.on)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(self.coat.id)
@@ -203,10 +229,13 @@ class CoatRow(QWidget):
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.is_chosen:
-            painter.setPen(Qt.PenStyle.NoPen)
+        inset = INDENT - 6 + 16 * self._depth
+        box = QRectF(self.rect()).adjusted(inset, 1, -1, -1)
+        if self.is_chosen or self.is_marked:
+            painter.setPen(QPen(colour("yellow"), 1) if self.is_marked else Qt.PenStyle.NoPen)
             painter.setBrush(colour("raised"))
-            painter.drawRoundedRect(
-                QRectF(self.rect()).adjusted(INDENT - 6, 1, -1, -1), RADIUS, RADIUS
-            )
+            painter.drawRoundedRect(box, RADIUS, RADIUS)
+        if self._depth:  # the bracket that holds the members of a group together
+            painter.setPen(QPen(colour("line"), 2))
+            painter.drawLine(QPointF(INDENT + 3, 0), QPointF(INDENT + 3, self.height()))
         focus_ring(self, painter, 1.5)

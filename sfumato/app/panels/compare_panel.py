@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.editor import quiet
 from sfumato.app.images import image_of
 from sfumato.app.panels.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import quiet
+from sfumato.app.controls.editor import quiet
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import MODES, ViewState

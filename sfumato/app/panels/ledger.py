@@ -17,20 +17,21 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import Chooser, RecordPanel, painted, quiet
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.panels.coat_row import STRENGTH, CoatRow
+from sfumato.app.panels.ledger_edits import LedgerEdits
 from sfumato.app.panels.menus import encoding_menu, glaze_menu
 from sfumato.app.panels.thread import INDENT, ThreadBody
+from sfumato.app.panels.unfolded import Unfolded
+from sfumato.app.panels.view_fold import ViewFold
 from sfumato.app.theme import strong_font
-from sfumato.core.controls import kinds
-from sfumato.core.encodings import Family, encoding, encodings
-from sfumato.core.errors import ValueRefused
-from sfumato.core.study import LOOK, Coat, Joint, Shot, Span, Study, UnknownGlaze, new_coat
-from sfumato.work.preview import LUT, MATTE
+from sfumato.core.encodings import encoding
+from sfumato.core.study import LOOK, Coat, Joint, Shot, Span, Study, every
+from sfumato.work.colours import Colours
 
 
 class Ledger(QWidget):
@@ -39,17 +40,19 @@ class Ledger(QWidget):
     bring_in = Signal()
     coat_menu_wanted = Signal(str, object)
     file_wanted = Signal(str, str, str)
+    apart_wanted = Signal()
+    explain_wanted = Signal(str, object)
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
         super().__init__()
-        self._model, self._view, self._desk, self._notices = model, view, desk, notices
+        self._model, self._view, self._desk = model, view, desk
+        self.edits = LedgerEdits(model, view, desk, notices)
         self._rows: dict[str, CoatRow] = {}
         self._shape: Any = None
-        self._panel: RecordPanel | None = None
-        self._unfolded: QWidget | None = None
-        self._laying: RecordPanel | None = None
-        self._laying_open = False
+        self.unfolded: Unfolded | None = None
         self._view_open = False
+        self._view_fold: ViewFold | None = None
+        self._colours: Any = None
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
@@ -135,8 +138,8 @@ class Ledger(QWidget):
             attrs.evolve(STRENGTH, title="Strength of the Look"), 100.0
         )
         self._look_strength.setObjectName("look.strength")
-        self._look_strength.edited.connect(self._edit_look_strength)
-        self._look_strength.released.connect(self._release)
+        self._look_strength.edited.connect(self.edits.look_strength)
+        self._look_strength.released.connect(self.edits.release)
         row.addWidget(label)
         row.addWidget(self._look_name, 1)
         row.addWidget(quiet("Strength"))
@@ -163,10 +166,6 @@ class Ledger(QWidget):
         row.addWidget(label)
         row.addWidget(self._view_name, 1)
         row.addWidget(self._view_change)
-        self._view_panel = QWidget()
-        self._view_column = QVBoxLayout(self._view_panel)
-        self._view_column.setContentsMargins(INDENT, 0, 6, 4)
-        self._view_record: RecordPanel | None = None
 
     # --- showing ---------------------------------------------------------------------------------
     def _shot(self) -> Shot | None:
@@ -175,28 +174,35 @@ class Ledger(QWidget):
     def refresh(self) -> None:
         """Bring all rows in line with the study; rebuild only when rows came, went or moved."""
         study, shot = self._model.study, self._shot()
-        coats = (*(shot.ground if shot else ()), *study.look.coats)
+        ground = shot.ground if shot else ()
         chosen = self._view.get("coat")
         shape = (
             shot.id if shot else None,
-            tuple(c.id for c in (shot.ground if shot else ())),
-            tuple(c.id for c in study.look.coats),
+            tuple((c.id, tuple(m.id for m in c.members)) for c in ground),
+            tuple((c.id, tuple(m.id for m in c.members)) for c in study.look.coats),
             chosen,
             self._view_open,
-            tuple(type(c.parameters) for c in coats),
+            tuple(type(c.parameters) for c in every((*ground, *study.look.coats))),
         )
         if shape != self._shape:
             self._shape = shape
             self._rebuild(study, shot)
-        for coat in coats:
+        for coat in every((*ground, *study.look.coats)):
             row = self._rows[coat.id]
             if row.coat is not coat:
                 row.show_coat(coat)
-            if coat.id == chosen and self._panel is not None:
-                self._panel.show_record(coat.parameters)
-                if self._laying is not None:
-                    self._laying.show_record(coat.laying)
+            if coat.id == chosen and self.unfolded is not None:
+                self.unfolded.show_coat(coat)
+        self._show_colours()
         self._show_fixed(study, shot)
+
+    def _show_colours(self) -> None:
+        """Give the controls the way colours are seen, when that has changed."""
+        study = self._model.study
+        key = (study.working, study.view, self.unfolded)
+        if self.unfolded is not None and key != self._colours:
+            self._colours = key
+            self.unfolded.show_colours(Colours(study))
 
     def _show_fixed(self, study: Study, shot: Shot | None) -> None:
         self._source.setVisible(shot is not None)
@@ -217,8 +223,8 @@ class Ledger(QWidget):
         space = encoding(study.view.encoding)
         scene = encoding(study.working).is_scene
         self._view_name.setText(f"{space.name} · soft shoulder" if scene else space.name)
-        if self._view_record is not None:
-            self._view_record.show_record(study.view)
+        if self._view_fold is not None:
+            self._view_fold.show_study(study)
         if study.span != self.body.span or self.body.start.isHidden() != (shot is None):
             self.body.span = study.span
             self.body.start.show_joint(study.span.start)
@@ -237,23 +243,25 @@ class Ledger(QWidget):
             item = self._column.takeAt(0)
             if item.widget() is not None:
                 item.widget().setParent(None)
-        if self._unfolded is not None:
-            self._unfolded.deleteLater()
-            self._unfolded = self._panel = self._laying = None
+        if self.unfolded is not None:
+            self.unfolded.deleteLater()
+            self.unfolded = None
         chosen = self._view.get("coat")
         kept: dict[str, CoatRow] = {}
         nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
 
-        def add_rows(coats: tuple[Coat, ...], pigment: str) -> None:
+        def add_rows(coats: tuple[Coat, ...], pigment: str, depth: int = 0) -> None:
             for coat in coats:
                 row = self._rows.pop(coat.id, None) or self._new_row(coat, pigment)
+                row.show_depth(depth)
                 row.show_chosen(coat.id == chosen)
                 kept[coat.id] = row
                 nodes.append((row, pigment))
                 self._column.addWidget(row)
                 row.show()
                 if coat.id == chosen:
-                    self._unfold(coat)
+                    self._unfold(coat, depth)
+                add_rows(coat.members, pigment, depth + 1)
 
         self._column.addWidget(self._source)
         self._column.addWidget(self._ground)
@@ -263,14 +271,16 @@ class Ledger(QWidget):
         self._column.addWidget(self._add)
         self._column.addWidget(self._view_row)
         if self._view_open:
-            self._column.addWidget(self._view_panel)
-            self._view_panel.show()
+            assert self._view_fold is not None
+            self._column.addWidget(self._view_fold)
+            self._view_fold.show()
         self._column.addStretch(1)
         for each in (self._source, self._ground, self._look, self._add, self._view_row):
             each.show()
         for row in self._rows.values():
             row.deleteLater()
         self._rows = kept
+        self._show_marks()
         self.body.nodes = nodes
         self.body.look_top, self.body.view_row = self._look, self._view_row
         QTimer.singleShot(0, self, self.body.place_ends)
@@ -278,19 +288,28 @@ class Ledger(QWidget):
     def _new_row(self, coat: Coat, pigment: str) -> CoatRow:
         row = CoatRow(coat, pigment)
         row.chosen.connect(self._choose)
-        row.toggled.connect(self.toggle)
-        row.strength_edited.connect(self._edit_strength)
-        row.released.connect(self._release)
+        row.marked.connect(self._mark)
+        row.toggled.connect(self.edits.toggle)
+        row.strength_edited.connect(self.edits.strength)
+        row.released.connect(self.edits.release)
         row.menu_wanted.connect(self.coat_menu_wanted)
         row.dragged.connect(self._on_dragged)
-        row.renamed.connect(self._rename)
+        row.renamed.connect(self.edits.rename)
         return row
 
-    def _rename(self, coat_id: str, name: str) -> None:
-        study = self._model.study
-        before = study.coat(coat_id)
-        if name != before.name:
-            self._model.commit(f"Rename {before.title}", study.set_coat(coat_id, name=name))
+    def _unfold(self, coat: Coat, depth: int) -> None:
+        self.unfolded = box = Unfolded(coat, self._view, depth)
+        box.edited.connect(self.edits.field)
+        box.laid.connect(self.edits.laying)
+        box.released.connect(self.edits.release)
+        box.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
+        box.apart_wanted.connect(self.apart_wanted)
+        box.explain_wanted.connect(self.explain_wanted)
+        self._column.addWidget(box)
+        box.show()
+
+    def row(self, coat_id: str) -> CoatRow:
+        return self._rows[coat_id]
 
     def rename_row(self, coat_id: str) -> None:
         """Let the name of a glaze be typed in its row."""
@@ -298,81 +317,12 @@ class Ledger(QWidget):
 
     def show_solo(self, coat_id: str) -> None:
         """Say in the rows which glaze is shown alone."""
+        study = self._model.study
+        beside = {coat_id, study.home(coat_id)} if coat_id else set()
+        if coat_id:
+            beside |= {m.id for m in study.coat(coat_id).members}
         for row in self._rows.values():
-            row.show_solo(row.coat.id == coat_id, bool(coat_id) and row.coat.id != coat_id)
-
-    def _unfold(self, coat: Coat) -> None:
-        spec = coat.spec
-        if spec is None or isinstance(coat.parameters, UnknownGlaze):
-            return
-        box = QWidget()
-        column = QVBoxLayout(box)
-        column.setContentsMargins(INDENT, 2, 6, 8)
-        column.setSpacing(4)
-        panel = RecordPanel(coat.parameters)
-        panel.edited.connect(self._edit_field)
-        panel.released.connect(self._release)
-        panel.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
-        panel.tab_changed.connect(lambda name: self._view.set("curve", name))
-        if panel.curves is not None and self._view.get("curve") in panel.curves.tabs:
-            panel.curves.show_tab(self._view.get("curve"))
-        column.addWidget(panel)
-        if spec.pick is not None:
-            line = QHBoxLayout()
-            button = QPushButton(spec.pick_title)
-            button.setObjectName("pick")
-            button.setCheckable(True)
-            button.setChecked(self._view.get("picking") == coat.id)
-            button.setToolTip(f"{spec.pick_title} from the picture; Esc ends it")
-            button.clicked.connect(lambda on, c=coat.id: self._view.set("picking", c if on else ""))
-            line.addWidget(button)
-            line.addStretch(1)
-            column.addLayout(line)
-        column.addLayout(self._laying_line(coat))
-        self._laying = RecordPanel(coat.laying)
-        self._laying.setObjectName("laying")
-        self._laying.edited.connect(self._edit_laying)
-        self._laying.released.connect(self._release)
-        self._laying.setVisible(self._laying_open)
-        column.addWidget(self._laying)
-        self._column.addWidget(box)
-        box.show()
-        self._panel, self._unfolded = panel, box
-
-    def _laying_line(self, coat: Coat) -> QHBoxLayout:
-        """Return the line that unfolds blend and Reach, and shows the matte."""
-        line = QHBoxLayout()
-        fold = QPushButton("Reach and blend")
-        fold.setObjectName("laying.fold")
-        fold.setProperty("flat", True)
-        fold.setCheckable(True)
-        fold.setChecked(self._laying_open)
-        fold.setToolTip("On which tones, hues and chromas the glaze acts, and how it joins them.")
-        fold.clicked.connect(self._fold_laying)
-        show = QPushButton("Matte")
-        show.setObjectName("laying.matte")
-        show.setProperty("flat", True)
-        show.setCheckable(True)
-        show.setChecked(self._view.get("b") == MATTE)
-        show.setToolTip("Show on side B where the glaze acts: white fully, black not at all.")
-        show.clicked.connect(lambda on: self._view.set("b", MATTE if on else LUT))
-        line.addWidget(fold)
-        line.addStretch(1)
-        line.addWidget(show)
-        return line
-
-    def _fold_laying(self, on: bool) -> None:
-        self._laying_open = on
-        if self._laying is not None:
-            self._laying.setVisible(on)
-
-    def _edit_laying(self, field: str, value: Any) -> None:
-        coat_id, study = self._view.get("coat"), self._model.study
-        coat = study.coat(coat_id)
-        after = study.set_coat(coat_id, laying=attrs.evolve(coat.laying, **{field: value}))
-        title = kinds(coat.laying)[field].title
-        self._desk.hold()
-        self._model.commit(f"{coat.title}: {title}", after, (coat_id, "laying", field))
+            row.show_solo(row.coat.id == coat_id, bool(coat_id) and row.coat.id not in beside)
 
     def _on_view(self, name: str) -> None:
         if name in ("shot", "coat"):
@@ -383,128 +333,95 @@ class Ledger(QWidget):
                 QTimer.singleShot(0, self, self._reveal)
         elif name == "solo":
             self.show_solo(self._view.get("solo"))
-        elif name == "b":
-            for button in self.body.findChildren(QPushButton, "laying.matte"):
-                button.setChecked(self._view.get("b") == MATTE)
-        elif name == "picking" and self._panel is not None:
-            for button in self.body.findChildren(QPushButton, "pick"):
-                button.setChecked(bool(self._view.get("picking")))
+        elif name == "marked":
+            self._show_marks()
+        elif self.unfolded is not None and name in ("b", "picking", "pick_part", "laying_open"):
+            self.unfolded.show_view()
 
     def _reveal(self) -> None:
         """Scroll so that the chosen row and its controls are seen."""
         row = self._rows.get(self._view.get("coat"))
         if row is None:
             return
-        if self._panel is not None:
-            self._scroll.ensureWidgetVisible(self._panel, 0, 40)
+        if self.unfolded is not None:
+            self._scroll.ensureWidgetVisible(self.unfolded, 0, 40)
         self._scroll.ensureWidgetVisible(row, 0, 10)
 
     def _on_shown(self, shown: Any) -> None:
         for coat_id, rows in shown.smears.items():
             if coat_id in self._rows:
                 self._rows[coat_id].smear.show_colours(rows)
-        if shown.entry is not None and self._panel is not None and self._panel.curves is not None:
-            self._panel.curves.field.show_histogram(shown.entry)
+        box = self.unfolded
+        if shown.entry is not None and box is not None and shown.ask.coat == box.coat.id:
+            box.show_entry(shown.entry)
 
-    @property
-    def open_curve(self) -> str:
-        """Return the field of the curve that a pick should go to, "" when the glaze has none."""
-        if self._panel is None:
-            return ""
-        if self._panel.curves is not None:
-            return self._panel.curves.current
-        return self._panel.hues.field.row if self._panel.hues is not None else ""
-
-    def choose_new_point(self, before: Any, after: Any) -> None:
-        """Choose the point of the open curve that `after` has and `before` has not."""
-        name = self.open_curve
-        if self._panel is None or not name:
-            return
-        old, new = getattr(before, name), getattr(after, name)
-        fresh = [i for i, p in enumerate(new) if p not in old]
-        if fresh and self._panel.curves is not None:
-            self._panel.curves.field.choose(fresh[0])
-        elif fresh and self._panel.hues is not None:
-            self._panel.hues.field.choose(name, fresh[0])
-
-    # --- edits -----------------------------------------------------------------------------------
+    # --- choosing ----------------------------------------------------------------------------------
     def _choose(self, coat_id: str) -> None:
         self._view.set("picking", "")
+        self._view.set("marked", ())
         self._view.set("coat", "" if self._view.get("coat") == coat_id else coat_id)
 
-    def _edit_field(self, field: str, value: Any) -> None:
-        coat_id = self._view.get("coat")
-        study = self._model.study
-        try:
-            after = study.tuned(coat_id, **{field: value})
-        except ValueRefused as error:
-            self._notices.fault(error)
-            return
-        title = kinds(study.coat(coat_id).parameters)[field].title
-        self._desk.hold()
-        self._model.commit(f"{study.coat(coat_id).title}: {title}", after, (coat_id, field))
+    def _mark(self, coat_id: str) -> None:
+        """Mark one more glaze beside the chosen one, or no longer."""
+        marked = self._view.get("marked")
+        if not self._view.get("coat"):
+            self._view.set("coat", coat_id)
+        elif coat_id in marked:
+            self._view.set("marked", tuple(i for i in marked if i != coat_id))
+        elif coat_id != self._view.get("coat"):
+            self._view.set("marked", (*marked, coat_id))
 
-    def _edit_strength(self, coat_id: str, value: float) -> None:
-        study = self._model.study
-        self._desk.hold()
-        after = study.set_coat(coat_id, strength=value)
-        self._model.commit(f"Strength of {study.coat(coat_id).title}", after, (coat_id, "strength"))
-
-    def _edit_look_strength(self, value: float) -> None:
-        self._desk.hold()
-        after = self._model.study.with_look(strength=value / 100)
-        self._model.commit("Strength of the Look", after, ("look", "strength"))
-
-    def _rename_look(self) -> None:
-        name = self._look_name.text().strip() or self._model.study.look.name
-        self._look_name.setText(name)
-        self._model.commit("Rename the Look", self._model.study.with_look(name=name))
-
-    def _release(self) -> None:
-        self._model.end_gesture()
-        self._desk.release()
-
-    def toggle(self, coat_id: str, on: bool) -> None:
-        study = self._model.study
-        word = "Switch on" if on else "Switch off"
-        self._model.commit(f"{word} {study.coat(coat_id).title}", study.set_coat(coat_id, on=on))
+    def _show_marks(self) -> None:
+        marked = self._view.get("marked")
+        for row in self._rows.values():
+            row.show_marked(row.coat.id in marked)
 
     def ask_glaze(self, ground: bool) -> None:
         """Open the menu of glazes at its button."""
         shot = self._shot()
         button = self._ground_add if ground else self._add_button
         where = shot.id if ground and shot else LOOK
-        menu = glaze_menu(self, lambda key: self.add_glaze(where, key))
+        menu = glaze_menu(self, lambda key: self.edits.add(where, key))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
-    def add_glaze(self, where: str, key: str) -> None:
-        coat = new_coat(key)
-        place = "the Ground" if where != LOOK else "the Look"
-        after = self._model.study.added(where, coat)
-        self._model.commit(f"Add {coat.title} to {place}", after)
-        self._view.set("coat", coat.id)
+    # --- dragging ----------------------------------------------------------------------------------
+    def _places(self, coat: Coat) -> list[tuple[float, str, int]]:
+        """Return where a coat can be dropped: y, what holds it there, index without the coat itself."""
+        study, shot = self._model.study, self._shot()
+        out: list[tuple[float, str, int]] = []
+
+        def walk(where: str, top: float, coats: tuple[Coat, ...]) -> float:
+            below, index = top, 0
+            for each in coats:
+                row = self._rows[each.id].geometry()
+                out.append((row.top() - 1, where, index))
+                below = row.bottom() + 1
+                if each.id == coat.id:
+                    if each.members:
+                        below = self._rows[each.members[-1].id].geometry().bottom() + 1
+                    continue
+                if each.is_group and not coat.is_group:
+                    below = walk(each.id, below, each.members) + 5
+                elif each.members:
+                    below = self._rows[each.members[-1].id].geometry().bottom() + 1
+                index += 1
+            out.append((below, where, index))
+            return below
+
+        if shot is not None:
+            walk(shot.id, self._ground.geometry().bottom() + 1, shot.ground)
+        walk(LOOK, self._look.geometry().bottom() + 1, study.look.coats)
+        return out
 
     def _on_dragged(self, coat_id: str, global_y: float, done: bool) -> None:
         y = self.body.mapFromGlobal(QPointF(0, global_y)).y()
-        study, shot = self._model.study, self._shot()
-        look_y = self._look.geometry().center().y()
-        ground = shot is not None and y < look_y
-        where = shot.id if ground and shot else LOOK
-        others = [c for c in study.coats(where) if c.id != coat_id]
-        index = sum(1 for c in others if self._rows[c.id].geometry().center().y() < y)
-        if done:
-            self.body.drop = None
-            coat = study.coat(coat_id)
-            after = study.moved(coat_id, where, index)
-            self._model.commit(f"Move {coat.title}", after)
-        elif index < len(others):
-            self.body.drop = self._rows[others[index].id].geometry().top() - 1
-        elif others:
-            self.body.drop = self._rows[others[-1].id].geometry().bottom() + 1
-        else:
-            self.body.drop = (self._ground if ground else self._look).geometry().bottom() + 1
+        places = self._places(self._model.study.coat(coat_id))
+        at, where, index = min(places, key=lambda p: abs(p[0] - y))
+        self.body.drop = None if done else at
         self.body.update()
+        if done:
+            self.edits.move(coat_id, where, index)
 
     def _move_start(self, joint: Joint) -> None:
         study, shot = self._model.study, self._shot()
@@ -512,80 +429,40 @@ class Ledger(QWidget):
             self.body.place_ends()
             return
         if joint is Joint.GROUND:
-            self.set_span(Span(joint, study.span.end))
+            self.edits.span(Span(joint, study.span.end))
             return
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction(
-            "Include this shot's Ground", lambda: self.set_span(Span(joint, study.span.end))
+            "Include this shot's Ground", lambda: self.edits.span(Span(joint, study.span.end))
         ).setObjectName("include")
         menu.addAction("Leave the Ground out")
         menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self.body.place_ends))
         menu.popup(self.body.start.mapToGlobal(self.body.start.rect().bottomLeft()))
 
     def _move_end(self, joint: Joint) -> None:
-        self.set_span(Span(self._model.study.span.start, joint))
+        self.edits.span(Span(self._model.study.span.start, joint))
         self.body.place_ends()
-
-    def set_span(self, span: Span) -> None:
-        self._model.commit("Change the Span", attrs.evolve(self._model.study, span=span))
 
     def choose_encoding(self) -> None:
         """Open the menu of encodings for the shot's source."""
         shot = self._shot()
         if shot is None:
             return
-        menu = encoding_menu(self, lambda name: self.set_encoding(shot.id, name), shot.encoding)
+        menu = encoding_menu(self, lambda name: self.edits.encoding(shot.id, name), shot.encoding)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
 
-    def set_encoding(self, shot_id: str, name: str) -> None:
-        """Say what a shot's source is; the first of a study decides its working encoding too."""
-        study = self._model.study
-        alone = not study.look.coats and all(s.encoding is None for s in study.shots)
-        after = study.with_shot(shot_id, encoding=name)
-        if alone:
-            after = after.suited_to(name)
-        self._model.commit(f"Source encoding {name}", after)
+    def _rename_look(self) -> None:
+        name = self._look_name.text().strip() or self._model.study.look.name
+        self._look_name.setText(name)
+        self.edits.look_name(name)
 
     def _toggle_view(self) -> None:
         self._view_open = self._view_change.isChecked()
-        if self._view_open and self._view_record is None:
-            self._view_record = RecordPanel(self._model.study.view)
-            self._view_record.edited.connect(self._edit_view)
-            self._view_record.released.connect(self._release)
-            working = QWidget()
-            row = QHBoxLayout(working)
-            row.setContentsMargins(0, 0, 0, 0)
-            label = QLabel("Working in")
-            label.setFixedWidth(112)
-            self._working = Chooser()
-            self._working.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            self._working.setObjectName("working")
-            self._working.setAccessibleName("Working encoding")
-            for space in encodings().values():
-                if space.family is not Family.LINEAR:
-                    self._working.addItem(space.name)
-            self._working.textActivated.connect(self._set_working)
-            row.addWidget(label)
-            row.addWidget(self._working, 1)
-            self._view_column.addWidget(working)
-            self._view_column.addWidget(self._view_record)
-        if self._view_open:
-            self._working.setCurrentText(self._model.study.working)
+        if self._view_open and self._view_fold is None:
+            self._view_fold = fold = ViewFold(self._model.study)
+            fold.edited.connect(self.edits.view)
+            fold.released.connect(self.edits.release)
+            fold.working_chosen.connect(self.edits.working)
         self.refresh()
-
-    def _set_working(self, name: str) -> None:
-        study = self._model.study
-        if study.look.coats:
-            self._notices.note(
-                "The glazes now act on other numbers",
-                f"they were set for {study.working}; undo brings them back",
-            )
-        self._model.commit(f"Work in {name}", attrs.evolve(study, working=name))
-
-    def _edit_view(self, field: str, value: Any) -> None:
-        study = self._model.study
-        after = attrs.evolve(study, view=attrs.evolve(study.view, **{field: value}))
-        self._desk.hold()
-        self._model.commit(f"View: {kinds(study.view)[field].title}", after, ("view", field))

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import Chooser
+from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.convert_model import Bench, ConvertModel

@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from sfumato.app.controls.editors import painted, quiet
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.theme import colour

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editors import painted, quiet
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editors import Chooser, painted, quiet
+from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.convert_model import ConvertModel, Goal, Outcome, domain_in

@@ -14,6 +14,13 @@ from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
 from sfumato.work.frames import WHOLE, Region
 
+KEYS = (
+    ("Wheel, +, −", "zoom"),
+    ("Double click", "one pixel to one, or fit"),
+    ("Middle button, Space and drag", "move the picture"),
+    ("Arrow keys", "move the split line (Shift coarse)"),
+    ("Esc", "end a pick"),
+)
 _MARGIN = 8
 _ZOOMS = (1 / 8, 1 / 4, 1 / 2, 1, 2, 4, 8, 16)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from pathlib import Path
 from typing import Any
@@ -17,13 +18,15 @@ from sfumato.app.model.jobs import Lane
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.panels.ledger import Ledger
+from sfumato.app.windows.explanation import Explanation
 from sfumato.core import study_json
 from sfumato.core.controls import LutFile
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes import cdl
+from sfumato.core.laying import Laying, picked
 from sfumato.core.stages import CdlStage
-from sfumato.core.study import LOOK, Coat, Joint, Span, new_coat, new_id
+from sfumato.core.study import LOOK, MOST_MEMBERS, Coat, Joint, Span, every, new_coat, renewed
 from sfumato.core.transform import Transform
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.work.luts import stated_span, write_lut
@@ -85,6 +88,8 @@ class CoatEdits(QObject):
         self._lane.crashed.connect(window.notices.bug)
         window.queue.finished.connect(self._on_finished)
         ledger.file_wanted.connect(self._file_wanted)
+        ledger.apart_wanted.connect(self.take_apart)
+        ledger.explain_wanted.connect(self._explain)
 
     @property
     def _actions(self) -> Actions:
@@ -215,7 +220,8 @@ class CoatEdits(QObject):
     def add_ground_glaze(self) -> None:
         self._ledger.ask_glaze(ground=True)
 
-    def show_menu(self, _coat_id: str, place: Any) -> None:
+    def show_menu(self, coat_id: str, place: Any) -> None:
+        self.view.set("coat", coat_id)
         menu = QMenu(self._window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in (
@@ -223,6 +229,9 @@ class CoatEdits(QObject):
             "reset_glaze",
             "rename_glaze",
             "solo_glaze",
+            "explain_glaze",
+            "group_glazes",
+            "take_apart",
             "copy_glaze",
             "duplicate_glaze",
             "glaze_up",
@@ -238,6 +247,16 @@ class CoatEdits(QObject):
     def _coat(self) -> Any:
         return self.model.study.coat(self.view.get("coat"))
 
+    def explain_glaze(self) -> None:
+        row = self._ledger.row(self._coat().id)
+        self._explain("", row.mapToGlobal(row.rect().bottomLeft()))
+
+    def _explain(self, field: str, place: Any) -> None:
+        """Say what the chosen glaze, or one of its controls, does to colour."""
+        coat = self._coat()
+        if coat.spec is not None:
+            Explanation(coat.spec, coat.parameters, field, self._window).popup(place)
+
     def rename_glaze(self) -> None:
         self._ledger.rename_row(self._coat().id)
 
@@ -246,10 +265,39 @@ class CoatEdits(QObject):
         now = self.view.get("solo")
         self.view.set("solo", "" if now == self._coat().id else self._coat().id)
 
+    def _all_chosen(self) -> tuple[Coat, ...]:
+        """Return the chosen glaze and the marked ones, in the order of the Ledger."""
+        study, ids = self.model.study, {self.view.get("coat"), *self.view.get("marked")}
+        paths = [study.look.coats, *(s.ground for s in study.shots)]
+        return tuple(c for coats in paths for c in every(coats) if c.id in ids)
+
+    def group_glazes(self) -> None:
+        """Put the chosen and the marked glazes under one Strength."""
+        ids = tuple(c.id for c in self._all_chosen())
+        try:
+            after, group = self.model.study.put_together(ids)
+        except ValueRefused as error:
+            self._window.notices.fault(error)
+            return
+        self.view.set("marked", ())
+        self.model.commit(f"Group {len(ids)} glaze{'s' if len(ids) > 1 else ''}", after)
+        self.view.set("coat", group.id)
+
+    def take_apart(self) -> None:
+        """Put the members of the chosen group in its place; what is lost by that is said."""
+        group = self._coat()
+        self.model.commit(f"Take {group.title} apart", self.model.study.taken_apart(group.id))
+        if group.strength != 1.0 or not group.laying.is_plain or not group.on:
+            self._window.notices.note(
+                "The group's own Strength, blend and Reach are gone", "undo brings them back"
+            )
+        if group.members:
+            self.view.set("coat", group.members[0].id)
+
     def copy_glaze(self) -> None:
-        """Put the chosen glaze on the clipboard as text that any study takes."""
-        text = json.dumps({_CLIP: study_json.dump_coat(self._coat())}, ensure_ascii=False)
-        QGuiApplication.clipboard().setText(text)
+        """Put the chosen and the marked glazes on the clipboard as text that any study takes."""
+        plain = [study_json.dump_coat(c) for c in self._all_chosen()]
+        QGuiApplication.clipboard().setText(json.dumps({_CLIP: plain}, ensure_ascii=False))
 
     def paste_glaze(self) -> None:
         self._paste(LOOK)
@@ -259,43 +307,44 @@ class CoatEdits(QObject):
             self._paste(self._desk.shot.id)
 
     def _paste(self, where: str) -> None:
-        """Add the glaze of the clipboard, below the chosen one when that is of the same place."""
+        """Add the glazes of the clipboard, below the chosen one when that is of the same place."""
         try:
-            plain = json.loads(QGuiApplication.clipboard().text())
-            coat = study_json.load_coat(plain[_CLIP])
-        except (ValueError, KeyError, TypeError, AttributeError, RecursionError, ValueRefused):
+            plain = json.loads(QGuiApplication.clipboard().text())[_CLIP]
+            coats = [study_json.load_coat(p) for p in plain][:MOST_MEMBERS]
+            title = coats[0].title if len(coats) == 1 else f"{len(coats)} glazes"
+        except (ValueError, LookupError, TypeError, AttributeError, RecursionError, ValueRefused):
             self._window.notices.note(
                 "There is no glaze on the clipboard", "copy one from the Ledger first"
             )
             return
         study, chosen = self.model.study, self.view.get("coat")
-        coat = attrs.evolve(coat, id=new_id())
         ids = [c.id for c in study.coats(where)]
-        place = ids.index(chosen) + 1 if chosen in ids else None
-        study = study.added(where, coat, place).with_files(_read_again)
-        self.model.commit(f"Paste {coat.title}", study)
-        self.view.set("coat", coat.id)
+        place = ids.index(chosen) + 1 if chosen in ids else len(ids)
+        coats = [renewed(c) for c in coats]
+        for i, coat in enumerate(coats):
+            study = study.added(where, coat, place + i)
+        self.model.commit(f"Paste {title}", study.with_files(_read_again))
+        self.view.set("coat", coats[-1].id)
 
     def duplicate_glaze(self) -> None:
         coat = self._coat()
         self.model.commit(f"Duplicate {coat.title}", self.model.study.duplicated(coat.id))
 
     def toggle_glaze(self) -> None:
-        self._ledger.toggle(self._coat().id, not self._coat().on)
+        self._ledger.edits.toggle(self._coat().id, not self._coat().on)
 
     def reset_glaze(self) -> None:
         coat = self._coat()
         if coat.spec is not None:
             fresh = new_coat(coat.key).parameters
             after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0)
-            self.model.commit(f"Reset {coat.title}", after)
+        else:
+            after = self.model.study.set_coat(coat.id, laying=Laying(), strength=1.0)
+        self.model.commit(f"Reset {coat.title}", after)
 
     def _move_glaze(self, step: int) -> None:
-        coat, study = self._coat(), self.model.study
-        where = study.home(coat.id)
-        index = [c.id for c in study.coats(where)].index(coat.id) + step
-        if 0 <= index < len(study.coats(where)):
-            self.model.commit(f"Move {coat.title}", study.moved(coat.id, where, index))
+        coat = self._coat()
+        self.model.commit(f"Move {coat.title}", self.model.study.stepped(coat.id, step))
 
     def glaze_up(self) -> None:
         self._move_glaze(-1)
@@ -304,34 +353,55 @@ class CoatEdits(QObject):
         self._move_glaze(1)
 
     def remove_glaze(self) -> None:
-        coat = self._coat()
-        self.model.commit(f"Remove {coat.title}", self.model.study.removed(coat.id))
+        coats, study = self._all_chosen(), self.model.study
+        for coat in coats:
+            with contextlib.suppress(KeyError):  # a member went with its group
+                study = study.removed(coat.id)
+        what = coats[0].title if len(coats) == 1 else f"{len(coats)} glazes"
+        self.view.set("marked", ())
+        self.model.commit(f"Remove {what}", study)
 
     def pick(self) -> None:
         coat = self.view.get("coat")
+        self.view.set("pick_part", "")
         self.view.set("picking", "" if self.view.get("picking") else coat)
 
     def take_pick(self, x: int, y: int) -> None:
-        """Answer a click in the picture for the glaze that asked for it (mean of 5 x 5 pixels)."""
+        """Answer a click in the picture for the glaze, or the Reach, that asked for it."""
         coat_id, ask = self.view.get("picking"), self._desk.ask()
         if not coat_id or ask is None:
             return
-        coat = self.model.study.coat(coat_id)
+        coat, part = self.model.study.coat(coat_id), self.view.get("pick_part")
+        reach = self.view.get("pick_size") // 2
+        here = attrs.evolve(ask, coat=coat_id, dragging=False)
+        entering = self._desk.previewer.probe(here, x, y, reach).entering
+        working = encoding(self.model.study.working)
+        if part == "reach":
+            laying = picked(coat.laying, entering, working)
+            self.model.commit(
+                f"{coat.title}: pick its Reach", self.model.study.set_coat(coat_id, laying=laying)
+            )
+            self.view.set("picking", "")
+            return
         if coat.spec is None or coat.spec.pick is None:
             return
-        entering = self._desk.previewer.probe(
-            attrs.evolve(ask, coat=coat_id, dragging=False), x, y, 2
-        ).entering
-        working = self.model.study.working
-        curve = self._ledger.open_curve
-        extra = {"curve": curve} if curve else {}
-        picked = coat.spec.pick(coat.parameters, entering, encoding(working), **extra)
-        after = self.model.study.set_coat(coat_id, parameters=picked)
-        self.model.commit(f"{coat.title}: {coat.spec.pick_title.lower()}", after)
-        if extra:
-            self._ledger.choose_new_point(coat.parameters, picked)
+        unfolded = self._ledger.unfolded
+        where = unfolded.part if unfolded is not None else ""
+        extra = {"part": where} if where else {}
+        after = coat.spec.pick(coat.parameters, entering, working, **extra)
+        if after == coat.parameters:
+            why = "it has no hue, or there is one already"
+            self._window.notices.note(f"{coat.title} takes nothing from that colour", why)
+        self.model.commit(
+            f"{coat.title}: {coat.spec.pick_title.lower()}",
+            self.model.study.set_coat(coat_id, parameters=after),
+        )
+        if unfolded is not None and unfolded.panel is not None:
+            unfolded.panel.choose_new(coat.parameters, after)
+        if part == "target":
+            self.view.set("picking", "")
 
     def include_ground(self) -> None:
         span = self.model.study.span
         start = Joint.GROUND if span.with_ground else Joint.SOURCE
-        self._ledger.set_span(Span(start, span.end))
+        self._ledger.edits.span(Span(start, span.end))

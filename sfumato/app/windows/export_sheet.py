@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from sfumato.app.controls.editors import painted
+from sfumato.app.controls.editor import painted
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.panels.seal import GRID
 from sfumato.app.theme import strong_font

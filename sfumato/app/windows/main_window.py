@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
-import attrs
 from PySide6.QtCore import QByteArray, Qt, QTimer
 from PySide6.QtGui import QUndoStack
 from PySide6.QtWidgets import (
-    QApplication,
     QHBoxLayout,
     QMainWindow,
     QMenu,
@@ -40,20 +37,20 @@ from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
 from sfumato.app.windows.coat_edits import CoatEdits
 from sfumato.app.windows.conversions import Conversions
-from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
+from sfumato.app.windows.exports import Exports
+from sfumato.app.windows.keys_sheet import KeysSheet
 from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
 from sfumato.app.windows.report_dialog import ReportDialog
+from sfumato.app.windows.shot_edits import ShotEdits
 from sfumato.app.windows.study_files import StudyFiles
+from sfumato.app.windows.view_edits import ViewEdits
 from sfumato.core.errors import SfumatoError
-from sfumato.core.path import span_names
-from sfumato.core.study import LOOK, Shot, Study, new_id
+from sfumato.core.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
-from sfumato.work.frames import open_still
 from sfumato.work.preview import EXACT, FILE, LUT, MATTE
-from sfumato.work.proof import Proof, export_look
 
 
 class MainWindow(QMainWindow):
@@ -64,7 +61,7 @@ class MainWindow(QMainWindow):
         demo: Path | None = None,
     ) -> None:
         super().__init__()
-        self._settings = settings
+        self.settings = settings
         self.ports = ports or Ports()
         self._demo = demo
         self.model = StudyModel(self)
@@ -73,7 +70,6 @@ class MainWindow(QMainWindow):
         self.convert_model = ConvertModel(self.notices, self)
         self.desk = Desk(self.model, self.view, self.notices, self)
         self.queue = Queue(self)
-        self.proof: Proof | None = None
         self.setWindowTitle("Sfumato")
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 700)
@@ -93,7 +89,10 @@ class MainWindow(QMainWindow):
             self.ports,
             demo,
         )
-        self.actions_table = Actions(self, (self.files, self.coats, self.conversions, self))
+        self.shot_edits = ShotEdits(self, self.model, self.view, self.desk, self.notices)
+        self.exports = Exports(self, self.model, self.view, self.desk, self.notices)
+        owners = (self.files, self.coats, self.shot_edits, self.exports, self.conversions)
+        self.actions_table = Actions(self, (*owners, ViewEdits(self, self.view), self))
         self._make_menus()
         self._connect()
         self._restore_window()
@@ -172,9 +171,9 @@ class MainWindow(QMainWindow):
 
     def _fill_recent(self) -> None:
         self._recent_menu.clear()
-        for name in self._settings.recent:
+        for name in self.settings.recent:
             self._recent_menu.addAction(name, lambda n=name: self.files.open_file(Path(n)))
-        self._recent_menu.setEnabled(bool(self._settings.recent))
+        self._recent_menu.setEnabled(bool(self.settings.recent))
 
     def _connect(self) -> None:
         self.model.changed.connect(self._on_changed)
@@ -184,16 +183,16 @@ class MainWindow(QMainWindow):
         self.convert_model.chosen_changed.connect(self._refresh_actions)
         self.view.changed.connect(self._on_view)
         self.shots.chosen.connect(lambda s: self.view.set("shot", s))
-        self.shots.bring_in.connect(self.bring_in)
-        self.shots.menu_wanted.connect(self._shot_menu)
-        self.shots.remove_wanted.connect(self._remove_shot)
+        self.shots.bring_in.connect(self.shot_edits.bring_in)
+        self.shots.menu_wanted.connect(self.shot_edits.show_menu)
+        self.shots.remove_wanted.connect(self.shot_edits.remove)
         self.ledger.coat_menu_wanted.connect(self.coats.show_menu)
-        self.seal.export_wanted.connect(self.export_lut)
-        self.seal.difference_wanted.connect(self.show_difference)
+        self.seal.export_wanted.connect(self.exports.export_lut)
+        self.seal.difference_wanted.connect(self.exports.show_difference)
         panel = self.easel_panel
-        panel.bring_in.connect(self.bring_in)
+        panel.bring_in.connect(self.shot_edits.bring_in)
         panel.open_demo.connect(self.files.open_demo)
-        panel.encoding_wanted.connect(self.choose_encoding)
+        panel.encoding_wanted.connect(self.ledger.choose_encoding)
         panel.picked.connect(self.coats.take_pick)
         self.files.about_to_replace.connect(self._forget_view)
         self.files.replaced.connect(self._show_first_shot)
@@ -212,10 +211,12 @@ class MainWindow(QMainWindow):
         ids = {s.id for s in after.shots}
         if self.view.get("shot") not in ids:
             self.view.set("shot", after.shots[0].id if after.shots else "")
+        known = {c.id for c in after.every_coat()}
+        self.view.set("marked", tuple(i for i in self.view.get("marked") if i in known))
         coat = self.view.get("coat")
         if coat:
             try:
-                home = after.home(coat)
+                home = after.root(coat)
                 if home not in (LOOK, self.view.get("shot")):
                     self.view.set("coat", "")
             except KeyError:
@@ -250,7 +251,7 @@ class MainWindow(QMainWindow):
         if name == "shot":
             self.shots.show_shots(self.model.study.shots, self.view.get("shot"))
             coat = self.view.get("coat")
-            if coat and self.model.study.home(coat) not in (LOOK, self.view.get("shot")):
+            if coat and self.model.study.root(coat) not in (LOOK, self.view.get("shot")):
                 self.view.set("coat", "")
             self.seal.refresh()
         self._refresh_actions()
@@ -269,11 +270,13 @@ class MainWindow(QMainWindow):
         true = {
             "has_file": self.model.file is not None and self.model.is_edited,
             "has_look": bool(study.look.coats or study.shots),
-            "has_proof": self.proof is not None,
+            "has_proof": self.exports.proof is not None,
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_shot": self.desk.shot is not None and in_look,
             "has_coat": bool(coat) and in_look,
+            "has_glaze": spec is not None and in_look,
+            "has_group": bool(coat) and in_look and study.coat(coat).is_group,
             "can_pick": in_look
             and spec is not None
             and spec.pick is not None
@@ -298,7 +301,7 @@ class MainWindow(QMainWindow):
     def _forget_view(self) -> None:
         self.view.set("coat", "")
         self.view.set("picking", "")
-        self._forget_proof()
+        self.exports.forget_proof()
 
     def _show_first_shot(self) -> None:
         shots = self.model.study.shots
@@ -306,228 +309,19 @@ class MainWindow(QMainWindow):
         self.shots.show_shots(shots, self.view.get("shot"))
         self._refresh_actions()
 
-    # --- shots -----------------------------------------------------------------------------------
-    def bring_in(self) -> None:
-        folder = self._settings.get("folder", str(Path.home()))
-        self.bring_in_files(self.ports.choose_pictures(self, folder))
-
-    def bring_in_files(self, files: list[Path]) -> None:
-        """Bring pictures and clips into the study, in the background; what fails is said."""
-        if not files:
-            return
-        self._settings.set("folder", str(files[0].parent))
-
-        def work(cancel: Any, progress: Any) -> tuple[list[Shot], list[SfumatoError], list[str]]:
-            shots: list[Shot] = []
-            faults: list[SfumatoError] = []
-            remarks: list[str] = []
-            for i, file in enumerate(files):
-                cancel.check()
-                progress(i / len(files), file.name)
-                try:
-                    still = open_still(file)
-                except SfumatoError as error:
-                    faults.append(error)
-                    continue
-                remarks += [f"{file.name}: {r}" for r in still.facts.remarks]
-                path = os.path.abspath(file)
-                shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
-            return shots, faults, remarks
-
-        self.queue.add(
-            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in"
-        )
-
-    def _brought_in(self, answer: Any) -> None:
-        shots, faults, remarks = answer
-        if shots:
-            after = self.model.study.brought_in(tuple(shots))
-            names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
-            self.model.commit(f"Bring in {names}", after)
-            self.view.set("shot", shots[0].id)
-        for fault in faults:
-            self.notices.fault(fault)
-        if remarks and not faults:
-            self.notices.note(remarks[0])
-
-    def _shot_menu(self, shot_id: str, place: Any) -> None:
-        self.view.set("shot", shot_id)
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in ("choose_encoding", "copy_ground_on", "remove_shot"):
-            menu.addAction(self.actions_table.by_id[name])
-        menu.popup(place)
-
-    def _step_shot(self, step: int) -> None:
-        shots, now = self.model.study.shots, self.desk.shot
-        if now is not None:
-            index = [s.id for s in shots].index(now.id)
-            self.view.set("shot", shots[(index + step) % len(shots)].id)
-
-    def previous_shot(self) -> None:
-        self._step_shot(-1)
-
-    def next_shot(self) -> None:
-        self._step_shot(1)
-
-    def remove_shot(self) -> None:
-        if self.desk.shot is not None:
-            self._remove_shot(self.desk.shot.id)
-
-    def _remove_shot(self, shot_id: str) -> None:
-        study = self.model.study
-        self.model.commit(f"Take out {study.shot(shot_id).name}", study.without_shot(shot_id))
-
-    def choose_encoding(self) -> None:
-        self.ledger.choose_encoding()
-
-    def copy_ground_on(self) -> None:
-        shot, study = self.desk.shot, self.model.study
-        if shot is None:
-            return
-        index = [s.id for s in study.shots].index(shot.id)
-        for later in study.shots[index + 1 :]:
-            copied = tuple(attrs.evolve(c, id=new_id()) for c in shot.ground)
-            study = study.with_shot(later.id, ground=copied)
-        self.model.commit(f"Copy the Ground of {shot.name} onwards", study)
-
-    # --- export ----------------------------------------------------------------------------------
-    def export_lut(self) -> None:
-        study, shot = self.model.study, self.desk.shot
-        entry, leave = span_names(study, shot)
-        warning = ""
-        if study.span.with_ground:
-            if shot is None:
-                return
-            warning = f"Includes the Ground of {shot.name}: right for this shot only."
-        folder = Path(self._settings.get("export_folder", str(Path.home())))
-        sheet = ExportSheet(
-            self,
-            study.look.name,
-            folder,
-            study.grid,
-            f"{entry} → {leave}",
-            warning,
-            lambda f: self.ports.choose_folder(self, f),
-        )
-        sheet.accepted.connect(lambda: self._export(sheet.wish))
-        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        sheet.open()
-
-    def _export(self, wish: ExportWish | None) -> None:
-        if wish is None:
-            return
-        self._settings.set("export_folder", str(wish.file.parent))
-        study = self.model.study
-        if wish.grid != study.grid:
-            study = attrs.evolve(study, grid=wish.grid)
-            self.model.commit("Grid", study)
-        shot, frames = self.desk.shot, self.desk.frames
-
-        def work(cancel: Any, progress: Any) -> tuple[Study, Proof]:
-            proof = export_look(
-                study,
-                frames,
-                wish.file,
-                shot=shot if study.span.with_ground else None,
-                title=wish.title,
-                force=wish.force,
-                cancel=cancel,
-                progress=progress,
-            )
-            return study, proof
-
-        self.queue.add(f"Exporting {wish.file.name}", work, "export")
-
     def _on_finished(self, tag: str, answer: Any) -> None:
         if tag == "bring in":
-            self._brought_in(answer)
+            self.shot_edits.brought_in(answer)
         elif tag == "export":
-            study, proof = answer
-            self.proof = proof
-            if self.model.study == study:
-                self.seal.show_proof(proof)
-            verdict = "proved" if proof.proved else "written, but out of tolerance"
-            say = self.notices.good if proof.proved else self.notices.note
-            say(
-                f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
-                str(proof.file.parent),
-            )
-            self.view.set("written", proof.transform)
+            self.exports.exported(answer)
         self._refresh_actions()
-
-    def _forget_proof(self) -> None:
-        self.proof = None
-        self.view.set("written", None)
-        for side, usual in (("a", "ground"), ("b", LUT)):
-            if self.view.get(side) == FILE:
-                self.view.set(side, usual)
-
-    def show_difference(self) -> None:
-        """One click from a written file to the picture of what it does differently."""
-        if self.proof is None:
-            return
-        self.view.set("a", EXACT)
-        self.view.set("b", FILE)
-        self.view.set("mode", "difference")
-
-    # --- view ------------------------------------------------------------------------------------
-    def room_look(self) -> None:
-        self.view.set("room", "look")
-
-    def room_convert(self) -> None:
-        self.view.set("room", "convert")
-
-    def mode_one(self) -> None:
-        self.view.set("mode", "one")
-
-    def mode_split(self) -> None:
-        self.view.set("mode", "split")
-
-    def mode_side(self) -> None:
-        self.view.set("mode", "side")
-
-    def mode_difference(self) -> None:
-        self.view.set("mode", "difference")
-
-    def turn_split(self) -> None:
-        self.view.set("split_across", not self.view.get("split_across"))
-
-    def swap_sides(self) -> None:
-        a, b = self.view.get("a"), self.view.get("b")
-        self.view.set("a", b)
-        self.view.set("b", a)
-
-    def zoom_fit(self) -> None:
-        self.easel_panel.easel.set_zoom(None)
-
-    def zoom_actual(self) -> None:
-        self.easel_panel.easel.set_zoom(1.0)
-
-    def zoom_in(self) -> None:
-        self.easel_panel.easel.step_zoom(True)
-
-    def zoom_out(self) -> None:
-        self.easel_panel.easel.step_zoom(False)
-
-    def next_mount(self) -> None:
-        mounts = list(theme.MOUNTS)
-        index = (mounts.index(self.view.get("mount")) + 1) % len(mounts)
-        self.view.set("mount", mounts[index])
-
-    def toggle_instruments(self) -> None:
-        self.view.set("instruments_shown", not self.view.get("instruments_shown"))
-
-    def toggle_theme(self) -> None:
-        light = not self._settings.get("light", False)
-        self._settings.set("light", light)
-        theme.install(QApplication.instance(), light)
-        for widget in QApplication.allWidgets():
-            widget.update()
 
     def open_palette(self) -> None:
         specs = [s for s in TABLE if s.id != "open_palette"]
         Palette([self.actions_table.by_id[s.id] for s in specs], self).open()
+
+    def keyboard_sheet(self) -> None:
+        KeysSheet(self.actions_table, self).open()
 
     def about(self) -> None:
         self.notices.note(
@@ -556,7 +350,7 @@ class MainWindow(QMainWindow):
         pictures = [f for f in files if by_suffix(f.name) is not None]
         if studies:
             self.files.open_file(studies[0])
-        self.bring_in_files(pictures)
+        self.shot_edits.bring_in_files(pictures)
         for other in files:
             if other not in studies and other not in pictures:
                 self.notices.fault(
@@ -596,13 +390,13 @@ class MainWindow(QMainWindow):
         event.accept()
 
     def _keep_window(self) -> None:
-        self._settings.set("geometry", self.saveGeometry())
+        self.settings.set("geometry", self.saveGeometry())
         for name in ("a", "b", "mode", "mount", "split_across"):
             if self.view.get(name) not in (FILE, MATTE):
-                self._settings.set(f"view/{name}", self.view.get(name))
-        self._settings.set("view/instruments", ",".join(self.view.get("instruments")))
-        self._settings.set("view/instruments_shown", self.view.get("instruments_shown"))
-        self._settings.sync()
+                self.settings.set(f"view/{name}", self.view.get(name))
+        self.settings.set("view/instruments", ",".join(self.view.get("instruments")))
+        self.settings.set("view/instruments_shown", self.view.get("instruments_shown"))
+        self.settings.sync()
 
     def _restore_view(self) -> None:
         allowed = {
@@ -612,16 +406,16 @@ class MainWindow(QMainWindow):
             "mount": set(theme.MOUNTS),
         }
         for name, values in allowed.items():
-            value = self._settings.get(f"view/{name}", self.view.get(name))
+            value = self.settings.get(f"view/{name}", self.view.get(name))
             if value in values:
                 self.view.set(name, value)
-        self.view.set("split_across", self._settings.get("view/split_across", False))
-        self.view.set("instruments_shown", self._settings.get("view/instruments_shown", True))
-        kinds = tuple(str(self._settings.get("view/instruments", "")).split(","))
+        self.view.set("split_across", self.settings.get("view/split_across", False))
+        self.view.set("instruments_shown", self.settings.get("view/instruments_shown", True))
+        kinds = tuple(str(self.settings.get("view/instruments", "")).split(","))
         if len(kinds) == 2 and all(k in TITLES for k in kinds):
             self.view.set("instruments", kinds)
 
     def _restore_window(self) -> None:
-        geometry = self._settings.get("geometry")
+        geometry = self.settings.get("geometry")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)

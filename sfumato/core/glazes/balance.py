@@ -9,7 +9,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.bends import signed_power
-from sfumato.core.controls import Triple, control
+from sfumato.core.controls import Pad, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
@@ -18,35 +18,42 @@ from sfumato.core.glaze import GlazeSpec, Group
 class Balance:
     lift: tuple[float, float, float] = control(
         (0.0, 0.0, 0.0),
-        Triple(
+        Pad(
             title="Lift",
             least=-0.5,
             most=0.5,
+            span=0.2,
             signed=True,
             help="Raises or lowers the dark end; white stays.",
         ),
     )
     gamma: tuple[float, float, float] = control(
         (1.0, 1.0, 1.0),
-        Triple(
+        Pad(
             title="Gamma",
             least=0.2,
             most=5.0,
+            span=0.5,
             help="Brightens or darkens the middle; black and white stay.",
         ),
     )
     gain: tuple[float, float, float] = control(
         (1.0, 1.0, 1.0),
-        Triple(
-            title="Gain", least=0.0, most=4.0, help="Multiplies: white moves most, black stays."
+        Pad(
+            title="Gain",
+            least=0.0,
+            most=4.0,
+            span=0.5,
+            help="Multiplies: white moves most, black stays.",
         ),
     )
     offset: tuple[float, float, float] = control(
         (0.0, 0.0, 0.0),
-        Triple(
+        Pad(
             title="Offset",
             least=-1.0,
             most=1.0,
+            span=0.2,
             signed=True,
             help="Moves all tones by the same step.",
         ),

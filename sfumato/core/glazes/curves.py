@@ -60,15 +60,15 @@ def with_point(points: Points, x: float, y: float, near: float = 0.02) -> Points
     return tuple(sorted((*kept, (x, y))))
 
 
-def pick(p: Curves, code: Rgb, working: Encoding, curve: str = "master") -> Curves:
+def pick(p: Curves, code: Rgb, working: Encoding, part: str = "master") -> Curves:
     """Put a point on the curve where the picked tone lies; the curve keeps its shape."""
     rgb = code.reshape(3)
-    channel = {"red": 0, "green": 1, "blue": 2}.get(curve)
+    channel = {"red": 0, "green": 1, "blue": 2}.get(part)
     tone = float(rgb[channel]) if channel is not None else float(_luma(rgb, working))
-    points: Points = getattr(p, curve)
+    points: Points = getattr(p, part)
     tone = round(min(max(tone, -0.5), 1.5), 4)
     height = round(float(evaluate(points, np.float64(tone))), 4)
-    return attrs.evolve(p, **{curve: with_point(points, tone, height)})
+    return attrs.evolve(p, **{part: with_point(points, tone, height)})
 
 
 SPEC = GlazeSpec(

@@ -66,13 +66,13 @@ def run(p: HueTable, code: Rgb, working: Encoding) -> Rgb:
     return np.asarray(code + (fade > 0)[..., None] * (out - code), np.float32)
 
 
-def pick(p: HueTable, code: Rgb, working: Encoding, curve: str = "hue") -> HueTable:
+def pick(p: HueTable, code: Rgb, working: Encoding, part: str = "hue") -> HueTable:
     """Put a point on the curve at the hue of the picked colour; a grey puts none."""
     lab = oklab.from_light(working.decode(code.reshape(1, 3)), working)[0]
-    if float(np.hypot(lab[1], lab[2])) < _GREY or not hasattr(p, curve):
+    if float(np.hypot(lab[1], lab[2])) < _GREY or not hasattr(p, part):
         return p
     hue = round(float(np.degrees(np.arctan2(lab[2], lab[1])) % 360), 1) % 360
-    return attrs.evolve(p, **{curve: with_hue(getattr(p, curve), hue)})
+    return attrs.evolve(p, **{part: with_hue(getattr(p, part), hue)})
 
 
 def with_hue(points: HuePoints, hue_deg: float) -> HuePoints:

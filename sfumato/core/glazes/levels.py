@@ -10,117 +10,78 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.bends import signed_power
-from sfumato.core.controls import Number, Triple, control
+from sfumato.core.controls import STRAIGHT_LEVELS, LevelSet, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 _LEAST_WIDTH = 0.01  # of the input range: a narrower one is taken as that
+Five = tuple[float, float, float, float, float]
 
 
 @frozen
 class Levels:
-    black: float = control(
-        0.0,
-        Number(
-            title="Black in",
-            least=-0.5,
-            most=0.95,
-            digits=3,
-            step=0.005,
-            signed=True,
-            soft=(-0.1, 0.5),
-            help="The tone that becomes black.",
-        ),
+    every: Five = control(
+        STRAIGHT_LEVELS, LevelSet(title="All", help="Red, green and blue alike, after their own.")
     )
-    gamma: float = control(
-        1.0,
-        Number(
-            title="Gamma",
-            least=0.1,
-            most=10.0,
-            soft=(0.3, 3.0),
-            help="The middle between them: above 1 is brighter.",
-        ),
+    red: Five = control(STRAIGHT_LEVELS, LevelSet(title="R", pigment="red", help="Red alone."))
+    green: Five = control(
+        STRAIGHT_LEVELS, LevelSet(title="G", pigment="green", help="Green alone.")
     )
-    white: float = control(
-        1.0,
-        Number(
-            title="White in",
-            least=0.05,
-            most=2.0,
-            digits=3,
-            step=0.005,
-            soft=(0.5, 1.2),
-            help="The tone that becomes white.",
-        ),
-    )
-    black_out: float = control(
-        0.0,
-        Number(
-            title="Black out",
-            least=-0.5,
-            most=1.0,
-            digits=3,
-            step=0.005,
-            signed=True,
-            soft=(0.0, 0.5),
-            help="What black becomes: above 0 fades it.",
-        ),
-    )
-    white_out: float = control(
-        1.0,
-        Number(
-            title="White out",
-            least=0.0,
-            most=2.0,
-            digits=3,
-            step=0.005,
-            soft=(0.5, 1.0),
-            help="What white becomes: below 1 dulls it.",
-        ),
-    )
-    black_rgb: tuple[float, float, float] = control(
-        (0.0, 0.0, 0.0),
-        Triple(
-            title="Black",
-            least=-0.5,
-            most=0.95,
-            signed=True,
-            help="Black in of red, green and blue apart, before the others.",
-        ),
-    )
-    white_rgb: tuple[float, float, float] = control(
-        (1.0, 1.0, 1.0),
-        Triple(
-            title="White",
-            least=0.05,
-            most=2.0,
-            help="White in of red, green and blue apart, before the others.",
-        ),
-    )
+    blue: Five = control(STRAIGHT_LEVELS, LevelSet(title="B", pigment="blue", help="Blue alone."))
 
 
-def _stretched(x: Any, black: Any, white: Any) -> Any:
-    """Carry black..white to 0..1."""
-    low = np.asarray(black, np.float32)
-    width = np.maximum(np.asarray(white, np.float32) - low, np.float32(_LEAST_WIDTH))
-    return (x - low) / width
+def levelled(x: Any, levels: Five) -> Any:
+    """t = (x - black) / (white - black); y = black out + (white out - black out) sgn(t) |t|**(1/gamma).
+
+    >>> print(levelled(np.float32([0.1, 0.9]), (0.1, 1.0, 0.9, 0.2, 0.8)).round(4))
+    [0.2 0.8]
+    """
+    black, gamma, white, low, high = (np.float32(v) for v in levels)
+    t = (x - black) / np.maximum(white - black, np.float32(_LEAST_WIDTH))
+    if gamma != 1:
+        t = signed_power(t, np.float32(1 / gamma))
+    return low + (high - low) * t
 
 
 def run(p: Levels, code: Rgb, _working: Encoding) -> Rgb:
-    """t = (x - black) / (white - black); y = black out + (white out - black out) sgn(t) |t|**(1/gamma)."""
-    t = _stretched(_stretched(code, p.black_rgb, p.white_rgb), p.black, p.white)
-    t = signed_power(t, np.float32(1 / p.gamma))
-    low, high = np.float32(p.black_out), np.float32(p.white_out)
-    return np.asarray(low + (high - low) * t, np.float32)
+    """Each channel by its own levels, then all three by the common ones (see `levelled`)."""
+    out = code.copy()
+    for c, levels in enumerate((p.red, p.green, p.blue)):
+        if levels != STRAIGHT_LEVELS:
+            out[..., c] = levelled(out[..., c], levels)
+    return np.asarray(levelled(out, p.every) if p.every != STRAIGHT_LEVELS else out, np.float32)
 
 
-def pick(p: Levels, code: Rgb, _working: Encoding) -> Levels:
+def pick(p: Levels, code: Rgb, _working: Encoding, part: str = "every") -> Levels:
     """Make the picked tone black when it is dark, white when it is light."""
-    tone = float(code.reshape(3).mean())
-    if tone < (p.black + p.white) / 2:
-        return attrs.evolve(p, black=round(min(max(tone, -0.5), 0.95), 4))
-    return attrs.evolve(p, white=round(min(max(tone, 0.05), 2.0), 4))
+    rgb = code.reshape(3)
+    channel = {"red": 0, "green": 1, "blue": 2}.get(part)
+    tone = float(rgb[channel] if channel is not None else rgb.mean())
+    part = part if channel is not None else "every"
+    black, gamma, white, low, high = getattr(p, part)
+    if tone < (black + white) / 2:
+        black = round(min(max(tone, -0.5), 0.95), 4)
+    else:
+        white = round(min(max(tone, 0.05), 2.0), 4)
+    return attrs.evolve(p, **{part: (black, gamma, white, low, high)})
+
+
+def _apart(plain: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 had common levels as five fields, and black and white in of each channel."""
+    get = plain.get
+    out: dict[str, Any] = {
+        "every": [
+            get("black", 0.0),
+            get("gamma", 1.0),
+            get("white", 1.0),
+            get("black_out", 0.0),
+            get("white_out", 1.0),
+        ]
+    }
+    blacks, whites = get("black_rgb", [0.0] * 3), get("white_rgb", [1.0] * 3)
+    for name, black, white in zip(("red", "green", "blue"), blacks, whites, strict=True):
+        out[name] = [black, 1.0, white, 0.0, 1.0]
+    return out
 
 
 SPEC = GlazeSpec(
@@ -129,7 +90,9 @@ SPEC = GlazeSpec(
     Group.TONE,
     Levels,
     run,
+    version=2,
     help="Sets black and white, going in and coming out, and the middle between them.",
     pick=pick,
     pick_title="Pick black or white",
+    upgrades={1: _apart},
 )

@@ -116,9 +116,11 @@ def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frame
     assert np.abs(found.a - found.source).max() == 0
     assert found.delta > 1
     assert code.apply(found.source).shape == (3,)
-    histogram = previewer.entry_histogram(_ask(study, coat="l-curves"))
-    assert histogram.shape == (3, 128)
-    assert histogram.sum() > 0.99 * 3 * 240 * 135
+    entry = previewer.entry(_ask(study, coat="l-curves"))
+    assert entry.histogram.shape == (3, 128)
+    assert entry.histogram.sum() > 0.99 * 3 * 240 * 135
+    assert len(entry.lab) == len(entry.colours) > 1000
+    assert entry.covers == 1.0
 
 
 def test_a_cancelled_ask_stops(study: Study, frames: Frames) -> None:

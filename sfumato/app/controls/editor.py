@@ -1,0 +1,85 @@
+"""What an editor is: a widget that shows and edits one or more fields of a record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from sfumato.core.controls import Kind
+from sfumato.work.colours import Entry
+
+
+class Editor(QWidget):
+    """`edited(field, value)` while moving, `released()` after; `part_changed(name)` on another tab."""
+
+    edited = Signal(str, object)
+    released = Signal()
+    part_changed = Signal(str)
+
+    def show_record(self, record: Any) -> None:
+        """Show the values of a record without saying that they were edited."""
+        raise NotImplementedError  # pragma: no cover
+
+    def show_entry(self, entry: Entry) -> None:
+        """Show what enters the glaze, where that helps."""
+
+    @property
+    def part(self) -> str:
+        """The field of several that is open, "" when there is no such thing: a pick goes there."""
+        return ""
+
+    def choose_new(self, before: Any, after: Any) -> None:
+        """Choose what `after` has and `before` has not: a point that was picked."""
+
+
+def quiet(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("quiet", True)
+    return label
+
+
+def painted(label: QWidget, pigment: str) -> None:
+    """Give a label a pigment of the theme ("" = plain text)."""
+    if label.property("pigment") != pigment:
+        label.setProperty("pigment", pigment)
+        label.style().polish(label)
+
+
+class Chooser(QComboBox):
+    """A list of choices that a wheel passing over it does not change."""
+
+    def wheelEvent(self, event) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class Tabs(QHBoxLayout):
+    """Flat buttons, one of which is down, for the fields of a record that share an editor."""
+
+    def __init__(self, kinds: dict[str, Kind], choose: Any) -> None:
+        super().__init__()
+        self.setSpacing(2)
+        self.buttons: dict[str, QPushButton] = {}
+        for name, kind in kinds.items():
+            button = QPushButton(kind.title)
+            button.setObjectName(f"tab.{name}")
+            button.setProperty("flat", True)
+            button.setCheckable(True)
+            button.setToolTip(kind.help)
+            button.clicked.connect(lambda _on, n=name: choose(n))
+            self.addWidget(button)
+            self.buttons[name] = button
+        self.addStretch(1)
+
+    def show_tab(self, name: str) -> None:
+        for other, button in self.buttons.items():
+            button.setChecked(other == name)
+
+
+def fresh(before: Any, after: Any) -> int | None:
+    """Return the index of the first thing in `after` that is not in `before`."""
+    return next((i for i, p in enumerate(after) if p not in before), None)

@@ -1,0 +1,49 @@
+"""The controls of the View, and of the working encoding, which unfold under the View's row."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.panels.thread import INDENT
+from sfumato.core.encodings import Family, encodings
+from sfumato.core.study import Study
+
+
+class ViewFold(QWidget):
+    """`edited(field, value)`, `released()`, `working_chosen(name)`."""
+
+    edited = Signal(str, object)
+    released = Signal()
+    working_chosen = Signal(str)
+
+    def __init__(self, study: Study) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(INDENT, 0, 6, 4)
+        row = QHBoxLayout()
+        label = QLabel("Working in")
+        label.setFixedWidth(112)
+        self._working = Chooser()
+        self._working.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._working.setObjectName("working")
+        self._working.setAccessibleName("Working encoding")
+        self._working.setToolTip("The encoding in whose code values the glazes act.")
+        for space in encodings().values():
+            if space.family is not Family.LINEAR:
+                self._working.addItem(space.name)
+        self._working.textActivated.connect(self.working_chosen)
+        row.addWidget(label)
+        row.addWidget(self._working, 1)
+        column.addLayout(row)
+        self._record = RecordPanel(study.view)
+        self._record.edited.connect(self.edited)
+        self._record.released.connect(self.released)
+        column.addWidget(self._record)
+        self.show_study(study)
+
+    def show_study(self, study: Study) -> None:
+        self._working.setCurrentText(study.working)
+        self._record.show_record(study.view)

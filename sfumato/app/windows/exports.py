@@ -1,0 +1,107 @@
+"""The LUT of the Look as a file, and the proof of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, Qt
+
+from sfumato.app.model.desk import Desk
+from sfumato.app.model.notices import Notices
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.model.view_state import ViewState
+from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
+from sfumato.core.path import span_names
+from sfumato.core.study import Study
+from sfumato.work.preview import EXACT, FILE, LUT
+from sfumato.work.proof import Proof, export_look
+
+
+class Exports(QObject):
+    """Writes the Look and remembers the last proof."""
+
+    def __init__(
+        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window = window
+        self.model, self.view, self.desk, self.notices = model, view, desk, notices
+        self.proof: Proof | None = None
+
+    def export_lut(self) -> None:
+        study, shot = self.model.study, self.desk.shot
+        entry, leave = span_names(study, shot)
+        warning = ""
+        if study.span.with_ground:
+            if shot is None:
+                return
+            warning = f"Includes the Ground of {shot.name}: right for this shot only."
+        folder = Path(self._window.settings.get("export_folder", str(Path.home())))
+        sheet = ExportSheet(
+            self._window,
+            study.look.name,
+            folder,
+            study.grid,
+            f"{entry} → {leave}",
+            warning,
+            lambda f: self._window.ports.choose_folder(self._window, f),
+        )
+        sheet.accepted.connect(lambda: self.export(sheet.wish))
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.open()
+
+    def export(self, wish: ExportWish | None) -> None:
+        if wish is None:
+            return
+        self._window.settings.set("export_folder", str(wish.file.parent))
+        study = self.model.study
+        if wish.grid != study.grid:
+            study = attrs.evolve(study, grid=wish.grid)
+            self.model.commit("Grid", study)
+        shot, frames = self.desk.shot, self.desk.frames
+
+        def work(cancel: Any, progress: Any) -> tuple[Study, Proof]:
+            proof = export_look(
+                study,
+                frames,
+                wish.file,
+                shot=shot if study.span.with_ground else None,
+                title=wish.title,
+                force=wish.force,
+                cancel=cancel,
+                progress=progress,
+            )
+            return study, proof
+
+        self._window.queue.add(f"Exporting {wish.file.name}", work, "export")
+
+    def exported(self, answer: Any) -> None:
+        """Show what a written file does."""
+        study, proof = answer
+        self.proof = proof
+        if self.model.study == study:
+            self._window.seal.show_proof(proof)
+        verdict = "proved" if proof.proved else "written, but out of tolerance"
+        say = self.notices.good if proof.proved else self.notices.note
+        say(
+            f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
+            str(proof.file.parent),
+        )
+        self.view.set("written", proof.transform)
+
+    def forget_proof(self) -> None:
+        self.proof = None
+        self.view.set("written", None)
+        for side, usual in (("a", "ground"), ("b", LUT)):
+            if self.view.get(side) == FILE:
+                self.view.set(side, usual)
+
+    def show_difference(self) -> None:
+        """One click from a written file to the picture of what it does differently."""
+        if self.proof is None:
+            return
+        self.view.set("a", EXACT)
+        self.view.set("b", FILE)
+        self.view.set("mode", "difference")

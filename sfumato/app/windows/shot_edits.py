@@ -1,0 +1,112 @@
+"""Edits of shots by action: bring in, step, copy the Ground, take out."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtWidgets import QMenu
+
+from sfumato.app.model.desk import Desk
+from sfumato.app.model.notices import Notices
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.model.view_state import ViewState
+from sfumato.core.errors import SfumatoError
+from sfumato.core.study import Shot, new_id, renewed
+from sfumato.work.frames import open_still
+
+
+class ShotEdits(QObject):
+    """Carries out the actions on shots."""
+
+    def __init__(
+        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window = window
+        self.model, self.view, self.desk, self.notices = model, view, desk, notices
+
+    def bring_in(self) -> None:
+        folder = self._window.settings.get("folder", str(Path.home()))
+        self.bring_in_files(self._window.ports.choose_pictures(self._window, folder))
+
+    def bring_in_files(self, files: list[Path]) -> None:
+        """Bring pictures and clips into the study, in the background; what fails is said."""
+        if not files:
+            return
+        self._window.settings.set("folder", str(files[0].parent))
+
+        def work(cancel: Any, progress: Any) -> tuple[list[Shot], list[SfumatoError], list[str]]:
+            shots: list[Shot] = []
+            faults: list[SfumatoError] = []
+            remarks: list[str] = []
+            for i, file in enumerate(files):
+                cancel.check()
+                progress(i / len(files), file.name)
+                try:
+                    still = open_still(file)
+                except SfumatoError as error:
+                    faults.append(error)
+                    continue
+                remarks += [f"{file.name}: {r}" for r in still.facts.remarks]
+                path = os.path.abspath(file)
+                shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
+            return shots, faults, remarks
+
+        self._window.queue.add(
+            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in"
+        )
+
+    def brought_in(self, answer: Any) -> None:
+        shots, faults, remarks = answer
+        if shots:
+            after = self.model.study.brought_in(tuple(shots))
+            names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
+            self.model.commit(f"Bring in {names}", after)
+            self.view.set("shot", shots[0].id)
+        for fault in faults:
+            self.notices.fault(fault)
+        if remarks and not faults:
+            self.notices.note(remarks[0])
+
+    def show_menu(self, shot_id: str, place: Any) -> None:
+        self.view.set("shot", shot_id)
+        menu = QMenu(self._window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in ("choose_encoding", "copy_ground_on", "remove_shot"):
+            menu.addAction(self._window.actions_table.by_id[name])
+        menu.popup(place)
+
+    def _step_shot(self, step: int) -> None:
+        shots, now = self.model.study.shots, self.desk.shot
+        if now is not None:
+            index = [s.id for s in shots].index(now.id)
+            self.view.set("shot", shots[(index + step) % len(shots)].id)
+
+    def previous_shot(self) -> None:
+        self._step_shot(-1)
+
+    def next_shot(self) -> None:
+        self._step_shot(1)
+
+    def remove_shot(self) -> None:
+        if self.desk.shot is not None:
+            self.remove(self.desk.shot.id)
+
+    def remove(self, shot_id: str) -> None:
+        study = self.model.study
+        self.model.commit(f"Take out {study.shot(shot_id).name}", study.without_shot(shot_id))
+
+    def choose_encoding(self) -> None:
+        self._window.ledger.choose_encoding()
+
+    def copy_ground_on(self) -> None:
+        shot, study = self.desk.shot, self.model.study
+        if shot is None:
+            return
+        index = [s.id for s in study.shots].index(shot.id)
+        for later in study.shots[index + 1 :]:
+            study = study.with_shot(later.id, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} onwards", study)
