@@ -85,6 +85,9 @@ TABLE = (
     ActionSpec("glaze_down", "Move the glaze down", "Edit", "Ctrl+Down", when="has_coat"),
     ActionSpec("remove_glaze", "Remove the glaze", "Edit", "Ctrl+Shift+Backspace", when="has_coat"),
     ActionSpec("save_cdl", "Save the glaze as a CDL file…", "Edit", when="has_cdl"),
+    ActionSpec("open_presets", "Presets…", "Edit", "Ctrl+Shift+P", when="in_look", separator=True),
+    ActionSpec("save_preset", "Save the glaze as a preset…", "Edit", when="has_coat"),
+    ActionSpec("save_look_preset", "Save the Look as a preset…", "Edit", when="has_glazes"),
     ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", when="can_pick", separator=True),
     ActionSpec("include_ground", "Include this shot's Ground in the LUT", "Edit", when="has_shot"),
     ActionSpec(
@@ -110,7 +113,7 @@ TABLE = (
     ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", when="has_shot"),
     ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", when="has_shot"),
     ActionSpec(
-        "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+S", when="has_shot"
+        "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+I", when="has_shot"
     ),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
     ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),

@@ -145,9 +145,13 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton[dashed="true"]:hover {{ color: {c["text"]}; }}
     QPushButton[dashed="true"]:focus {{ border-color: {c["yellow"]}; }}
     QPushButton::menu-indicator {{ width: 0; }}
-    QLineEdit, QPlainTextEdit, QListWidget {{ background: {c["well"]}; border: 1px solid {c["line"]};
+    QLineEdit, QPlainTextEdit, QListWidget, QTreeWidget {{ background: {c["well"]}; border: 1px solid {c["line"]};
         border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c["line"]}; }}
-    QLineEdit:focus, QListWidget:focus {{ border-color: {c["yellow"]}; }}
+    QLineEdit:focus, QListWidget:focus, QTreeWidget:focus {{ border-color: {c["yellow"]}; }}
+    QTreeWidget::item {{ padding: 3px 4px; }}
+    QTreeWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
+    QTreeWidget::branch {{ background: transparent; }}
+    QFrame#explanation {{ background: {c["panel"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
     QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
     QTableWidget {{ background: {c["well"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}

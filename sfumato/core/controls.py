@@ -294,8 +294,10 @@ class Pairs(Kind):
         if not isinstance(plain, list):
             return plain
 
-        def one(values: dict[str, Any]) -> Pair:
-            return Pair(**{k: tuple(v) if isinstance(v, list) else v for k, v in values.items()})
+        def one(plain_pair: Any) -> Pair:
+            items = plain_pair.items()
+            values: Any = {k: tuple(v) if isinstance(v, list) else v for k, v in items}
+            return Pair(**values)
 
         try:
             return tuple(one(p) for p in plain)

@@ -80,7 +80,7 @@ def load_coat(plain: dict[str, Any]) -> Coat:
     head: dict[str, Any] = {
         "id": str(plain.get("id") or new_id()),
         "on": bool(plain.get("on", True)),
-        "strength": _number(plain.get("strength", 1.0), 0.0, 2.0, "the Strength of a glaze"),
+        "strength": share(plain.get("strength", 1.0), "the Strength of a glaze"),
         "name": str(plain.get("name", "")),
     }
     if key == GROUP:
@@ -105,6 +105,15 @@ def _number(value: Any, least: float, most: float, what: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
         raise ValueRefused(f"{what} is {value!r}, outside {least:g} to {most:g}")
     return float(value)
+
+
+def share(value: Any, what: str) -> float:
+    """Return a Strength, 0 to 2.
+
+    Raises:
+        ValueRefused: it is none.
+    """
+    return _number(value, 0.0, 2.0, what)
 
 
 def load(plain: Any) -> Study:
@@ -154,7 +163,7 @@ def _study(plain: dict[str, Any]) -> Study:
         look=Look(
             str(look["name"]),
             tuple(load_coat(c) for c in look["coats"]),
-            _number(look.get("strength", 1.0), 0.0, 2.0, "the Strength of the Look"),
+            share(look.get("strength", 1.0), "the Strength of the Look"),
         ),
         working=encoding(plain["working"]).name,
         view=controls.load(View, plain["view"]),

@@ -66,7 +66,9 @@ def test_dump_and_load_agree(spec, data) -> None:
 
 @ALL
 def test_declarations_are_complete(spec) -> None:
-    assert spec.help
+    assert spec.help.endswith(".")
+    assert len(spec.more) > 60
+    assert spec.run.__doc__
     for name, kind in spec.controls().items():
         assert kind.title, name
         assert kind.help, name

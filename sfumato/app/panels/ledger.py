@@ -41,6 +41,7 @@ class Ledger(QWidget):
     coat_menu_wanted = Signal(str, object)
     file_wanted = Signal(str, str, str)
     apart_wanted = Signal()
+    presets_wanted = Signal()
     explain_wanted = Signal(str, object)
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
@@ -146,12 +147,18 @@ class Ledger(QWidget):
         row.addWidget(self._look_strength)
 
         self._add, row = self._line(36)
+        shelf = QPushButton("Presets")
+        shelf.setObjectName("look.presets")
+        shelf.setProperty("flat", True)
+        shelf.setToolTip("Looks and glazes that are ready, yours and ours, on this shot.")
+        shelf.clicked.connect(self.presets_wanted)
         button = QPushButton("Add a glaze")
         button.setObjectName("look.add")
         button.setProperty("dashed", True)
         button.clicked.connect(lambda: self.ask_glaze(ground=False))
         self._add_button = button
         row.addWidget(button, 1)
+        row.addWidget(shelf)
 
         self._view_row, row = self._line()
         label = quiet("View")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -71,6 +71,11 @@ class ShotsStrip(QWidget):
             if self.box(i).adjusted(-3, -3, 3, 20).contains(at):
                 return i
         return None
+
+    def shot_at(self, at: QPoint) -> str:
+        """Return the id of the shot at a place of the strip, "" beside them all."""
+        index = self._index_at(QPointF(at)) if self.rect().contains(at) else None
+        return self._shots[index].id if index is not None and index < len(self._shots) else ""
 
     def _reveal(self) -> None:
         index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)

@@ -232,6 +232,7 @@ class CoatEdits(QObject):
             "explain_glaze",
             "group_glazes",
             "take_apart",
+            "save_preset",
             "copy_glaze",
             "duplicate_glaze",
             "glaze_up",

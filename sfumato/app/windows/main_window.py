@@ -41,6 +41,7 @@ from sfumato.app.windows.exports import Exports
 from sfumato.app.windows.keys_sheet import KeysSheet
 from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
+from sfumato.app.windows.preset_edits import PresetEdits
 from sfumato.app.windows.report_dialog import ReportDialog
 from sfumato.app.windows.shot_edits import ShotEdits
 from sfumato.app.windows.study_files import StudyFiles
@@ -50,6 +51,7 @@ from sfumato.core.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
+from sfumato.work.presets import SUFFIXES as PRESETS
 from sfumato.work.preview import EXACT, FILE, LUT, MATTE
 
 
@@ -91,8 +93,18 @@ class MainWindow(QMainWindow):
         )
         self.shot_edits = ShotEdits(self, self.model, self.view, self.desk, self.notices)
         self.exports = Exports(self, self.model, self.view, self.desk, self.notices)
-        owners = (self.files, self.coats, self.shot_edits, self.exports, self.conversions)
-        self.actions_table = Actions(self, (*owners, ViewEdits(self, self.view), self))
+        self.presets = PresetEdits(self, self.model, self.view, self.desk, self.notices)
+        owners = (
+            self.files,
+            self.coats,
+            self.presets,
+            self.shot_edits,
+            self.exports,
+            self.conversions,
+            ViewEdits(self, self.view),
+            self,
+        )
+        self.actions_table = Actions(self, owners)
         self._make_menus()
         self._connect()
         self._restore_window()
@@ -187,6 +199,7 @@ class MainWindow(QMainWindow):
         self.shots.menu_wanted.connect(self.shot_edits.show_menu)
         self.shots.remove_wanted.connect(self.shot_edits.remove)
         self.ledger.coat_menu_wanted.connect(self.coats.show_menu)
+        self.ledger.presets_wanted.connect(self.presets.open_presets)
         self.seal.export_wanted.connect(self.exports.export_lut)
         self.seal.difference_wanted.connect(self.exports.show_difference)
         panel = self.easel_panel
@@ -269,6 +282,7 @@ class MainWindow(QMainWindow):
         in_look = self.view.get("room") == "look"
         true = {
             "has_file": self.model.file is not None and self.model.is_edited,
+            "has_glazes": bool(study.look.coats) and in_look,
             "has_look": bool(study.look.coats or study.shots),
             "has_proof": self.exports.proof is not None,
             "can_undo": stack.canUndo(),
@@ -336,10 +350,14 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event) -> None:
         files = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
         event.acceptProposedAction()
-        self.take_files(files)
+        at = self.shots.mapFrom(self, event.position().toPoint())
+        self.take_files(files, self.shots.shot_at(at) or LOOK)
 
-    def take_files(self, files: list[Path]) -> None:
-        """Do the sensible thing for each dropped file."""
+    def take_files(self, files: list[Path], where: str = LOOK) -> None:
+        """Do the sensible thing for each dropped file; presets go to `where`, the Look or a shot."""
+        saved = [f for f in files if f.suffix in PRESETS]
+        self.presets.take(saved, where)
+        files = [f for f in files if f not in saved]
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
         luts = [f for f in files if f not in studies and self._is_lut(f)]
         if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):
@@ -356,7 +374,7 @@ class MainWindow(QMainWindow):
                 self.notices.fault(
                     SfumatoError(
                         "this kind of file cannot be taken in here",
-                        hint="drop pictures, clips, LUT files or a study",
+                        hint="drop pictures, clips, LUT files, presets or a study",
                         where=other.name,
                     )
                 )
@@ -382,6 +400,7 @@ class MainWindow(QMainWindow):
             return
         self.conversions.close()
         self.coats.close()
+        self.presets.close()
         self._keep_window()
         self.model.undo_stack.blockSignals(True)
         self.files.close()

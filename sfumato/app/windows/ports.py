@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -65,6 +66,22 @@ class Ports:
         name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
         return Path(name) if name else None
 
+    def ask_name(self, parent: QWidget, title: str, suggested: str) -> str | None:
+        """Ask for a name; None when the person steps back."""
+        return NameQuestion(parent, title, suggested).answered()
+
+    def ask_replace(self, parent: QWidget, name: str) -> bool:
+        """Ask whether a file that is there may be written over."""
+        answers = (("Keep it", "keep"), ("Replace it", "replace"))
+        words = "Its contents are lost when you replace it."
+        return Question(parent, f"{name} exists already.", words, answers).answered() == "replace"
+
+    def ask_delete(self, parent: QWidget, name: str) -> bool:
+        """Ask whether a preset file may be deleted."""
+        answers = (("Keep it", "keep"), ("Delete it", "delete"))
+        words = "Studies that use it keep their glazes."
+        return Question(parent, f"Delete {name}?", words, answers).answered() == "delete"
+
     def ask_unsaved(self, parent: QWidget, name: str) -> str:
         """Return "save", "drop" or "stay"."""
         return Question(
@@ -108,3 +125,38 @@ class Question(QDialog):
     def answered(self) -> str:
         self.exec()
         return self._answer
+
+
+class NameQuestion(QDialog):
+    """Asks for a name; Enter saves it."""
+
+    def __init__(self, parent, title: str, suggested: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Sfumato")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 18, 20, 16)
+        column.setSpacing(10)
+        heading = QLabel(title)
+        heading.setFont(strong_font(15))
+        column.addWidget(heading)
+        self.field = QLineEdit(suggested)
+        self.field.setMaxLength(60)
+        self.field.setMinimumWidth(320)
+        self.field.setAccessibleName("Name")
+        self.field.selectAll()
+        column.addWidget(self.field)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        back = QPushButton("Do not save")
+        back.clicked.connect(self.reject)
+        save = QPushButton("Save")
+        save.setProperty("main", True)
+        save.setDefault(True)
+        save.clicked.connect(self.accept)
+        row.addWidget(back)
+        row.addWidget(save)
+        column.addLayout(row)
+
+    def answered(self) -> str | None:
+        taken = self.exec() == QDialog.DialogCode.Accepted
+        return self.field.text().strip() or None if taken else None

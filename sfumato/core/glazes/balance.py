@@ -74,4 +74,9 @@ SPEC = GlazeSpec(
     Balance,
     run,
     help="Colours darks, middle and lights apart by lift, gamma, gain and offset.",
+    more=(
+        "Lift moves the darks and holds white, gain moves the lights and holds black, gamma "
+        "bends between them, offset moves everything. Drag a pad towards a colour, the bar "
+        "for the level."
+    ),
 )

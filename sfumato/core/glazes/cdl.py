@@ -110,4 +110,9 @@ SPEC = GlazeSpec(
     Cdl,
     run,
     help="The grade that every program exchanges: slope, offset, power and saturation.",
+    more=(
+        "Ten numbers that travel between programs and from the set to the suite. With the "
+        "clamp of the standard it clips at 0 and 1; choose never for log values and "
+        "highlights."
+    ),
 )

@@ -92,4 +92,8 @@ SPEC = GlazeSpec(
     run,
     domain=Domain.OKLAB,
     help="Makes colours richer or quieter without moving hue or lightness.",
+    more=(
+        "Multiplies chroma, so weak and strong colours grow alike; the two protections spare "
+        "what is strong already and what has the hue of skin."
+    ),
 )

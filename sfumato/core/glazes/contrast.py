@@ -84,6 +84,11 @@ SPEC = GlazeSpec(
     Contrast,
     run,
     help="Parts light from dark about a tone that stays where it is.",
+    more=(
+        "Darkens below the pivot and lightens above it. Keep ends bends softly into black "
+        "and white instead of clipping; set the pivot where the picture should stay as "
+        "bright as it is."
+    ),
     pick=pick,
     pick_title="Pick the pivot",
 )

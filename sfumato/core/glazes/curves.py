@@ -78,6 +78,11 @@ SPEC = GlazeSpec(
     Curves,
     run,
     help="Bends tones by hand: all channels, one channel, or luma.",
+    more=(
+        "Channel curves act first, then the common one, then luma. Pick a tone in the "
+        "picture to put a point where it lies; faded blacks are a first point that is "
+        "raised."
+    ),
     pick=pick,
     pick_title="Pick a tone",
 )

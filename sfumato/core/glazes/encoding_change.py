@@ -41,4 +41,8 @@ SPEC = GlazeSpec(
     EncodingChange,
     run,
     help="Carries colours from one encoding to another in the middle of the path.",
+    more=(
+        "Carries the numbers from one encoding to another, without a tone scale. For "
+        "material that was mislabelled, or to lay a glaze out for another program's numbers."
+    ),
 )

@@ -33,6 +33,13 @@ def run(p: Exposure, light: Rgb, _working: Encoding) -> Rgb:
     return light * np.float32(2.0**p.stops)
 
 
+def pick(_p: Exposure, code: Rgb, working: Encoding) -> Exposure:
+    """Choose the stops that bring the picked colour to a luminance of 18 %."""
+    light = float(working.decode(code).reshape(3).astype(np.float64) @ working.to_xyz[1])
+    stops = np.log2(0.18 / light) if light > 1e-6 else 0.0
+    return Exposure(round(float(np.clip(stops, -10, 10)), 3))
+
+
 SPEC = GlazeSpec(
     "exposure",
     "Exposure",
@@ -41,4 +48,11 @@ SPEC = GlazeSpec(
     run,
     domain=Domain.LIGHT,
     help="Makes the picture lighter or darker as the camera would have.",
+    more=(
+        "Works on light, as the iris of the lens does: log and display footage brighten "
+        "alike. For one shot that is too dark it belongs into the Ground; for a darker mood "
+        "of all shots, into the Look."
+    ),
+    pick=pick,
+    pick_title="Pick a grey card",
 )

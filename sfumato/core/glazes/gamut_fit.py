@@ -78,4 +78,9 @@ SPEC = GlazeSpec(
     run,
     Domain.LIGHT,
     help="Draws colours back that are too pure for the gamut, without clipping their shades.",
+    more=(
+        "Draws colours in by their distance from grey, starting at the threshold; what lay "
+        "at the limit lands on the edge. For lamps and saturated lights that turn into flat "
+        "patches."
+    ),
 )

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+import attrs
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.bends import shoulder
-from sfumato.core.controls import Number, control
+from sfumato.core.controls import Number, control, kinds
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
@@ -79,6 +82,13 @@ def run(p: HighlightRollOff, code: Rgb, _working: Encoding) -> Rgb:
     return np.asarray(code + np.float32(p.amount / 100) * (bent - code), np.float32)
 
 
+def pick(p: HighlightRollOff, code: Rgb, _working: Encoding) -> HighlightRollOff:
+    """Put the knee at the picked tone, and lay the roll-off on fully when it was off."""
+    kind: Any = kinds(HighlightRollOff)["knee"]
+    knee = float(np.clip(code.reshape(3).max(), kind.least, kind.most))
+    return attrs.evolve(p, knee=round(knee, 4), amount=p.amount or 100.0)
+
+
 SPEC = GlazeSpec(
     "highlight_rolloff",
     "Highlight roll-off",
@@ -86,4 +96,11 @@ SPEC = GlazeSpec(
     HighlightRollOff,
     run,
     help="Bends highlights softly into a ceiling, and brings back what lies above white.",
+    more=(
+        "Bends what lies above the knee softly under the ceiling, so that highlights beyond "
+        "white come back with their shape. Keep hue stops them from turning yellow or "
+        "magenta."
+    ),
+    pick=pick,
+    pick_title="Pick the knee",
 )

@@ -90,6 +90,10 @@ SPEC = GlazeSpec(
     HueTable,
     run,
     help="Moves one hue without the others: skies, leaves, skin; greys stay as they are.",
+    more=(
+        "Three curves round the circle of hues. They fade out with chroma, so greys stay as "
+        "they are. Move neighbouring points together, or a sky tears where its hues part."
+    ),
     pick=pick,
     pick_title="Pick a hue",
 )

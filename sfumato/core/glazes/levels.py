@@ -92,6 +92,10 @@ SPEC = GlazeSpec(
     run,
     version=2,
     help="Sets black and white, going in and coming out, and the middle between them.",
+    more=(
+        "Set black and white where the histogram begins and ends. Raising black out fades "
+        "the shade; the channels take colour casts out of shade and lights apart."
+    ),
     pick=pick,
     pick_title="Pick black or white",
     upgrades={1: _apart},

@@ -64,4 +64,9 @@ SPEC = GlazeSpec(
     Lut,
     run,
     help="Lays a LUT file into the path: build over it, under it, or at a Strength of its own.",
+    more=(
+        "A LUT knows nothing of your working encoding: say what it expects and gives, and it "
+        "is carried there and back. Glazes above it change what goes in, those below what "
+        "comes out."
+    ),
 )

@@ -81,4 +81,9 @@ SPEC = GlazeSpec(
     Mixer,
     run,
     help="Makes each channel from the three, or a monochrome with weights of your own.",
+    more=(
+        "Feeds each channel from all three. Keep greys holds the neutrals while colours "
+        "move; monochrome weighs the channels as coloured filters do before black and white "
+        "film."
+    ),
 )

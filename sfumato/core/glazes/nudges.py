@@ -116,6 +116,11 @@ SPEC = GlazeSpec(
     run,
     domain=Domain.OKLAB,
     help="Moves a picked colour to the colour it should be, and what is like it along.",
+    more=(
+        "Several nudges are solved together, so each meets its target exactly; between them "
+        "colours follow smoothly. Keep the reach small where skin lies near. Wide moves over "
+        "a short reach fold colours."
+    ),
     pick=pick,
     pick_title="Pick a colour",
 )

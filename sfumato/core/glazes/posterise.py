@@ -59,5 +59,9 @@ SPEC = GlazeSpec(
     Posterise,
     run,
     help="Breaks tones into few flat ones. A LUT's grid blurs such edges: the Seal says how much.",
+    more=(
+        "Cuts tones into steps. A LUT has only so many nodes: the edges of the steps blur "
+        "over a whole cell of the grid, and the Seal says so. Softness makes that gentler."
+    ),
     is_hard=True,
 )

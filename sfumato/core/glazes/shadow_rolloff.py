@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+import attrs
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.bends import shoulder
-from sfumato.core.controls import Number, control
+from sfumato.core.controls import Number, control, kinds
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
@@ -60,6 +63,13 @@ def run(p: ShadowRollOff, code: Rgb, _working: Encoding) -> Rgb:
     return np.asarray(code + np.float32(p.amount / 100) * (bent - code), np.float32)
 
 
+def pick(p: ShadowRollOff, code: Rgb, _working: Encoding) -> ShadowRollOff:
+    """Put the knee at the picked tone, and lay the roll-off on fully when it was off."""
+    kind: Any = kinds(ShadowRollOff)["knee"]
+    knee = float(np.clip(code.reshape(3).min(), kind.least, kind.most))
+    return attrs.evolve(p, knee=round(knee, 4), amount=p.amount or 100.0)
+
+
 SPEC = GlazeSpec(
     "shadow_rolloff",
     "Shadow roll-off",
@@ -67,4 +77,10 @@ SPEC = GlazeSpec(
     ShadowRollOff,
     run,
     help="Bends shadows softly into a floor: faded blacks without a hard edge.",
+    more=(
+        "Lifts what lies below the knee softly onto the floor, so that noise and crushed "
+        "shade settle without a hard edge."
+    ),
+    pick=pick,
+    pick_title="Pick the knee",
 )

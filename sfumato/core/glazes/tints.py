@@ -86,6 +86,11 @@ SPEC = GlazeSpec(
     Tints,
     run,
     help="Tints shadows, middle tones and highlights, each in its own colour; lightness stays.",
+    more=(
+        "Each stop tints its stretch of tones, and the tints pass over between stops; "
+        "lightness stays. Two stops make a split tone. Small chromas go a long way: 0.02 is "
+        "plain to see."
+    ),
     pick=pick,
     pick_title="Pick a tone",
 )

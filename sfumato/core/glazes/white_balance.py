@@ -132,6 +132,10 @@ SPEC = GlazeSpec(
     run,
     domain=Domain.LIGHT,
     help="Takes a colour cast away or lays one on, as if the light had another colour.",
+    more=(
+        "Moves the colour of the light along daylight and across it, with full adaptation. "
+        "Pick something in the picture that should be grey, or set warmth by eye."
+    ),
     pick=pick,
     pick_title="Pick a grey",
 )
