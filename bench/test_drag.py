@@ -5,15 +5,17 @@ from __future__ import annotations
 import statistics
 import time
 
+import attrs
 import pytest
 from conftest import DEMO
+from heavy import heavy_coats
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from sfumato.app import theme
 from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
-from sfumato.core.controls import Curve, Number, Triple, kinds
+from sfumato.core.controls import Curve, HueCurve, Number, Pad, Pairs, Ramp, Triple, kinds
 
 STEPS = 12
 
@@ -50,16 +52,30 @@ def _nudged(kind, value, step: int):
     if isinstance(kind, Number):
         low, high = kind.soft or (kind.least, kind.most)
         return min(max(value + (high - low) * 0.004 * step, kind.least), kind.most)
-    if isinstance(kind, Triple):
+    if isinstance(kind, Triple | Pad):
         return (value[0] + 0.004 * step, *value[1:])
     if isinstance(kind, Curve):
         x, y = value[-1]
         return (*value[:-1], (x, y - 0.004 * step))
+    if isinstance(kind, HueCurve) and value:
+        x, y = value[0]
+        return ((x, y + 0.004 * step), *value[1:])
+    if isinstance(kind, Ramp) and value:
+        tone, hue, chroma, width = value[0]
+        return ((tone, hue + step, chroma, width), *value[1:])
+    if isinstance(kind, Pairs) and value:
+        light, a, b = value[0].target
+        return (attrs.evolve(value[0], target=(light, a + 0.001 * step, b)), *value[1:])
     return None
 
 
-def test_every_control(window, benchmark) -> None:
+@pytest.mark.parametrize("look", ["demo", "twelve heavy glazes"])
+def test_every_control(window, benchmark, look: str) -> None:
     """From the edit to the painted Easel and Instruments, median and worst over all controls."""
+    if look != "demo":
+        study = window.model.study
+        window.model.commit("Heavy", study.with_look(coats=heavy_coats()))
+        _wait(window)
     study = window.model.study
     spent: list[tuple[float, str]] = []
     parts: dict[str, list[float]] = {}

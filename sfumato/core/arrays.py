@@ -28,6 +28,19 @@ def as_rgb(pixels: npt.ArrayLike) -> Rgb:
     return rgb
 
 
+def planes(rgb: Rgb) -> tuple[Rgb, Rgb, Rgb]:
+    """Return the three channels as contiguous arrays (...,): sums over them vectorise."""
+    r, g, b = (np.asarray(rgb[..., c], order="C") for c in range(3))  # keeps a single colour 0-d
+    return r, g, b
+
+
+def joined(r: Rgb, g: Rgb, b: Rgb) -> Rgb:
+    """Return three channels as one float32 array (..., 3)."""
+    out = np.empty((*r.shape, 3), np.float32)
+    out[..., 0], out[..., 1], out[..., 2] = r, g, b
+    return out
+
+
 def frozen_array(values: npt.ArrayLike) -> Rgb:
     """Return `values` as a read-only float32 array; an array that already is one comes back as is.
 

@@ -74,7 +74,7 @@ class Encoding:
 
     def decode(self, code: Any) -> Rgb:
         """Turn code values into linear light; NaN stays NaN, every finite code gives finite light."""
-        light: Rgb = np.asarray(self.transfer.decode(as_rgb(code)), np.float32)
+        light: Rgb = np.asarray(self.transfer.decoded(as_rgb(code)), np.float32)
         if self.system_gamma != 1.0:
             light = _ootf(light, self.to_xyz[1], self.system_gamma - 1.0)
         return light
@@ -84,7 +84,7 @@ class Encoding:
         x = as_rgb(light)
         if self.system_gamma != 1.0:
             x = _ootf(x, self.to_xyz[1], 1.0 / self.system_gamma - 1.0)
-        return np.asarray(self.transfer.encode(x), np.float32)
+        return np.asarray(self.transfer.encoded(x), np.float32)
 
 
 def _ootf(rgb: Rgb, weights: Any, power: float) -> Rgb:

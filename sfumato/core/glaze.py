@@ -37,6 +37,11 @@ Run = Callable[[Any, Rgb, Encoding], Rgb]
 Pick = Callable[[Any, Rgb, Encoding], Any]
 
 
+@cache
+def _defaults(record: type) -> Any:
+    return record()
+
+
 @frozen(eq=False)
 class GlazeSpec:
     """One kind of glaze.
@@ -61,7 +66,7 @@ class GlazeSpec:
 
     def defaults(self) -> Any:
         """Return parameters at which the glaze changes nothing."""
-        return self.record()
+        return _defaults(self.record)
 
     def controls(self) -> dict[str, Kind]:
         """Return the controls by field name, in panel order."""
@@ -77,7 +82,7 @@ class GlazeSpec:
             the defaults.
         """
         x = as_rgb(rgb)
-        if parameters == self.record():
+        if parameters == _defaults(self.record):
             return x.copy()
         space = encoding(working) if isinstance(working, str) else working
         if self.domain is Domain.CODE:

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.adapt import Matrix, transformed
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.compiled import kernels
 from sfumato.core.encodings import Encoding
 
 # Ottosson 2020, "A perceptual color space for image processing": XYZ (D65) -> LMS, LMS' -> Lab.
@@ -37,6 +38,16 @@ def _lms_matrices(space: Encoding) -> tuple[Matrix, Matrix]:
     return forward, np.linalg.inv(forward)
 
 
+@cache
+def _single(space: Encoding) -> tuple[Rgb, Rgb]:
+    """Return the same matrices in float32, C order."""
+    forward, back = _lms_matrices(space)
+    return np.ascontiguousarray(forward, np.float32), np.ascontiguousarray(back, np.float32)
+
+
+_SECOND, _FIRST = (np.ascontiguousarray(m, np.float32) for m in (_M2, _M2_INVERSE))
+
+
 def from_light(light: Any, space: Encoding) -> Rgb:
     """Turn linear light of `space` into Oklab (L, a, b), float32 (..., 3).
 
@@ -46,11 +57,17 @@ def from_light(light: Any, space: Encoding) -> Rgb:
     >>> print(abs(from_light(np.float32([[1, 1, 1]]), encoding("Linear BT.709"))).round(4))
     [[1. 0. 0.]]
     """
+    fast = kernels(light) if isinstance(light, np.ndarray) else None
+    if fast is not None:
+        return as_rgb(fast.oklab(light, _single(space)[0], _SECOND, forward=True))
     lms = transformed(light, _lms_matrices(space)[0])
     return transformed(np.cbrt(lms), _M2)
 
 
 def to_light(lab: Any, space: Encoding) -> Rgb:
     """Turn Oklab into linear light of `space`: the inverse of `from_light`."""
+    fast = kernels(lab) if isinstance(lab, np.ndarray) else None
+    if fast is not None:
+        return as_rgb(fast.oklab(lab, _FIRST, _single(space)[1], forward=False))
     lms = transformed(lab, _M2_INVERSE)
     return transformed(lms * lms * lms, _lms_matrices(space)[1])

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.arrays import Array
+from sfumato.core.compiled import kernels
 
 Points = tuple[tuple[float, float], ...]
 
@@ -40,6 +41,13 @@ def _pieces(points: Points) -> tuple[Array, Array]:
     return x, table
 
 
+@lru_cache(maxsize=256)
+def _single(points: Points) -> tuple[Array, Array]:
+    """Return the same in float32."""
+    knots, table = _pieces(points)
+    return knots.astype(np.float32), table.astype(np.float32)
+
+
 def _end(h0: float, h1: float, d0: float, d1: float) -> float:
     """Three-point end slope that keeps the shape (as in PCHIM, Fritsch and Carlson 1980)."""
     m = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1)
@@ -61,6 +69,9 @@ def evaluate(points: Points, x: Any) -> Array:
     """
     knots, table = _pieces(points)
     x = np.asarray(x)
+    fast = kernels(x)
+    if fast is not None:
+        return np.asarray(fast.pieces(x, *_single(points)))
     coefficients = table.astype(x.dtype)
     knots = knots.astype(x.dtype)
     # The sum of what each piece adds: a few passes without masks or gathers.

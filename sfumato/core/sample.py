@@ -10,6 +10,7 @@ from typing import Any, Final
 import numpy as np
 from attrs import frozen
 
+from sfumato.core import compiled
 from sfumato.core.arrays import Array, Rgb, as_rgb
 from sfumato.core.errors import ShapeError, ValueRefused
 from sfumato.core.table import Table3D
@@ -35,6 +36,7 @@ def load_kernels() -> None:
     from sfumato.core.kernels import lattice
 
     _Loaded.kernels = lattice.KERNELS
+    compiled.load_kernels()
 
 
 def kernels_loaded() -> bool:

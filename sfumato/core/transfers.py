@@ -14,7 +14,9 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from attrs import frozen
+from attrs import field, frozen
+
+from sfumato.core.compiled import kernels
 
 Curve1 = Callable[[Any], Any]
 _TOP = 60.0  # light beyond 2**60 is held there
@@ -22,12 +24,38 @@ _TOP = 60.0  # light beyond 2**60 is held there
 
 @frozen
 class Transfer:
-    """A pair of curves; `log` marks scene-referred log curves."""
+    """A pair of curves; `log` marks scene-referred log curves.
+
+    `form` names the compiled form of both ("log" or "bend") with its constants for encoding and
+    decoding.
+    """
 
     name: str
     encode: Curve1
     decode: Curve1
     log: bool = False
+    form: tuple[str, Any, Any] | None = field(default=None, eq=False, repr=False)
+
+    def encoded(self, light: Any) -> Any:
+        """Encode, by the compiled form where there is one."""
+        fast = kernels(light) if self.form is not None else None
+        if fast is None or self.form is None:
+            return self.encode(light)
+        return (fast.log_encode if self.log else fast.bend)(light, self.form[1])
+
+    def decoded(self, code: Any) -> Any:
+        """Decode, by the compiled form where there is one."""
+        fast = kernels(code) if self.form is not None else None
+        if fast is None or self.form is None:
+            return self.decode(code)
+        return (fast.log_decode if self.log else fast.bend)(code, self.form[2])
+
+
+def _constants(*values: float) -> Any:
+    return np.array(values, np.float32)
+
+
+_MOST = 3e38
 
 
 def _mirrored(positive: Curve1) -> Curve1:
@@ -46,7 +74,12 @@ def _pure(name: str, exponent: float) -> Transfer:
     def encode(x: Any) -> Any:
         return x**inverse
 
-    return Transfer(name, _mirrored(encode), _mirrored(decode))
+    form = (
+        "bend",
+        _constants(0, 0, 1, inverse, 1, 0, 0, _MOST),
+        _constants(0, 0, 1, exponent, 1, 0, 0, 2.0**20),
+    )
+    return Transfer(name, _mirrored(encode), _mirrored(decode), form=form)
 
 
 def _srgb() -> Transfer:
@@ -61,7 +94,15 @@ def _srgb() -> Transfer:
         upper = 1.055 * np.maximum(x, 0.0031308) ** (1 / 2.4)
         return upper + (np.minimum(x, 0.0031308) * 12.92 - 1.055 * 0.0031308 ** (1 / 2.4))
 
-    return Transfer("sRGB", _mirrored(encode), _mirrored(decode))
+    low, dark = 0.0031308, 0.04045
+    form = (
+        "bend",
+        _constants(low, 0, 1, 1 / 2.4, 1.055, 12.92, 1.055 * low ** (1 / 2.4), _MOST),
+        _constants(
+            dark, 0.055, 1 / 1.055, 2.4, 1, 1 / 12.92, ((dark + 0.055) / 1.055) ** 2.4, 2.0**20
+        ),
+    )
+    return Transfer("sRGB", _mirrored(encode), _mirrored(decode), form=form)
 
 
 def _pq() -> Transfer:
@@ -142,7 +183,13 @@ def camera_log(
         power = np.exp2(np.minimum((np.maximum(y, at) - log_side_offset) / per_log2, _TOP))
         return (power - lin_side_offset) / lin_side_slope + np.minimum(y - at, 0) / slope
 
-    return Transfer(name, encode, decode, log=True)
+    offset, inner = log_side_offset, lin_side_offset
+    form = (
+        "log",
+        _constants(edge, offset, per_log2, inner, lin_side_slope, slope),
+        _constants(at, offset, per_log2, inner, lin_side_slope, slope, _TOP),
+    )
+    return Transfer(name, encode, decode, log=True, form=form)
 
 
 LINEAR = Transfer("linear", np.copy, np.copy)

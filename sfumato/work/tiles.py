@@ -10,6 +10,7 @@ from functools import cache
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.path import CHUNK
 from sfumato.core.sample import Packed, apply_packed
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
@@ -52,7 +53,7 @@ def apply_tiled(
 
 
 def run_tiled(
-    run: Callable[[Rgb], Rgb], pixels: Rgb, cancel: Cancel | None = None, tile: int = 8192
+    run: Callable[[Rgb], Rgb], pixels: Rgb, cancel: Cancel | None = None, tile: int = CHUNK
 ) -> Rgb:
     """Run a pure function over float32 (..., 3) colours in tiles; the same as running it on all."""
     flat = pixels.reshape(-1, 3)
@@ -79,5 +80,6 @@ def bake_tiled(
     node_range: tuple[float, float] = (-0.25, 1.25),
 ) -> Table3D:
     """Bake as `core.bake.baked` does, over the pool."""
-    nodes = run_tiled(transform.apply, lattice_colours(grid), cancel, tile=9216)
+    tile = min(CHUNK, max(8192, -(-(grid**3) // workers())))
+    nodes = run_tiled(transform.apply, lattice_colours(grid), cancel, tile=tile)
     return Table3D(np.clip(np.nan_to_num(nodes), *node_range))

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.bends import signed_power
+from sfumato.core.bends import affine, signed_power
 from sfumato.core.controls import Pad, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
@@ -62,9 +60,9 @@ class Balance:
 
 def run(p: Balance, code: Rgb, _working: Encoding) -> Rgb:
     """y = sgn(u) |u|**(1/gamma), u = gain (x + lift (1 - x)) + offset; lift 0.1: 0 -> 0.1, 1 -> 1."""
-    lift, gain, offset = (np.array(v, np.float32) for v in (p.lift, p.gain, p.offset))
-    u: Any = gain * (code + lift * (1 - code)) + offset
-    return signed_power(u, 1 / np.array(p.gamma, np.float32))
+    lift, gain, offset = (np.array(v) for v in (p.lift, p.gain, p.offset))
+    u = affine(code, gain * (1 - lift), gain * lift + offset)
+    return u if p.gamma == (1, 1, 1) else signed_power(u, 1 / np.array(p.gamma, np.float32))
 
 
 SPEC = GlazeSpec(

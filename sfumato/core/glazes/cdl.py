@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
+from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb
+from sfumato.core.bends import affine, signed_power
 from sfumato.core.controls import Choice, Number, Triple, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
@@ -66,13 +68,13 @@ class Cdl:
 
 def _power(x: Any, power: Any) -> Any:
     """x**power for x > 0, held at 2**60, and x itself below (the no-clamp rule)."""
-    most = np.exp2(60 / power).astype(np.float32)
-    return np.clip(x, 0, most) ** power + np.minimum(x, 0)
+    return signed_power(np.maximum(x, 0), power) + np.minimum(x, 0)
 
 
 def _saturated(x: Any, amount: float) -> Any:
-    y = (x @ _LUMA)[..., None]
-    return y + np.float32(amount) * (x - y)
+    """luma + amount (x - luma), as a matrix."""
+    mix = (1 - amount) * np.repeat(_LUMA[None], 3, axis=0) + amount * np.eye(3)
+    return transformed(x, mix)
 
 
 def graded(code: Rgb, numbers: Any, *, clamp: bool, inverse: bool) -> Rgb:
@@ -87,14 +89,15 @@ def graded(code: Rgb, numbers: Any, *, clamp: bool, inverse: bool) -> Rgb:
     )
     x: Any = code
     if not inverse:
-        x = x * slope + offset
+        x = affine(x, slope, offset)
         x = _power(np.clip(x, 0, 1) if clamp else x, power)
         x = _saturated(x, numbers.saturation)
         return np.clip(x, 0, 1) if clamp else np.asarray(x)
     x = np.clip(x, 0, 1) if clamp else x
     x = _saturated(x, 1 / max(numbers.saturation, 1e-3))
     x = _power(np.clip(x, 0, 1) if clamp else x, 1 / power)
-    x = (x - offset) / np.maximum(slope, np.float32(1e-3))
+    scale = 1 / np.maximum(slope, np.float32(1e-3))
+    x = affine(x, scale, -offset * scale)
     return np.clip(x, 0, 1) if clamp else np.asarray(x)
 
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Rgb, joined, planes
 from sfumato.core.controls import Number, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
@@ -64,7 +64,7 @@ class Colourfulness:
 def run(p: Colourfulness, lab: Rgb, _working: Encoding) -> Rgb:
     """Oklab a, b times 1 + amount; protection scales the amount down by chroma and by hue."""
     gain: Any = np.float32(p.amount / 100)
-    a, b = lab[..., 1], lab[..., 2]
+    light, a, b = planes(lab)
     if p.amount > 0 and (p.protect > 0 or p.skin > 0):
         keep: Any = np.ones_like(a)
         chroma = np.sqrt(a * a + b * b)
@@ -78,10 +78,7 @@ def run(p: Colourfulness, lab: Rgb, _working: Encoding) -> Rgb:
             near = np.clip((along / np.maximum(chroma, 1e-9) - edge) / (1 - edge), 0, 1)
             keep = keep * (1 - np.float32(p.skin / 100) * near * near * (3 - 2 * near))
         gain = gain * keep
-    out = lab.copy()
-    out[..., 1] = a * (1 + gain)
-    out[..., 2] = b * (1 + gain)
-    return out
+    return joined(light, a * (1 + gain), b * (1 + gain))
 
 
 SPEC = GlazeSpec(

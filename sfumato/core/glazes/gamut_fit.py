@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Rgb, planes
+from sfumato.core.bends import signed_power
+from sfumato.core.compiled import kernels
 from sfumato.core.controls import Number, Triple, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
@@ -56,18 +58,26 @@ def run(p: GamutFit, light: Rgb, _working: Encoding) -> Rgb:
     Source: the parametric gamut compression of the ACES 1.3 reference, with its power 1.2.
     """
     t = np.float32(p.threshold)
-    limit = np.array(p.limit, np.float64)
-    inverse = ((1 - p.threshold) / (limit - p.threshold)) ** -_POWER - 1
-    scale = np.asarray((limit - p.threshold) / inverse ** (1 / _POWER), np.float32)
-    top = np.maximum(np.maximum(light[..., 0], light[..., 1]), light[..., 2])[..., None]
+    limits = np.array(p.limit)
+    inverse = ((1 - p.threshold) / (limits - p.threshold)) ** -_POWER - 1
+    scales = np.asarray(inverse ** (1 / _POWER) / (limits - p.threshold), np.float32)
+    fast = kernels(light)
+    if fast is not None:
+        fitted: Rgb = fast.fit_gamut(light, p.threshold, p.amount / 100, scales, _POWER)
+        return fitted
+    channels = planes(light)
+    top = np.maximum(np.maximum(channels[0], channels[1]), channels[2])
     size = np.maximum(np.abs(top), np.float32(1e-9))
-    distance = (top - light) / size
-    over = np.maximum(distance - t, 0)
-    held = np.minimum(over, np.float32(1e6))
-    bent = held / (1 + (held / scale) ** np.float32(_POWER)) ** np.float32(1 / _POWER)
-    inside = np.minimum(distance, t) + bent
-    fitted = np.where(top > 0, top - inside * size, light)
-    return np.asarray(light + np.float32(p.amount / 100) * (fitted - light), np.float32)
+    share = np.float32(p.amount / 100) * (top > 0)
+    out = np.empty_like(light)
+    for c, (channel, scale) in enumerate(zip(channels, scales, strict=True)):
+        distance = (top - channel) / size
+        over = np.clip(distance - t, 0, np.float32(1e6))
+        turned = 1 + signed_power(over * scale, np.float32(_POWER))
+        bent = over * signed_power(turned, np.float32(-1 / _POWER))
+        inside = top - (np.minimum(distance, t) + bent) * size
+        out[..., c] = channel + share * (inside - channel)
+    return out
 
 
 SPEC = GlazeSpec(

@@ -8,7 +8,7 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Rgb, planes
 from sfumato.core.bends import shoulder
 from sfumato.core.controls import Number, control, kinds
 from sfumato.core.encodings import Encoding
@@ -73,13 +73,20 @@ def run(p: HighlightRollOff, code: Rgb, _working: Encoding) -> Rgb:
     """
     knee = p.knee
     ceiling = max(p.ceiling, knee + 0.01)
-    alone = shoulder(code, knee, ceiling)
-    top = np.maximum(np.maximum(code[..., 0], code[..., 1]), code[..., 2])[..., None]
-    share = np.where(top > knee, shoulder(top, knee, ceiling) / np.maximum(top, 1e-6), 1)
-    together = code * share.astype(np.float32)
-    hue = np.float32(p.keep_hue / 100)
-    bent = alone + hue * (together - alone)
-    return np.asarray(code + np.float32(p.amount / 100) * (bent - code), np.float32)
+    bent = shoulder(code, knee, ceiling)
+    share = np.float32(p.amount / 100)
+    if p.keep_hue > 0:
+        r, g, b = planes(code)
+        top = np.maximum(np.maximum(r, g), b)
+        above = np.maximum(top, np.float32(max(knee, 1e-6)))
+        factor = shoulder(above, knee, ceiling) / above
+        hue = np.float32(p.keep_hue / 100)
+        for c, channel in enumerate((r, g, b)):
+            bent[..., c] += hue * (channel * factor - bent[..., c])
+    bent -= code
+    bent *= share
+    bent += code
+    return bent
 
 
 def pick(p: HighlightRollOff, code: Rgb, _working: Encoding) -> HighlightRollOff:

@@ -9,7 +9,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core import oklab
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Rgb, joined, planes
 from sfumato.core.controls import HueCurve, HuePoints, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
@@ -42,7 +42,7 @@ def along(points: HuePoints, hue_deg: Any) -> Any:
     """
     if not points:
         return np.zeros_like(hue_deg)
-    h = np.mod(hue_deg, 360)
+    h = hue_deg - 360 * np.floor(hue_deg / 360)
     if len(points) == 1:
         return np.full_like(h, points[0][1])
     before = tuple((x - 360, y) for x, y in points[-2:])
@@ -52,18 +52,22 @@ def along(points: HuePoints, hue_deg: Any) -> Any:
 
 def run(p: HueTable, code: Rgb, working: Encoding) -> Rgb:
     """In Oklch: h + 60 v, C (1 + v), L (1 + 0.3 v), each faded in with chroma; greys stay to the bit."""
-    lab = oklab.from_light(working.decode(code), working)
-    lightness, a, b = lab[..., 0], lab[..., 1], lab[..., 2]
+    light, a, b = planes(oklab.from_light(working.decode(code), working))
     chroma = np.sqrt(a * a + b * b)
     t = np.clip((chroma - np.float32(_GREY)) / np.float32(_COLOUR - _GREY), 0, 1)
     fade = t * t * (3 - 2 * t)
-    hue = np.degrees(np.arctan2(b, a))
-    turned = np.radians(hue + np.float32(TURN) * along(p.hue, hue) * fade)
-    purer = chroma * (1 + along(p.chroma, hue) * fade)
-    lighter = lightness * (1 + np.float32(LIGHTEN) * along(p.lightness, hue) * fade)
-    moved = np.stack([lighter, purer * np.cos(turned), purer * np.sin(turned)], axis=-1)
-    out = working.encode(oklab.to_light(moved.astype(np.float32), working))
-    return np.asarray(code + (fade > 0)[..., None] * (out - code), np.float32)
+    angle = np.arctan2(b, a)
+    hue = angle * np.float32(180 / np.pi)
+    turned = angle + np.float32(np.radians(TURN)) * along(p.hue, hue) * fade
+    chroma *= 1 + along(p.chroma, hue) * fade
+    light *= 1 + np.float32(LIGHTEN) * along(p.lightness, hue) * fade
+    moved = joined(light, chroma * np.cos(turned), chroma * np.sin(turned))
+    out = working.encode(oklab.to_light(moved, working))
+    moves = (fade > 0).astype(np.float32)
+    for c in range(3):
+        was = code[..., c]
+        out[..., c] = was + moves * (out[..., c] - was)
+    return out
 
 
 def pick(p: HueTable, code: Rgb, working: Encoding, part: str = "hue") -> HueTable:

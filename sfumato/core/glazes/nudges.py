@@ -10,7 +10,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core import oklab
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Array, Rgb, joined, planes
+from sfumato.core.compiled import kernels
 from sfumato.core.controls import MOST_PAIRS, Pair, Pairs, Toggle, control
 from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
@@ -57,6 +58,15 @@ def _weights(p: Nudges) -> Array:
     return weights
 
 
+@lru_cache(maxsize=64)
+def _rows(p: Nudges) -> Array:
+    """Return the pairs as the compiled form takes them: L, a, b, 1 / reach**2, 1 / depth**2, weights."""
+    rows = [
+        (*q.source, q.reach**-2, q.depth**-2, *w) for q, w in zip(p.pairs, _weights(p), strict=True)
+    ]
+    return np.array(rows, np.float32)
+
+
 def run(p: Nudges, lab: Rgb, _working: Encoding) -> Rgb:
     """x + sum of w_j 2**-((da**2 + db**2) / reach_j**2 + dL**2 / depth_j**2); each pair is met exactly.
 
@@ -65,7 +75,11 @@ def run(p: Nudges, lab: Rgb, _working: Encoding) -> Rgb:
     """
     if not p.pairs:
         return lab.copy()
-    light, a, b = (np.ascontiguousarray(lab[..., i]) for i in range(3))
+    fast = kernels(lab)
+    if fast is not None:
+        moved: Rgb = fast.gaussians(lab, _rows(p), fade=p.leave_greys)
+        return moved
+    light, a, b = planes(lab)
     total = [np.zeros_like(light) for _ in range(3)]
     for pair, weight in zip(p.pairs, _weights(p), strict=True):
         at_light, at_a, at_b = (np.float32(v) for v in pair.source)
@@ -79,10 +93,7 @@ def run(p: Nudges, lab: Rgb, _working: Encoding) -> Rgb:
         fade = _fade(np.sqrt(a * a + b * b)).astype(np.float32)
         for channel in total:
             channel *= fade
-    out = np.empty_like(lab)
-    for i, (was, move) in enumerate(zip((light, a, b), total, strict=True)):
-        out[..., i] = was + move
-    return out
+    return joined(light + total[0], a + total[1], b + total[2])
 
 
 def lab_of(code: Any, working: Encoding) -> tuple[float, float, float]:
