@@ -6,10 +6,10 @@ from pathlib import Path
 
 import pytest
 from conftest import DEMO
-from PySide6.QtCore import QEventLoop, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from sfumato.app import theme
 from sfumato.app.model.settings import Settings
@@ -27,6 +27,9 @@ class StandInPorts:
         self.save: Path | None = None
         self.folder: Path | None = None
         self.unsaved = "drop"
+        self.name: str | None = None
+        self.replace = False
+        self.delete = True
 
     def choose_pictures(self, _parent, _folder):
         return self.pictures
@@ -46,6 +49,15 @@ class StandInPorts:
     def choose_folder(self, _parent, _folder):
         return self.folder
 
+    def ask_name(self, _parent, _title, suggested):
+        return self.name or suggested
+
+    def ask_replace(self, _parent, _name):
+        return self.replace
+
+    def ask_delete(self, _parent, _name):
+        return self.delete
+
     def ask_unsaved(self, _parent, _name):
         return self.unsaved
 
@@ -57,6 +69,8 @@ class Hand:
         self.window, self.ports = window, ports
         self.shown: list = []
         window.desk.shown.connect(self.shown.append)
+        self.notices: list[str] = []
+        window.notices.said.connect(lambda *words: self.notices.append(" ".join(words[:4])))
 
     @property
     def study(self):
@@ -75,7 +89,11 @@ class Hand:
             self.wait(20)
             quiet = (
                 0
-                if desk.is_busy or queue.is_busy or room.is_busy or self.window.coats.is_busy
+                if desk.is_busy
+                or queue.is_busy
+                or room.is_busy
+                or self.window.coats.is_busy
+                or self.window.presets.is_busy
                 else quiet + 1
             )
             if quiet >= 3:
@@ -107,12 +125,12 @@ class Hand:
         for key in keys:
             QTest.keyClick(widget, key, modifier)
 
-    def drop(self, *files: Path) -> None:
-        """Drop files on the window."""
+    def drop(self, *files: Path, at: QPointF | None = None) -> None:
+        """Drop files on the window, in its middle or at a place."""
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
         event = QDropEvent(
-            QPointF(400, 400),
+            at or QPointF(400, 400),
             Qt.DropAction.CopyAction,
             data,
             Qt.MouseButton.LeftButton,
@@ -137,9 +155,20 @@ class Hand:
     def picture(self) -> QImage:
         return self.window.easel_panel.easel.grab().toImage()
 
+    def easel_place(self, x: int, y: int) -> QPointF:
+        """Return where a pixel of the picture lies on the Easel."""
+        return self.window.easel_panel.easel.widget_at(x, y)
+
+    def pick(self, button: str, x: int, y: int) -> None:
+        """Press a button that asks for a pick, and click a pixel of the picture."""
+        self.click(self.find(QPushButton, button))
+        self.settle()
+        self.click(self.window.easel_panel.easel, self.easel_place(x, y))
+        self.settle()
+
     def colour_at(self, x: int, y: int) -> tuple[int, int, int]:
         """Return the colour on the screen of a pixel of the picture."""
-        at: QPoint = self.window.easel_panel.easel.widget_at(x, y).toPoint()
+        at = self.easel_place(x, y).toPoint()
         c = self.picture().pixelColor(at)
         return c.red(), c.green(), c.blue()
 

@@ -137,7 +137,8 @@ class RecordPanel(QWidget):
         for editor in self.editors:
             editor.choose_new(before, after)
 
-    def end_pick(self) -> None:
+    def show_pick(self, on: bool) -> None:
+        """Show whether the target of a nudge is being picked."""
         for editor in self.editors:
             if isinstance(editor, NudgeEditor):
-                editor.pick.setChecked(False)
+                editor.pick.setChecked(on)

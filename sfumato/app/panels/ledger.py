@@ -250,10 +250,8 @@ class Ledger(QWidget):
             item = self._column.takeAt(0)
             if item.widget() is not None:
                 item.widget().setParent(None)
-        if self.unfolded is not None:
-            self.unfolded.deleteLater()
-            self.unfolded = None
         chosen = self._view.get("coat")
+        kept_box, self.unfolded = self.unfolded, None
         kept: dict[str, CoatRow] = {}
         nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
 
@@ -267,7 +265,7 @@ class Ledger(QWidget):
                 self._column.addWidget(row)
                 row.show()
                 if coat.id == chosen:
-                    self._unfold(coat, depth)
+                    self._unfold(coat, depth, kept_box)
                 add_rows(coat.members, pigment, depth + 1)
 
         self._column.addWidget(self._source)
@@ -282,6 +280,8 @@ class Ledger(QWidget):
             self._column.addWidget(self._view_fold)
             self._view_fold.show()
         self._column.addStretch(1)
+        if kept_box is not None and kept_box is not self.unfolded:
+            kept_box.deleteLater()
         for each in (self._source, self._ground, self._look, self._add, self._view_row):
             each.show()
         for row in self._rows.values():
@@ -304,7 +304,14 @@ class Ledger(QWidget):
         row.renamed.connect(self.edits.rename)
         return row
 
-    def _unfold(self, coat: Coat, depth: int) -> None:
+    def _unfold(self, coat: Coat, depth: int, kept: Unfolded | None) -> None:
+        """Lay the controls of a glaze under its row: those that are there already when they fit."""
+        if kept is not None and kept.fits(coat):
+            self.unfolded = kept
+            kept.show_depth(depth)
+            self._column.addWidget(kept)
+            kept.show()
+            return
         self.unfolded = box = Unfolded(coat, self._view, depth)
         box.edited.connect(self.edits.field)
         box.laid.connect(self.edits.laying)

@@ -33,8 +33,8 @@ class Unfolded(QWidget):
     def __init__(self, coat: Coat, view: ViewState, depth: int) -> None:
         super().__init__()
         self._view, self.coat = view, coat
-        column = QVBoxLayout(self)
-        column.setContentsMargins(INDENT + 8 * depth, 2, 6, 8)
+        self._column = column = QVBoxLayout(self)
+        self.show_depth(depth)
         column.setSpacing(4)
         self.panel: RecordPanel | None = None
         self._pick: QPushButton | None = None
@@ -128,6 +128,14 @@ class Unfolded(QWidget):
         self._view.set("picking", self.coat.id if on else "")
 
     # --- showing ---------------------------------------------------------------------------------
+    def fits(self, coat: Coat) -> bool:
+        """Whether these are the controls of that coat."""
+        same = self.coat.id == coat.id and self.coat.key == coat.key
+        return same and type(self.coat.parameters) is type(coat.parameters)
+
+    def show_depth(self, depth: int) -> None:
+        self._column.setContentsMargins(INDENT + 8 * depth, 2, 6, 8)
+
     def show_coat(self, coat: Coat) -> None:
         self.coat = coat
         if self.panel is not None:
@@ -154,8 +162,8 @@ class Unfolded(QWidget):
         self.reach.pick.setChecked(part == "reach")
         if self._pick is not None:
             self._pick.setChecked(part == "")
-        if self.panel is not None and part != "target":
-            self.panel.end_pick()
+        if self.panel is not None:
+            self.panel.show_pick(part == "target")
 
     @property
     def part(self) -> str:
