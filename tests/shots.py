@@ -15,6 +15,7 @@ TARGET = ROOT / "docs" / "screenshots"
 def main() -> None:
     folder = Path(tempfile.mkdtemp())
     os.environ["XDG_STATE_HOME"] = str(folder / "state")
+    os.environ["XDG_DATA_HOME"] = str(folder / "data")
     import attrs
     from PySide6.QtCore import QEventLoop, QTimer
 
@@ -70,6 +71,8 @@ def main() -> None:
     panel._on_hovered(1000, 300)
     shot("look_difference")
     from sfumato.app.controls.hue_field import HueField
+    from sfumato.app.windows.keys_sheet import KeysSheet
+    from sfumato.core.controls import Pair
     from sfumato.core.laying import Laying
     from sfumato.core.study import LOOK, new_coat
 
@@ -93,9 +96,54 @@ def main() -> None:
     window.model.commit("Balance", window.model.study.added(LOOK, tone))
     look(coat=tone.id, a="lut", b="matte")
     window.view.set("laying_open", True)
+    settle()
+    window.ledger.scroll_to_end()
     shot("look_reach")
     window.view.set("laying_open", False)
     window.undo()
+    look(a="ground", b="lut", shot="causeway")
+
+    def glaze(name: str, key: str, **values: object) -> None:
+        coat = new_coat(key, **values)
+        window.model.commit(key, window.model.study.added(LOOK, coat))
+        look(coat=coat.id)
+        shot(name)
+        window.undo()
+
+    glaze(
+        "look_tints",
+        "tints",
+        stops=((0.12, 255.0, 0.016, 0.2), (0.42, 60.0, 0.008, 0.16), (0.7, 75.0, 0.024, 0.14)),
+    )
+    glaze("look_levels", "levels", every=(0.06, 1.06, 0.9, 0.03, 0.98))
+    study, group = window.model.study.put_together(("l-contrast", "l-curves"), "Base")
+    balance = new_coat("balance", lift=(-0.02, -0.005, 0.025), gain=(1.06, 1.0, 0.95))
+    window.model.commit("Group", study.set_coat(group.id, strength=1.4).added(LOOK, balance))
+    look(coat=balance.id)
+    shot("look_balance")
+    window.undo()
+    look(shot="sill")
+    settle()
+    source = (0.44, -0.07, -0.25)
+    pairs = (
+        Pair(source, (0.44, -0.14, -0.09), 0.12, 0.5),
+        Pair((0.62, 0.13, 0.1), (0.62, 0.16, 0.06), 0.06),
+    )
+    look(mode="one")
+    glaze("look_nudges", "nudges", pairs=pairs)
+    look(mode="split")
+    window.presets.open_presets()
+    while window.presets.is_busy:
+        settle()
+    settle()
+    wall = window.presets.sheet
+    wall.tiles.setCurrentRow(2)
+    wall.grab().save(str(TARGET / "presets.png"))
+    wall.close()
+    window.keyboard_sheet()
+    settle()
+    window.findChild(KeysSheet).grab().save(str(TARGET / "keys.png"))
+    window.findChild(KeysSheet).close()
     look(coat="", shot="portrait", mode="split", a="ground", b="lut")
     window.settings.set("export_folder", str(folder))
     window.exports.export_lut()

@@ -294,6 +294,7 @@ class ReachEditor(Editor):
 
     pick_wanted = Signal(bool)
     matte_wanted = Signal(bool)
+    explain_wanted = Signal(str, object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -359,6 +360,13 @@ class ReachEditor(Editor):
         self.pick.clicked.connect(self.pick_wanted)
         row3.addWidget(self.pick)
         column.addLayout(row3)
+
+    def contextMenuEvent(self, event) -> None:
+        """Ask for more about the number or the strip under the hand."""
+        under = self.childAt(event.pos())
+        names = [n for n, w in self.numbers.items() if w is under]
+        names += [_NUMBERS[way][1] for way, strip in self.strips.items() if strip is under]
+        self.explain_wanted.emit(names[0] if names else "inverted", event.globalPos())
 
     def _invert(self, on: bool) -> None:
         self.edited.emit("inverted", on)

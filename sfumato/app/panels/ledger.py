@@ -42,7 +42,7 @@ class Ledger(QWidget):
     file_wanted = Signal(str, str, str)
     apart_wanted = Signal()
     presets_wanted = Signal()
-    explain_wanted = Signal(str, object)
+    explain_wanted = Signal(str, object, str, object)  # title, record, field, place
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
         super().__init__()
@@ -322,6 +322,10 @@ class Ledger(QWidget):
         self._column.addWidget(box)
         box.show()
 
+    def scroll_to_end(self) -> None:
+        bar = self._scroll.verticalScrollBar()
+        bar.setValue(bar.maximum())
+
     def row(self, coat_id: str) -> CoatRow:
         return self._rows[coat_id]
 
@@ -479,4 +483,9 @@ class Ledger(QWidget):
             fold.edited.connect(self.edits.view)
             fold.released.connect(self.edits.release)
             fold.working_chosen.connect(self.edits.working)
+            fold.explain_wanted.connect(
+                lambda field, at: self.explain_wanted.emit(
+                    "View", self._model.study.view, field, at
+                )
+            )
         self.refresh()

@@ -28,7 +28,7 @@ class Unfolded(QWidget):
     released = Signal()
     file_wanted = Signal(str, str)
     apart_wanted = Signal()
-    explain_wanted = Signal(str, object)
+    explain_wanted = Signal(str, object, str, object)
 
     def __init__(self, coat: Coat, view: ViewState, depth: int) -> None:
         super().__init__()
@@ -65,7 +65,11 @@ class Unfolded(QWidget):
         panel.edited.connect(self.edited)
         panel.released.connect(self.released)
         panel.file_wanted.connect(self.file_wanted)
-        panel.explain_wanted.connect(self.explain_wanted)
+        panel.explain_wanted.connect(
+            lambda field, at: self.explain_wanted.emit(
+                self.coat.title, self.coat.parameters, field, at
+            )
+        )
         panel.pick_wanted.connect(lambda on: self._ask_pick(on, "target"))
         panel.show_part(self._view.get("curve"))
         panel.part_changed.connect(lambda name: self._view.set("curve", name))
@@ -117,6 +121,9 @@ class Unfolded(QWidget):
             lambda field, value: self.laid.emit({field: value} if field else value)
         )
         self.reach.released.connect(self.released)
+        self.reach.explain_wanted.connect(
+            lambda field, at: self.explain_wanted.emit("Reach", self.coat.laying, field, at)
+        )
         self.reach.matte_wanted.connect(lambda on: self._view.set("b", MATTE if on else LUT))
         self.reach.pick_wanted.connect(lambda on: self._ask_pick(on, "reach"))
         inner.addWidget(self.reach)

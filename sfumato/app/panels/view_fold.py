@@ -18,6 +18,7 @@ class ViewFold(QWidget):
     edited = Signal(str, object)
     released = Signal()
     working_chosen = Signal(str)
+    explain_wanted = Signal(str, object)
 
     def __init__(self, study: Study) -> None:
         super().__init__()
@@ -41,6 +42,7 @@ class ViewFold(QWidget):
         self._record = RecordPanel(study.view)
         self._record.edited.connect(self.edited)
         self._record.released.connect(self.released)
+        self._record.explain_wanted.connect(self.explain_wanted)
         column.addWidget(self._record)
         self.show_study(study)
 

@@ -18,9 +18,9 @@ from sfumato.app.model.jobs import Lane
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.panels.ledger import Ledger
-from sfumato.app.windows.explanation import Explanation
+from sfumato.app.windows.explanation import Explanation, of_control, of_glaze
 from sfumato.core import study_json
-from sfumato.core.controls import LutFile
+from sfumato.core.controls import LutFile, kinds
 from sfumato.core.encodings import encoding
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes import cdl
@@ -249,14 +249,18 @@ class CoatEdits(QObject):
         return self.model.study.coat(self.view.get("coat"))
 
     def explain_glaze(self) -> None:
-        row = self._ledger.row(self._coat().id)
-        self._explain("", row.mapToGlobal(row.rect().bottomLeft()))
-
-    def _explain(self, field: str, place: Any) -> None:
-        """Say what the chosen glaze, or one of its controls, does to colour."""
-        coat = self._coat()
+        """Say what the chosen glaze does to colour."""
+        coat, row = self._coat(), self._ledger.row(self._coat().id)
         if coat.spec is not None:
-            Explanation(coat.spec, coat.parameters, field, self._window).popup(place)
+            place = row.mapToGlobal(row.rect().bottomLeft())
+            Explanation(*of_glaze(coat.spec), self._window).popup(place)
+
+    def _explain(self, title: str, record: Any, field: str, place: Any) -> None:
+        """Say what one control does; beside all controls, what the glaze does."""
+        if field in kinds(record):
+            Explanation(*of_control(title, record, field), self._window).popup(place)
+        elif self.view.get("coat"):
+            self.explain_glaze()
 
     def rename_glaze(self) -> None:
         self._ledger.rename_row(self._coat().id)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.theme import strong_font
-from sfumato.core.controls import Choice, Kind, Number, Triple
+from sfumato.core.controls import Choice, Kind, Number, Pad, Triple, kinds
 from sfumato.core.glaze import GlazeSpec
 
 
@@ -18,37 +18,36 @@ def facts(kind: Kind, default: Any) -> str:
     """Return the range and the default of a control in words, "" when there is nothing to say."""
     if isinstance(kind, Number):
         unit = f" {kind.unit}" if kind.unit else ""
-        return f"{kind.least:g} to {kind.most:g}{unit}; {default:g} changes nothing of itself."
-    if isinstance(kind, Triple):
-        return (
-            f"{kind.least:g} to {kind.most:g} for red, green and blue; {default[0]:g} is neutral."
-        )
+        return f"From {kind.least:g} to {kind.most:g}{unit}; {default:g}{unit} by default."
+    if isinstance(kind, Triple | Pad):
+        span = f"From {kind.least:g} to {kind.most:g} for red, green and blue"
+        return f"{span}; {default[0]:g} by default."
     if isinstance(kind, Choice):
         return "One of: " + ", ".join(kind.options) + "."
     return ""
 
 
-def texts(spec: GlazeSpec, parameters: Any, field: str) -> tuple[str, list[str]]:
-    """Return a heading and paragraphs: of one control, or of the whole glaze when `field` is ""."""
-    table = spec.controls()
-    if field in table:
-        kind = table[field]
-        found = [kind.help, facts(kind, getattr(type(parameters)(), field))]
-        return f"{spec.title}: {kind.title}", [f for f in found if f]
-    rule = inspect.getdoc(spec.run) or ""
-    controls = "\n".join(f"{k.title}: {k.help}" for k in table.values())
-    return spec.title, [spec.help, spec.more, controls, rule]
+def of_control(title: str, record: Any, field: str) -> tuple[str, list[str]]:
+    """Return a heading and paragraphs about one control of a record."""
+    kind = kinds(record)[field]
+    found = [kind.help, facts(kind, getattr(type(record)(), field))]
+    return f"{title}: {kind.title}", [f for f in found if f]
+
+
+def of_glaze(spec: GlazeSpec) -> tuple[str, list[str]]:
+    """Return a heading and paragraphs: what it does, when to use it, its controls, its rule."""
+    controls = "\n".join(f"{k.title}: {k.help}" for k in spec.controls().values())
+    return spec.title, [spec.help, spec.more, controls, inspect.getdoc(spec.run) or ""]
 
 
 class Explanation(QFrame):
     """A pop-up; a click beside it or Esc closes it."""
 
-    def __init__(self, spec: GlazeSpec, parameters: Any, field: str, parent) -> None:
+    def __init__(self, heading: str, paragraphs: list[str], parent) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("explanation")
         self.setFixedWidth(380)
-        heading, paragraphs = texts(spec, parameters, field)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 14)
         column.setSpacing(8)
