@@ -99,7 +99,9 @@ def load(plain: Any) -> Preset:
             raise ValueRefused(f"a preset holds 1 to {MOST_MEMBERS} glazes, not {len(coats)}")
         strength = study_json.share(plain.get("strength", 1.0), "the Strength of the preset")
         working = encoding(str(plain.get("working", "sRGB"))).name
-        return Preset(str(plain["name"])[:80], coats, working, str(plain.get("note", "")), strength)
+        return Preset(
+            str(plain["name"])[:80], coats, working, str(plain.get("note", ""))[:400], strength
+        )
     except ValueRefused as error:
         raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
     except (KeyError, TypeError, ValueError, AttributeError) as error:

@@ -217,6 +217,9 @@ def test_posterise_warns_at_the_seal(demo) -> None:
     assert "Posterise makes edges" in hand.find(QLabel, "seal.warning").text()
     hand.settle()
     assert hand.find(QLabel, "seal.loss").text().startswith("!")
+    hand.act("group_glazes")  # inside a group it is as hard
+    hand.settle()
+    assert "Posterise makes edges" in hand.find(QLabel, "seal.warning").text()
     hand.act("toggle_glaze")
     hand.settle()
     assert not [w for w in hand.window.findChildren(QLabel, "seal.warning") if w.isVisible()]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.hand import arrow, bounded, distance, plane, qcolor, share
@@ -36,6 +36,7 @@ class NudgeMap(QWidget):
         self.radius = _LEAST_RADIUS
         self.entry: Entry | None = None
         self._drag = ""
+        self._kept: tuple[object, QPixmap] | None = None
         self.setFixedHeight(_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Nudge map")
@@ -211,12 +212,7 @@ class NudgeMap(QWidget):
         painter.setPen(QPen(colour("line"), 1))
         painter.drawLine(QPointF(middle.x(), 0), QPointF(middle.x(), box.bottom()))
         painter.drawLine(QPointF(0, middle.y()), QPointF(box.right(), middle.y()))
-        if self.entry is not None:
-            unit = self._unit()
-            x = middle.x() + self.entry.lab[:, 1] * unit
-            y = middle.y() - self.entry.lab[:, 2] * unit
-            for px, py, rgb in zip(x, y, self.entry.colours, strict=True):
-                painter.fillRect(QRectF(px - 0.8, py - 0.8, 1.6, 1.6), qcolor(rgb))
+        painter.drawPixmap(0, 0, self._cloud())
         for i, pair in enumerate(self.pairs):
             self._paint_pair(painter, pair, i == self.chosen)
         if not self.pairs:
@@ -227,6 +223,25 @@ class NudgeMap(QWidget):
                 "Drag from a colour to what it should be",
             )
         focus_ring(self, painter)
+
+    def _cloud(self) -> QPixmap:
+        """Return the shot's colours as points; painted anew only when they or the scale change."""
+        key = (self.entry, self.radius, self.width(), self.devicePixelRatioF())
+        if self._kept is not None and self._kept[0] == key:
+            return self._kept[1]
+        picture = QPixmap(self.size() * self.devicePixelRatioF())
+        picture.setDevicePixelRatio(self.devicePixelRatioF())
+        picture.fill(Qt.GlobalColor.transparent)
+        if self.entry is not None:
+            painter = QPainter(picture)
+            unit = self._unit()
+            x = self.width() / 2 + self.entry.lab[:, 1] * unit
+            y = self.height() / 2 - self.entry.lab[:, 2] * unit
+            for px, py, rgb in zip(x, y, self.entry.colours, strict=True):
+                painter.fillRect(QRectF(px - 0.8, py - 0.8, 1.6, 1.6), qcolor(rgb))
+            painter.end()
+        self._kept = (key, picture)
+        return picture
 
     def _paint_pair(self, painter: QPainter, pair: Pair, chosen: bool) -> None:
         source, goal = self.place(pair.source), self.place(pair.goal)

@@ -16,6 +16,7 @@ from sfumato.app.model.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.controls import Number
 from sfumato.core.path import span_names
+from sfumato.core.study import every
 from sfumato.work import peer
 from sfumato.work.proof import CLOSE, GridLoss, Proof
 
@@ -112,7 +113,8 @@ class Seal(QWidget):
         warnings = []
         if study.span.with_ground and shot is not None:
             warnings.append(f"Includes the Ground of {shot.name}: right for this shot only.")
-        hard = [c.title for c in study.look.coats if c.acts and c.spec and c.spec.is_hard]
+        acting = every(tuple(c for c in study.look.coats if c.acts))
+        hard = [c.title for c in acting if c.acts and c.spec and c.spec.is_hard]
         if hard:
             warnings.append(f"{hard[0]} makes edges that the grid blurs by up to one of its steps.")
         self._warning.setText("\n".join(warnings))

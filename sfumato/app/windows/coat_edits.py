@@ -343,8 +343,10 @@ class CoatEdits(QObject):
         if coat.spec is not None:
             fresh = new_coat(coat.key).parameters
             after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0)
-        else:
+        elif coat.is_group:
             after = self.model.study.set_coat(coat.id, laying=Laying(), strength=1.0)
+        else:
+            return  # an unknown glaze is kept as it is
         self.model.commit(f"Reset {coat.title}", after)
 
     def _move_glaze(self, step: int) -> None:

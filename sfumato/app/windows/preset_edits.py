@@ -30,6 +30,7 @@ class PresetEdits(QObject):
         self._window, self.model, self.view = window, model, view
         self.desk, self.notices = desk, notices
         self.sheet: PresetSheet | None = None
+        view.changed.connect(self._on_view)
 
     def open_presets(self) -> None:
         """Open the wall of presets, or bring it to the front."""
@@ -42,6 +43,10 @@ class PresetEdits(QObject):
         sheet.remove_wanted.connect(self._remove)
         sheet.destroyed.connect(self._forget)
         sheet.show()
+
+    def _on_view(self, name: str) -> None:
+        if name == "shot":
+            self._refill()  # the tiles show the shot that is chosen
 
     def _forget(self) -> None:
         self.sheet = None
