@@ -115,6 +115,9 @@ TABLE = (
     ActionSpec(
         "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+I", when="has_shot"
     ),
+    ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", when="is_clip"),
+    ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
+    ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
     ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),
     ActionSpec("add_lut_folder", "Add a folder of LUT files…", "Convert"),

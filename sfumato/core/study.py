@@ -127,7 +127,11 @@ def new_coat(key: str, **values: Any) -> Coat:
 
 @frozen
 class Shot:
-    """One picture, or one frame of a clip, with its own Ground; `encoding` None = not stated."""
+    """One picture, or a clip of which one frame is shown, with its own Ground.
+
+    `encoding` None = not stated. `first` and `last` are the frames of a clip that belong to the
+    shot; `last` None = to its end.
+    """
 
     path: str
     name: str
@@ -135,6 +139,8 @@ class Shot:
     frame: int = 0
     ground: tuple[Coat, ...] = ()
     id: str = field(factory=new_id)
+    first: int = 0
+    last: int | None = None
 
 
 @frozen

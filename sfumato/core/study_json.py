@@ -50,6 +50,7 @@ def dump(study: Study) -> dict[str, Any]:
                 "name": s.name,
                 "path": s.path,
                 "frame": s.frame,
+                **({"range": [s.first, s.last]} if s.first or s.last is not None else {}),
                 "encoding": s.encoding,
                 "ground": [dump_coat(c) for c in s.ground],
             }
@@ -99,6 +100,17 @@ def load_coat(plain: dict[str, Any]) -> Coat:
     for step in range(version, spec.version):
         values = spec.upgrades[step](values)
     return Coat(key, controls.load(spec.record, values), **head)
+
+
+def _range(value: Any) -> dict[str, Any]:
+    """Return the frames of a clip that belong to a shot, as fields of Shot."""
+    if value is None:
+        return {}
+    first, last = value
+    last = None if last is None else int(last)
+    if int(first) < 0 or (last is not None and last < int(first)):
+        raise ValueRefused(f"the frames {value!r} of a shot run backwards")
+    return {"first": int(first), "last": last}
 
 
 def _number(value: Any, least: float, most: float, what: str) -> float:
@@ -151,6 +163,7 @@ def _study(plain: dict[str, Any]) -> Study:
             frame=int(s.get("frame", 0)),
             ground=tuple(load_coat(c) for c in s.get("ground", [])),
             id=str(s["id"]),
+            **_range(s.get("range")),
         )
         for s in plain["shots"]
     )

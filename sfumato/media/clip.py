@@ -1,8 +1,11 @@
-"""One frame of a clip, decoded by the FFmpeg libraries and turned into RGB by our own arithmetic."""
+"""Frames of a clip, decoded by the FFmpeg libraries and turned into RGB by our own arithmetic."""
 
 from __future__ import annotations
 
+import contextlib
 import io
+import threading
+from collections.abc import Iterator
 from typing import Any
 
 import av
@@ -15,6 +18,7 @@ from sfumato.media.upright import check_size
 
 # Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
 _WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+_ONWARDS = 12  # frames that are decoded through rather than sought
 _NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 9: "BT.2020"}
 
 
@@ -92,33 +96,124 @@ def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
     return rgb, said, tuple(remarks)
 
 
+class Clip:
+    """The first video stream of a clip, frame by frame; frames are counted from 0.
+
+    Frames near the last one are decoded onwards, others found by seeking to the key frame before
+    them. Safe to use from several threads, one at a time.
+    """
+
+    def __init__(self, source: str | io.BytesIO) -> None:
+        """Open a file, by path, or bytes.
+
+        Raises:
+            MediaError: it has no picture or cannot be decoded.
+        """
+        self._lock = threading.Lock()
+        self._ahead: Any = None
+        self._next = 0
+        with _as_media_error():
+            self._container = av.open(source, "r")
+            if not self._container.streams.video:
+                raise MediaError(
+                    "the clip has no picture", hint="choose a file with a video stream"
+                )
+            stream = self._stream = self._container.streams.video[0]
+            check_size(stream.codec_context.width, stream.codec_context.height)
+            self.size = stream.codec_context.width, stream.codec_context.height
+            stream.thread_type = "AUTO"
+            rate = stream.average_rate or stream.guessed_rate or 25
+            self.rate = float(rate)
+            self._base = float(stream.time_base or 1 / 90000)  # seconds a tick
+            length = stream.duration * self._base if stream.duration else 0.0
+            self.count = int(stream.frames) or max(1, round(length * self.rate))
+            self._start = stream.start_time or 0
+
+    def _number(self, frame: Any) -> int:
+        """Return the number of a decoded frame, from its time."""
+        if frame.pts is None:
+            return self._next
+        number: int = round((frame.pts - self._start) * self._base * self.rate)
+        return number
+
+    def _seek(self, number: int) -> None:
+        at = int(number / self.rate / self._base) + self._start
+        self._container.seek(max(at, 0), stream=self._stream, backward=True)
+        self._ahead = self._container.decode(self._stream)
+
+    def _decoded(self, number: int) -> Any:
+        """Return a frame as the library gives it; the lock is held."""
+        if self._ahead is None or not self._next <= number <= self._next + _ONWARDS:
+            self._seek(number)
+        for decoded in self._ahead:
+            here = self._number(decoded)
+            self._next = here + 1
+            if here >= number:
+                return decoded
+        self._ahead = None
+        raise MediaError(f"the clip has no frame {number}", hint="choose an earlier frame")
+
+    def _facts(self, number: int, said: str, remarks: tuple[str, ...]) -> FrameFacts:
+        count = max(self.count, number + 1)
+        return FrameFacts(said, remarks=remarks, frames=count, rate=self.rate)
+
+    def frame(self, number: int) -> Still:
+        """Decode one frame.
+
+        Raises:
+            MediaError: there is no such frame, or it cannot be decoded.
+        """
+        with self._lock, _as_media_error():
+            pixels, said, remarks = to_rgb(self._decoded(number))
+        return Still(pixels, self._facts(number, said, remarks))
+
+    def quick(self, number: int, width: int, height: int) -> Still:
+        """Decode one frame at a size for playing: by the library's own scaler, clipped to 0..1.
+
+        Raises:
+            MediaError: there is no such frame, or it cannot be decoded.
+        """
+        with self._lock, _as_media_error():
+            decoded = self._decoded(number)
+            matrix = int(decoded.colorspace)
+            if matrix not in _WEIGHTS:
+                matrix = 1 if decoded.height >= 720 else 6
+            small = decoded.reformat(
+                width,
+                height,
+                "rgb48le",
+                src_colorspace=5 if matrix == 6 else matrix,
+                dst_color_range="JPEG",
+                interpolation="FAST_BILINEAR",
+            )
+            return Still(small.to_ndarray(), self._facts(number, "", ()))
+
+    def close(self) -> None:
+        with self._lock:
+            self._container.close()
+
+
+@contextlib.contextmanager
+def _as_media_error() -> Iterator[None]:
+    try:
+        yield
+    except (av.error.FFmpegError, ValueError, OSError, EOFError) as error:
+        raise MediaError(
+            "the clip is damaged or of a kind that cannot be decoded", hint="export it again"
+        ) from error
+
+
 def read(data: bytes, frame: int) -> Still:
     """Decode frame number `frame` (from 0) of the first video stream.
 
     Raises:
         MediaError: there is no such stream or frame, or it cannot be decoded.
     """
+    clip = Clip(io.BytesIO(data))
     try:
-        with av.open(io.BytesIO(data), "r") as container:
-            if not container.streams.video:
-                raise MediaError(
-                    "the clip has no picture", hint="choose a file with a video stream"
-                )
-            stream = container.streams.video[0]
-            check_size(stream.codec_context.width, stream.codec_context.height)
-            count = int(stream.frames or 1)
-            for number, decoded in enumerate(container.decode(stream)):
-                if number == frame:
-                    pixels, said, remarks = to_rgb(decoded)
-                    facts = FrameFacts(said, remarks=remarks, frames=max(count, frame + 1))
-                    return Still(pixels, facts)
-    except MediaError:
-        raise
-    except (av.error.FFmpegError, ValueError, OSError, EOFError) as error:
-        raise MediaError(
-            "the clip is damaged or of a kind that cannot be decoded", hint="export it again"
-        ) from error
-    raise MediaError(f"the clip has no frame {frame}", hint="choose an earlier frame")
+        return clip.frame(frame)
+    finally:
+        clip.close()
 
 
 SPEC = MediaSpec("clip", "Clip (a frame of it)", (".mov", ".mp4", ".mkv", ".m4v"), sniff, read)

@@ -22,6 +22,7 @@ class FrameFacts:
     evidence: str = "the file does not say what its encoding is"
     remarks: tuple[str, ...] = ()
     frames: int = 1
+    rate: float = 0.0  # frames a second, 0 for stills
     profile: bytes = field(default=b"", repr=False)
 
 

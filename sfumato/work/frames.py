@@ -13,8 +13,9 @@ from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.study import Shot
+from sfumato.media.clip import Clip
 from sfumato.media.contract import Still, as_float
-from sfumato.media.registry import read
+from sfumato.media.registry import by_suffix, read
 from sfumato.work.files import read_bytes
 
 Region = tuple[float, float, float, float]
@@ -93,6 +94,7 @@ class Frames:
     def __init__(self, keep: int = 8) -> None:
         self._stills = Kept(keep)
         self._proxies = Kept(64)
+        self._clips = Kept(4)
 
     @staticmethod
     def _key(shot: Shot) -> tuple[str, int, int]:
@@ -103,13 +105,29 @@ class Frames:
         return shot.path, shot.frame, stamp
 
     def still(self, shot: Shot) -> Still:
-        """Return the shot's picture.
+        """Return the shot's picture: for a clip, the frame that is chosen.
 
         Raises:
             MediaError: it cannot be read.
         """
-        still: Still = self._stills.get(self._key(shot), lambda: open_still(shot.path, shot.frame))
+
+        def make() -> Still:
+            kind = by_suffix(shot.path)
+            if kind is None or kind.key != "clip":
+                return open_still(shot.path, shot.frame)
+            return self._clip(shot).frame(shot.frame)
+
+        still: Still = self._stills.get(self._key(shot), make)
         return still
+
+    def _clip(self, shot: Shot) -> Clip:
+        """Return the clip of a shot, kept open: frame by frame it is not opened again."""
+        path, _frame, stamp = self._key(shot)
+        file = Path(path)
+        if not file.is_file():
+            read_bytes(file)  # says why
+        clip: Clip = self._clips.get((path, stamp), lambda: Clip(path))
+        return clip
 
     def proxy(self, shot: Shot, width: int, height: int, region: Region = WHOLE) -> Rgb:
         """Return source code values, float32 (height, width, 3), read-only."""
@@ -121,6 +139,22 @@ class Frames:
 
         proxy: Rgb = self._proxies.get((self._key(shot), width, height, region), make)
         return proxy
+
+    def quick(self, shot: Shot, width: int, height: int) -> Still:
+        """Return a frame of a clip at a size, for playing: as near as the decoder's own scaler is.
+
+        Raises:
+            MediaError: it cannot be read.
+        """
+        key = (self._key(shot), width, height, "quick")
+        still: Still = self._proxies.get(
+            key, lambda: self._clip(shot).quick(shot.frame, width, height)
+        )
+        return still
+
+    def clip_size(self, shot: Shot) -> tuple[int, int]:
+        """Return width and height of a clip's frames."""
+        return self._clip(shot).size
 
     def sample(self, shot: Shot, width: int = 240) -> Rgb:
         """Return a proxy for measuring: `width` wide, in the shape of the picture."""

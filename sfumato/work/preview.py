@@ -26,7 +26,7 @@ from sfumato.core.sample import Packed, packed
 from sfumato.core.study import LOOK, Coat, Joint, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
-from sfumato.media.contract import as_float
+from sfumato.media.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.colours import Entry
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
@@ -64,6 +64,7 @@ class Ask:
     region: Region = WHOLE
     instruments: tuple[str, ...] = ()
     dragging: bool = False
+    playing: bool = False
     written: Transform | None = None
     coat: str = ""
 
@@ -80,6 +81,8 @@ class Shown:
     smears: dict[str, Array] = field(factory=dict)
     entry: Entry | None = None
     seconds: dict[str, float] = field(factory=dict)
+    size: tuple[int, int] = (0, 0)
+    facts: FrameFacts | None = None
 
 
 @frozen(eq=False)
@@ -139,15 +142,28 @@ class Previewer:
     def __init__(self, frames: Frames) -> None:
         self.frames = frames
         self._working = Kept(24)
+        self._playing = Kept(6)
         self._tables = Kept(12)
         self._pictures = Kept(4)
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
 
     # --- pieces ----------------------------------------------------------------------------------
+    def source(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
+        """Return source code values at a size; while a clip plays, those that are quick to have."""
+        if not ask.playing or region != WHOLE:
+            return self.frames.proxy(ask.shot, width, height, region)
+        quick = self.frames.quick(ask.shot, width, height)
+
+        def make() -> tuple[Any, Rgb]:
+            return quick, as_float(quick.pixels)
+
+        kept: tuple[Any, Rgb] = self._playing.get(id(quick), make)
+        return kept[1]
+
     def working(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
         """Return the shot in working values before its Ground, kept between asks."""
-        source = self.frames.proxy(ask.shot, width, height, region)
+        source = self.source(ask, width, height, region)
         key = (id(source), ask.shot.encoding, ask.study.working)
 
         def make() -> tuple[Rgb, Rgb]:
@@ -238,7 +254,7 @@ class Previewer:
         """
         clock = _Clock()
         shape = (ask.width, ask.height, ask.region)
-        source = self.frames.proxy(ask.shot, *shape)
+        source = self.source(ask, *shape)
         code = self.working(ask, *shape)
         clock.mark("proxy")
         pictures: dict[str, Array] = {}
@@ -267,7 +283,16 @@ class Previewer:
         entry = None if ask.dragging or not ask.coat else self.entry(ask)
         clock.mark("smears")
         a_side = pictures.get(ask.a)
-        return Shown(ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
+        answer = (ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
+        return Shown(*answer, *self._about(ask))
+
+    def _about(self, ask: Ask) -> tuple[tuple[int, int], FrameFacts]:
+        """Return the size of the shot's picture and what is known of it."""
+        if ask.playing and ask.region == WHOLE:
+            quick = self.frames.quick(ask.shot, ask.width, ask.height)
+            return self.frames.clip_size(ask.shot), quick.facts
+        still = self.frames.still(ask.shot)
+        return still.size, still.facts
 
     def _delta(self, a: Rgb, b: Rgb, ask: Ask, cancel: Cancel) -> Array:
         display = encoding(ask.study.view.encoding)

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Editor
-from sfumato.app.controls.hand import arrow, bounded, plane
+from sfumato.app.controls.hand import Field, arrow, bounded, plane
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.theme import colour, focus_ring, quiet_font
 from sfumato.core import oklab
@@ -23,23 +23,19 @@ KEYS = (
 )
 
 
-class ChromaPad(QWidget):
+class ChromaPad(Field):
     """A place in -1..1 by -1..1: `moved(x, y)` while the hand moves it, `released()` after."""
 
     moved = Signal(float, float)
-    released = Signal()
 
     def __init__(self, name: str, size: int = 96) -> None:
-        super().__init__()
-        self.setFixedSize(size, size)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(name)
-        self.setToolTip(
+        super().__init__(
+            name,
             f"{name}: drag towards the colour it should take; across is green to red, up is blue to "
-            "yellow.\nArrow keys move it (Shift coarse, Alt fine); double click puts it back."
+            "yellow.\nArrow keys move it (Shift coarse, Alt fine); double click puts it back.",
         )
+        self.setFixedSize(size, size)
         self.x_, self.y_ = 0.0, 0.0
-        self._press: tuple[QPointF, float, float] | None = None
 
     def _box(self) -> QRectF:
         return QRectF(self.rect()).adjusted(1, 1, -1, -1)
@@ -63,24 +59,19 @@ class ChromaPad(QWidget):
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self._press = (event.position(), self.x_, self.y_)
+            self._held = (event.position(), self.x_, self.y_)
 
     def mouseMoveEvent(self, event) -> None:
-        if self._press is None:
+        if self._held is None:
             return
-        start, x, y = self._press
+        start, x, y = self._held
         d = event.position() - start
         fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
         r = self._box()
         self._put(x + fine * d.x() / r.width() * 2, y - fine * d.y() / r.height() * 2)
 
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._press is not None:
-            self._press = None
-            self.released.emit()
-
     def mouseDoubleClickEvent(self, _event) -> None:
-        self._press = None
+        self._held = None
         self._put(0.0, 0.0)
         self.released.emit()
 
@@ -92,10 +83,6 @@ class ChromaPad(QWidget):
             self._put(0.0, 0.0)
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)
@@ -117,23 +104,19 @@ class ChromaPad(QWidget):
         focus_ring(self, painter)
 
 
-class LevelBar(QWidget):
+class LevelBar(Field):
     """An upright bar for the level of a pad: drag, arrow keys, double click for the default."""
 
     moved = Signal(float)
-    released = Signal()
 
     def __init__(self, name: str, low: float, high: float, home: float, height: int) -> None:
-        super().__init__()
+        super().__init__(
+            f"{name}, level",
+            f"{name} of red, green and blue together. Drag or arrow keys; double click for the default.",
+        )
         self._low, self._high, self._home = low, high, home
         self.level = home
-        self._press: tuple[float, float] | None = None
         self.setFixedSize(14, height)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"{name}, level")
-        self.setToolTip(
-            f"{name} of red, green and blue together. Drag or arrow keys; double click for the default."
-        )
 
     def _y(self, level: float) -> float:
         t = bounded((level - self._low) / (self._high - self._low), 0, 1)
@@ -152,22 +135,17 @@ class LevelBar(QWidget):
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self._press = (event.position().y(), self.level)
+            self._held = (event.position().y(), self.level)
 
     def mouseMoveEvent(self, event) -> None:
-        if self._press is not None:
-            y, level = self._press
+        if self._held is not None:
+            y, level = self._held
             fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
             span = (self._high - self._low) / (self.height() - 8)
             self._put(level - fine * (event.position().y() - y) * span)
 
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._press is not None:
-            self._press = None
-            self.released.emit()
-
     def mouseDoubleClickEvent(self, _event) -> None:
-        self._press = None
+        self._held = None
         self._put(self._home)
         self.released.emit()
 
@@ -179,10 +157,6 @@ class LevelBar(QWidget):
             self._put(self._home)
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.controls.hand import Field
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import STRAIGHT, Points
 from sfumato.core.glazes.curves import with_point
@@ -23,31 +24,28 @@ _EDGE = 7
 _GAP = 0.002
 
 
-class CurveField(QWidget):
+class CurveField(Field):
     """Edits the points of one curve; the others are drawn thin behind it."""
 
     edited = Signal(object)
-    released = Signal()
     chosen_changed = Signal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(
+            "Curve",
+            "Click to add a point, drag to move it, Delete or right click to take it away.\n"
+            "Arrow keys move the chosen point (Shift coarse, Alt fine); Page Up and Page Down choose.",
+            parent,
+        )
         self.points: Points = STRAIGHT
         self.pigment = "neutral"
         self.behind: list[tuple[Points, str]] = []
         self.histogram: np.ndarray | None = None
         self.chosen = 0
-        self._dragging = False
         self._grab = QPointF()
         self.setMinimumHeight(180)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
-        self.setAccessibleName("Curve")
-        self.setToolTip(
-            "Click to add a point, drag to move it, Delete or right click to take it away.\n"
-            "Arrow keys move the chosen point (Shift coarse, Alt fine); Page Up and Page Down choose."
-        )
 
     def sizeHint(self):
         return super().sizeHint().expandedTo(self.minimumSize())
@@ -135,20 +133,15 @@ class CurveField(QWidget):
         if index is not None:
             self.chosen = -1
             self.choose(index)
-            self._dragging = True
+            self._held = True
             self._grab = self.place(*self.points[index]) - at
 
     def mouseMoveEvent(self, event) -> None:
-        if self._dragging:
+        if self._held:
             x, y = self._value(event.position() + self._grab)
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 x = self.points[self.chosen][0]
             self.move_point(self.chosen, x, y)
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._dragging:
-            self._dragging = False
-            self.released.emit()
 
     def keyPressEvent(self, event) -> None:
         key, modifiers = event.key(), event.modifiers()
@@ -175,10 +168,6 @@ class CurveField(QWidget):
             self.choose(self.chosen - 1)
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def paintEvent(self, _event) -> None:

@@ -6,8 +6,9 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QImage
+from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
 from sfumato.core import oklab
@@ -20,6 +21,31 @@ _ARROWS = {
     Qt.Key.Key_Up: (0, 1),
     Qt.Key.Key_Down: (0, -1),
 }
+
+
+class Field(QWidget):
+    """A control that is drawn. It takes the keyboard; `released()` says that the hand let go.
+
+    `_held` is what the hand holds, nothing when it holds nothing.
+    """
+
+    released = Signal()
+
+    def __init__(self, name: str, tip: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._held: Any = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+
+    def mouseReleaseEvent(self, _event: Any) -> None:
+        if self._held:
+            self._held = None
+            self.released.emit()
+
+    def keyReleaseEvent(self, event: Any) -> None:
+        if not event.isAutoRepeat():
+            self.released.emit()
 
 
 def share(event: Any) -> float:

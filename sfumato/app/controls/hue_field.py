@@ -7,8 +7,8 @@ from functools import cache
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
 
+from sfumato.app.controls.hand import Field
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core import oklab
@@ -36,29 +36,25 @@ def _hues() -> QImage:
     return image_of((code * 255 + 0.5).astype(np.uint8)[None])
 
 
-class HueField(QWidget):
+class HueField(Field):
     """Rows of curves by field name. `edited(field, points)`, `released()`, `chosen_changed()`."""
 
     edited = Signal(str, object)
-    released = Signal()
     chosen_changed = Signal()
 
     def __init__(self, rows: dict[str, str]) -> None:
-        super().__init__()
+        super().__init__(
+            "Hue table",
+            "Click to add a point at a hue, drag it up or down, Delete or right click takes it away.\n"
+            "Arrow keys move the chosen point (Shift coarse, Alt fine); Page Up and Page Down choose;\n"
+            "Insert adds a point in the widest gap.",
+        )
         self.titles = rows
         self.rows: dict[str, HuePoints] = dict.fromkeys(rows, ())
         self.row = next(iter(rows))
         self.chosen = -1
-        self._dragging = False
         self.setFixedHeight(len(rows) * (_ROW + _GAP))
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
-        self.setAccessibleName("Hue table")
-        self.setToolTip(
-            "Click to add a point at a hue, drag it up or down, Delete or right click takes it away.\n"
-            "Arrow keys move the chosen point (Shift coarse, Alt fine); Page Up and Page Down choose;\n"
-            "Insert adds a point in the widest gap."
-        )
 
     # --- geometry --------------------------------------------------------------------------------
     def _box(self, field: str) -> QRectF:
@@ -160,10 +156,10 @@ class HueField(QWidget):
             self.add(field, hue)
             if abs(value) > 0.12:
                 self.move(hue, value)
-        self._dragging = True
+        self._held = True
 
     def mouseMoveEvent(self, event) -> None:
-        if self._dragging:
+        if self._held:
             r = self._box(self.row)
             hue = (event.position().x() - r.left()) / r.width() * 360
             value = (r.center().y() - event.position().y()) / (r.height() / 2)
@@ -171,11 +167,6 @@ class HueField(QWidget):
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and point is not None:
                 hue = point[0]
             self.move(hue, value)
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._dragging:
-            self._dragging = False
-            self.released.emit()
 
     def keyPressEvent(self, event) -> None:
         key, modifiers = event.key(), event.modifiers()
@@ -217,10 +208,6 @@ class HueField(QWidget):
             now = (self.row, self.chosen)
             place = every.index(now) + by if now in every else 0
             self.choose(*every[place % len(every)])
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def paintEvent(self, _event) -> None:

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QLinearGradient, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from sfumato.app.controls.editor import Editor, Tabs, quiet
-from sfumato.app.controls.hand import arrow, bounded, distance
+from sfumato.app.controls.hand import Field, arrow, bounded, distance
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.arrays import Array
@@ -33,26 +33,22 @@ def heights(counts: Array) -> Array:
     return np.asarray(np.sqrt(np.clip(counts / peak, 0, 1)))
 
 
-class LevelsField(QWidget):
+class LevelsField(Field):
     """Edits five levels. `edited(levels)`, `released()`."""
 
     edited = Signal(object)
-    released = Signal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(
+            "Levels",
+            "Drag the handles: black, middle and white above; what black and white become below.\n"
+            "Page Up and Page Down choose a handle, Left and Right move it; double click puts it back.",
+        )
         self.levels: Five = STRAIGHT_LEVELS
         self.pigment = "neutral"
         self.histogram: Array | None = None
         self.chosen = 0
-        self._dragging = False
         self.setFixedHeight(_HIGH + 18 + _RAMP + 16)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Levels")
-        self.setToolTip(
-            "Drag the handles: black, middle and white above; what black and white become below.\n"
-            "Page Up and Page Down choose a handle, Left and Right move it; double click puts it back."
-        )
 
     # --- geometry --------------------------------------------------------------------------------
     def _x(self, code: float) -> float:
@@ -112,17 +108,12 @@ class LevelsField(QWidget):
             at = event.position()
             away = [distance(self.place(i), at) for i in range(5)]
             self.chosen = int(np.argmin(away))
-            self._dragging = away[self.chosen] < 30
+            self._held = away[self.chosen] < 30
             self.update()
 
     def mouseMoveEvent(self, event) -> None:
-        if self._dragging:
+        if self._held:
             self.move(self.chosen, self._code(event.position().x()))
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._dragging:
-            self._dragging = False
-            self.released.emit()
 
     def mouseDoubleClickEvent(self, _event) -> None:
         self.put(self.chosen, STRAIGHT_LEVELS[self.chosen])
@@ -139,10 +130,6 @@ class LevelsField(QWidget):
             self.put(self.chosen, STRAIGHT_LEVELS[self.chosen])
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def paintEvent(self, _event) -> None:

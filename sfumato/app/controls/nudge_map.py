@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap
-from PySide6.QtWidgets import QWidget
 
-from sfumato.app.controls.hand import arrow, bounded, distance, plane, qcolor, share
+from sfumato.app.controls.hand import Field, arrow, bounded, distance, plane, qcolor, share
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.controls import MOST_PAIRS, REACH, Lab, Pair
 from sfumato.work.colours import Entry
@@ -22,29 +21,25 @@ _HEIGHT = 220
 _LEAST_RADIUS, _NEAR = 0.12, 24  # of the plane that is shown; cloud points asked for a lightness
 
 
-class NudgeMap(QWidget):
+class NudgeMap(Field):
     """`edited(pairs)` while moving, `released()`, `chosen_changed()`."""
 
     edited = Signal(object)
-    released = Signal()
     chosen_changed = Signal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(
+            "Nudge map",
+            "The shot's colours: across is green to red, up is blue to yellow.\n"
+            "Drag from a colour to where it should be. Circles are picked colours, squares their\n"
+            "targets; drag either, or the dashed ring for the reach. Arrow keys move the target.",
+        )
         self.pairs: tuple[Pair, ...] = ()
         self.chosen = -1
         self.radius = _LEAST_RADIUS
         self.entry: Entry | None = None
-        self._drag = ""
         self._kept: tuple[object, QPixmap] | None = None
         self.setFixedHeight(_HEIGHT)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Nudge map")
-        self.setToolTip(
-            "The shot's colours: across is green to red, up is blue to yellow.\n"
-            "Drag from a colour to where it should be. Circles are picked colours, squares their\n"
-            "targets; drag either, or the dashed ring for the reach. Arrow keys move the target."
-        )
 
     # --- geometry --------------------------------------------------------------------------------
     def _unit(self) -> float:
@@ -83,13 +78,13 @@ class NudgeMap(QWidget):
             self.chosen = min(self.chosen, len(pairs) - 1)
             if self.chosen < 0 and pairs:
                 self.chosen = 0
-            if not self._drag:
+            if not self._held:
                 self._fit()
             self.update()
 
     def show_entry(self, entry: Entry) -> None:
         self.entry = entry
-        if not self._drag:
+        if not self._held:
             self._fit()
         self.update()
 
@@ -146,34 +141,29 @@ class NudgeMap(QWidget):
         index, part = self._hit(at)
         if part:
             self.choose(index)
-            self._drag = part
+            self._held = part
         elif len(self.pairs) < MOST_PAIRS:
             a, b = self._ab(at)
             lab = (round(self._lightness(a, b), 4), round(a, 4), round(b, 4))
             self.pairs = (*self.pairs, Pair(lab, lab))
-            self._drag = "target"
+            self._held = "target"
             self.choose(len(self.pairs) - 1)
             self.edited.emit(self.pairs)
 
     def mouseMoveEvent(self, event) -> None:
         pair = self.pair()
-        if not self._drag or pair is None:
+        if not self._held or pair is None:
             _index, part = self._hit(event.position())
             self.setCursor(Qt.CursorShape.SizeAllCursor if part else Qt.CursorShape.CrossCursor)
             return
-        if self._drag == "reach":
+        if self._held == "reach":
             self.set_reach(distance(self.place(pair.source), event.position()) / self._unit())
             return
         a, b = (round(v, 4) for v in self._ab(event.position()))
-        if self._drag == "target":
+        if self._held == "target":
             self.put(target=(pair.target[0], a, b))
         else:
             self.put(source=(round(self._lightness(a, b), 4), a, b))
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._drag:
-            self._drag = ""
-            self.released.emit()
 
     def keyPressEvent(self, event) -> None:
         key, pair, step = event.key(), self.pair(), arrow(event, 0.004)
@@ -189,10 +179,6 @@ class NudgeMap(QWidget):
             self.choose((self.chosen + (1 if key == Qt.Key.Key_PageDown else -1)) % len(self.pairs))
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def paintEvent(self, _event) -> None:

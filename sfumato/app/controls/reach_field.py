@@ -8,10 +8,10 @@ import attrs
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from sfumato.app.controls.editor import Editor, quiet
-from sfumato.app.controls.hand import arrow, bounded, distance, srgb
+from sfumato.app.controls.hand import Field, arrow, bounded, distance, srgb
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.images import image_of
@@ -68,26 +68,22 @@ def said(laying: Laying, way: str) -> str:
     return f"{laying.chroma_from:.3f} to {laying.chroma_to:.3f}"
 
 
-class ReachStrip(QWidget):
+class ReachStrip(Field):
     """One range. `edited({field: value})` while it moves, `released()` after."""
 
     edited = Signal(object)
-    released = Signal()
 
     def __init__(self, way: str) -> None:
-        super().__init__()
+        super().__init__(
+            f"Reach, {way}",
+            "Drag the upper handles for the range, the lower ones for its soft edges.\n"
+            "Page Up and Page Down choose a handle, arrow keys move it; double click opens that side.",
+        )
         self.way = way
         self.laying = Laying()
         self.chosen = 0
-        self._grab: tuple[str, float] | None = None
         self._image = _strip(way)
         self.setFixedHeight(_STRIP + _WELL + 2)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"Reach, {way}")
-        self.setToolTip(
-            "Drag the upper handles for the range, the lower ones for its soft edges.\n"
-            "Page Up and Page Down choose a handle, arrow keys move it; double click opens that side."
-        )
 
     # --- geometry --------------------------------------------------------------------------------
     def _x(self, value: float) -> float:
@@ -194,23 +190,18 @@ class ReachStrip(QWidget):
         nearest = int(np.argmin(away))
         if away[nearest] < 14 or self.way != "hue":
             self.chosen = nearest
-            self._grab = (names[nearest], 0.0)
+            self._held = (names[nearest], 0.0)
         elif self.laying.by_hue:
-            self._grab = ("middle", self.laying.hue - self._value(at.x()))
+            self._held = ("middle", self.laying.hue - self._value(at.x()))
         self.update()
 
     def mouseMoveEvent(self, event) -> None:
-        if self._grab is not None:
-            name, apart = self._grab
+        if self._held is not None:
+            name, apart = self._held
             self.move(name, self._value(event.position().x()) + apart)
 
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._grab is not None:
-            self._grab = None
-            self.released.emit()
-
     def mouseDoubleClickEvent(self, _event) -> None:
-        self._grab = None
+        self._held = None
         self._open(self.handles()[self.chosen][0])
         self.released.emit()
 
@@ -229,10 +220,6 @@ class ReachStrip(QWidget):
             self._open(handles[self.chosen][0])
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def _share(self, x: Any) -> Any:

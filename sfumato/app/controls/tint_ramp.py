@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.editor import Editor, fresh, quiet
-from sfumato.app.controls.hand import arrow, bounded, distance, qcolor, srgb
+from sfumato.app.controls.hand import Field, arrow, bounded, distance, qcolor, srgb
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.images import image_of
 from sfumato.app.theme import colour, focus_ring
@@ -31,26 +31,22 @@ _EDGE, _GREYS, _TINTS, _STOPS = 8, 10, 24, 18
 _MOST_CHROMA = 0.12  # at the edge of the pad
 
 
-class TintRamp(QWidget):
+class TintRamp(Field):
     """The stops as circles under the ramp they make. `edited(stops)`, `released()`, `chosen_changed()`."""
 
     edited = Signal(object)
-    released = Signal()
     chosen_changed = Signal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(
+            "Tint ramp",
+            "Click to add a stop at a tone, drag it along the tones; Delete or right click takes it away.\n"
+            "Left and Right move it, Up and Down change its chroma; Page Up and Page Down choose.",
+        )
         self.stops: Stops = ()
         self.chosen = -1
-        self._dragging = False
         self.setFixedHeight(_GREYS + _TINTS + _STOPS + 4)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
-        self.setAccessibleName("Tint ramp")
-        self.setToolTip(
-            "Click to add a stop at a tone, drag it along the tones; Delete or right click takes it away.\n"
-            "Left and Right move it, Up and Down change its chroma; Page Up and Page Down choose."
-        )
 
     # --- geometry and state ----------------------------------------------------------------------
     def place(self, tone: float) -> QPointF:
@@ -124,17 +120,12 @@ class TintRamp(QWidget):
             self.choose(near[0])
         elif len(self.stops) < MOST_STOPS:
             self.add(self._tone(at.x()))
-        self._dragging = True
+        self._held = True
 
     def mouseMoveEvent(self, event) -> None:
         stop = self.stop()
-        if self._dragging and stop is not None:
+        if self._held and stop is not None:
             self.put((self._tone(event.position().x()), *stop[1:]))
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._dragging:
-            self._dragging = False
-            self.released.emit()
 
     def keyPressEvent(self, event) -> None:
         key, stop, step = event.key(), self.stop(), arrow(event, 0.01, 0.002)
@@ -151,10 +142,6 @@ class TintRamp(QWidget):
             self.choose((self.chosen + (1 if key == Qt.Key.Key_PageUp else -1)) % len(self.stops))
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event) -> None:
-        if not event.isAutoRepeat():
-            self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
     def paintEvent(self, _event) -> None:

@@ -86,10 +86,18 @@ class Desk(QObject):
             self._size, self._region = (width, height), region
             self._now.start()
 
+    @property
+    def geometry(self) -> tuple[int, int, Region]:
+        """Width and height of the picture on the Easel, in device pixels, and the part that is seen."""
+        return (*self._size, self._region)
+
     def ask(self) -> Ask | None:
         shot = self.shot
         if shot is None:
             return None
+        play = self.view.get("play")
+        if play is not None:
+            shot = attrs.evolve(shot, frame=play)
         coat = self.view.get("coat")
         try:
             where = self.model.study.root(coat) if coat else ""
@@ -108,7 +116,8 @@ class Desk(QObject):
             height=self._size[1],
             region=self._region,
             instruments=self.view.get("instruments") if self.view.get("instruments_shown") else (),
-            dragging=self.dragging,
+            dragging=self.dragging or play is not None,
+            playing=play is not None,
             written=self.view.get("written"),
             coat=coat if known else "",
         )
@@ -190,6 +199,7 @@ class Desk(QObject):
             "written",
             "coat",
             "solo",
+            "play",
         ):
             self._now.start()
 

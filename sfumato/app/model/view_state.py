@@ -34,6 +34,7 @@ class ViewState(QObject):
             "pick_part": "",
             "pick_size": 5,
             "marked": (),
+            "play": None,
             "laying_open": False,
             "solo": "",
             "curve": "master",

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import MODES, ViewState
@@ -38,6 +39,7 @@ class EaselPanel(QWidget):
         super().__init__()
         self._model, self._view, self._desk = model, view, desk
         self._fault: tuple[str, SfumatoError] | None = None
+        self.fps = 0.0
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -51,6 +53,8 @@ class EaselPanel(QWidget):
         column.addWidget(self.stack, 1)
         self._ask_bar = self._make_ask()
         column.addWidget(self._ask_bar)
+        self._frames = self._make_frames()
+        column.addWidget(self._frames)
         column.addWidget(self._make_readout())
         self.easel.geometry_changed.connect(self._send_geometry)
         self._hover: tuple[int, int] | None = None
@@ -166,6 +170,49 @@ class EaselPanel(QWidget):
         row.addWidget(button)
         return bar
 
+    def _make_frames(self) -> QWidget:
+        """The line of frames, for clips."""
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(30)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 0, 12, 0)
+        row.setSpacing(8)
+        self.play = QPushButton("Play")
+        self.play.setObjectName("clip.play")
+        self.play.setProperty("flat", True)
+        self.play.setFixedWidth(60)
+        self.play.setToolTip("Play the shot through the Look; frames are dropped to keep its time.")
+        self.bar = FrameBar()
+        self.bar.setObjectName("clip.frames")
+        self._frame_words = quiet("")
+        self._frame_words.setObjectName("clip.words")
+        self._frame_words.setFixedWidth(190)
+        self._frame_words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.play)
+        row.addWidget(self.bar, 1)
+        row.addWidget(self._frame_words)
+        bar.hide()
+        return bar
+
+    def _show_frames(self, shown: Any) -> None:
+        """Show the frames of a clip, and which of them this is."""
+        shot, facts = shown.ask.shot, shown.facts
+        is_clip = facts is not None and facts.frames > 1
+        self._frames.setVisible(is_clip)
+        if not is_clip:
+            return
+        self.bar.show_frames(facts.frames, shot.frame, shot.first, shot.last)
+        seconds, rest = divmod(shot.frame, round(facts.rate) or 25)
+        words = f"frame {shot.frame + 1} of {facts.frames} · {seconds // 60:02d}:{seconds % 60:02d}:{rest:02d}"
+        if self._view.get("play") is None:
+            self.play.setText("Play")
+        else:
+            self.play.setText("Pause")
+            words = f"{words} · {self.fps:.1f} fps" if self.fps else words
+        self._frame_words.setText(words)
+
     def _make_readout(self) -> QWidget:
         bar = QWidget()
         bar.setObjectName("panel")
@@ -246,7 +293,8 @@ class EaselPanel(QWidget):
         if self._fault is not None:
             self._fault = None
             self.refresh()
-        self.easel.show_picture(self._desk.frames.still(shown.ask.shot).size)
+        self.easel.show_picture(shown.size)
+        self._show_frames(shown)
         self.easel.show_answer(shown)
         self._show_zoom()
         if self._hover is not None and not shown.ask.dragging:

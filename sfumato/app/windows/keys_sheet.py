@@ -10,6 +10,7 @@ from sfumato.app.actions import TABLE, Actions
 from sfumato.app.controls import (
     chroma_pad,
     curve_field,
+    frame_bar,
     hue_field,
     levels_field,
     nudge_map,
@@ -25,6 +26,7 @@ CONTROLS = {
     "Rows of the Ledger": coat_row.KEYS,
     "Numbers": scrub.KEYS,
     "Easel": easel.KEYS,
+    "Frames of a clip": frame_bar.KEYS,
     "Curve field": curve_field.KEYS,
     "Levels": levels_field.KEYS,
     "Chroma pads": chroma_pad.KEYS,

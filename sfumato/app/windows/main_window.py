@@ -207,6 +207,12 @@ class MainWindow(QMainWindow):
         panel.open_demo.connect(self.files.open_demo)
         panel.encoding_wanted.connect(self.ledger.choose_encoding)
         panel.picked.connect(self.coats.take_pick)
+        panel.play.clicked.connect(self.shot_edits.play_clip)
+        panel.bar.play_wanted.connect(self.shot_edits.play_clip)
+        panel.bar.moved.connect(self.shot_edits.set_frame)
+        panel.bar.limited.connect(self.shot_edits.set_range)
+        panel.bar.released.connect(self.shot_edits.frames_released)
+        self.shot_edits.player.shown_rate.connect(lambda fps: setattr(panel, "fps", fps))
         self.files.about_to_replace.connect(self._forget_view)
         self.files.replaced.connect(self._show_first_shot)
         self.desk.thumbs.connect(self.shots.show_thumbs)
@@ -288,6 +294,7 @@ class MainWindow(QMainWindow):
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_shot": self.desk.shot is not None and in_look,
+            "is_clip": in_look and self.shot_edits.is_clip,
             "has_coat": bool(coat) and in_look,
             "has_glaze": spec is not None and in_look,
             "has_group": bool(coat) and in_look and study.coat(coat).is_group,
@@ -401,6 +408,7 @@ class MainWindow(QMainWindow):
         self.conversions.close()
         self.coats.close()
         self.presets.close()
+        self.shot_edits.close()
         self._keep_window()
         self.model.undo_stack.blockSignals(True)
         self.files.close()

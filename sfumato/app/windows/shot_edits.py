@@ -11,10 +11,12 @@ from PySide6.QtWidgets import QMenu
 
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.notices import Notices
+from sfumato.app.model.player import Player
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study import Shot, new_id, renewed
+from sfumato.media.contract import FrameFacts
 from sfumato.work.frames import open_still
 
 
@@ -27,6 +29,10 @@ class ShotEdits(QObject):
         super().__init__(window)
         self._window = window
         self.model, self.view, self.desk, self.notices = model, view, desk, notices
+        self._shown: Any = None
+        self.player = Player(view, desk, self)
+        self.player.stopped.connect(self._on_stopped)
+        desk.shown.connect(self._on_shown)
 
     def bring_in(self) -> None:
         folder = self._window.settings.get("folder", str(Path.home()))
@@ -84,6 +90,73 @@ class ShotEdits(QObject):
         if now is not None:
             index = [s.id for s in shots].index(now.id)
             self.view.set("shot", shots[(index + step) % len(shots)].id)
+
+    # --- frames of a clip --------------------------------------------------------------------------
+    def _facts(self) -> FrameFacts | None:
+        """Return what is known of the shot that is on the Easel, when it is a clip."""
+        shown, shot = self._shown, self.desk.shot
+        if shown is None or shot is None or shown.ask.shot.id != shot.id:
+            return None
+        facts: FrameFacts | None = shown.facts
+        return facts if facts is not None and facts.frames > 1 else None
+
+    @property
+    def is_clip(self) -> bool:
+        return self._facts() is not None
+
+    def _on_shown(self, shown: Any) -> None:
+        self._shown = shown
+
+    def set_frame(self, frame: int) -> None:
+        """Choose the frame of the clip that is shown, graded and measured."""
+        shot, facts = self.desk.shot, self._facts()
+        if shot is None or facts is None:
+            return
+        self.player.stop()
+        frame = min(max(frame, 0), facts.frames - 1)
+        self.desk.hold()
+        after = self.model.study.with_shot(shot.id, frame=frame)
+        self.model.commit(f"Frame {frame + 1} of {shot.name}", after, ("frame", shot.id))
+
+    def set_range(self, first: int, last: int | None) -> None:
+        """Say which frames of the clip belong to the shot."""
+        shot = self.desk.shot
+        if shot is not None:
+            after = self.model.study.with_shot(shot.id, first=first, last=last)
+            self.model.commit(f"Range of {shot.name}", after, ("range", shot.id))
+
+    def frames_released(self) -> None:
+        self.model.end_gesture()
+        self.desk.release()
+
+    def previous_frame(self) -> None:
+        self._step_frame(-1)
+
+    def next_frame(self) -> None:
+        self._step_frame(1)
+
+    def _step_frame(self, step: int) -> None:
+        if self.desk.shot is not None:
+            self.set_frame(self.desk.shot.frame + step)
+            self.frames_released()
+
+    def play_clip(self) -> None:
+        """Play the shot, or pause on the frame that is shown."""
+        shot, facts = self.desk.shot, self._facts()
+        if self.player.is_playing:
+            self.player.stop()
+        elif shot is not None and facts is not None:
+            self.player.play(shot, facts.frames, facts.rate)
+
+    def _on_stopped(self, shot_id: str, frame: int) -> None:
+        """Stay on the frame where playing ended."""
+        if any(s.id == shot_id for s in self.model.study.shots):
+            study = self.model.study
+            after = study.with_shot(shot_id, frame=frame)
+            self.model.commit(f"Frame {frame + 1} of {study.shot(shot_id).name}", after)
+
+    def close(self) -> None:
+        self.player.close()
 
     def previous_shot(self) -> None:
         self._step_shot(-1)

@@ -15,6 +15,7 @@ from conftest import ROOT, scene
 from PIL import Image
 
 from sfumato.core.errors import MediaError
+from sfumato.media.clip import Clip
 from sfumato.media.contract import FrameFacts
 from sfumato.media.registry import media, read
 from sfumato.work.frames import WHOLE, Kept, scaled
@@ -160,6 +161,28 @@ def test_clips_decode_to_the_values_that_were_shot(clip: str) -> None:
     assert np.abs(read(data, clip, 20).pixels - still.pixels).max() > 0.01
     with pytest.raises(MediaError, match="no frame 99"):
         read(data, clip, 99)
+
+
+@pytest.mark.parametrize("name", ["furnace.mov", "causeway.mov", "jetty.mov"])
+def test_frames_found_by_seeking_are_those_found_in_order(name: str, tmp_path) -> None:
+    file = ROOT / "demo" / name
+    in_order = Clip(str(file))
+    frames = [in_order.frame(i) for i in range(44)]
+    assert (in_order.count, in_order.rate, in_order.size) == (48, 25.0, (960, 540))
+    jumping = Clip(str(file))
+    for number in (40, 3, 17, 18, 43, 0):
+        np.testing.assert_array_equal(jumping.frame(number).pixels, frames[number].pixels)
+    quick = jumping.quick(25, 480, 270)
+    assert quick.facts.frames == 48
+    exact = scaled(frames[25].pixels, WHOLE, 480, 270)
+    apart = np.abs(quick.pixels / 65535 - np.clip(exact, 0, 1))
+    assert apart.mean() < 2 / 255
+    assert np.abs(apart.mean(axis=(0, 1))).max() < 2 / 255
+    with pytest.raises(MediaError, match="no frame 48"):
+        jumping.frame(48)
+    assert jumping.frame(5).size == (960, 540)  # it goes on after a refusal
+    for each in (in_order, jumping):
+        each.close()
 
 
 def _by_ffmpeg(data: bytes) -> np.ndarray:
