@@ -99,6 +99,7 @@ TABLE = (
     ActionSpec("mode_split", "Split A and B", "View", "F6", when="in_look"),
     ActionSpec("mode_side", "A and B side by side", "View", "F7", when="in_look"),
     ActionSpec("mode_difference", "Difference of A and B", "View", "F8", when="in_look"),
+    ActionSpec("mode_all", "All shots through the Look", "View", "F4", when="in_look"),
     ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6", when="in_look"),
     ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5", when="in_look"),
     ActionSpec("zoom_fit", "Fit the picture", "View", "Ctrl+0", separator=True),
@@ -118,6 +119,20 @@ TABLE = (
     ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", when="is_clip"),
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),
+    ActionSpec("rename_shot", "Rename the shot…", "Shots", "Shift+F2", when="has_shot"),
+    ActionSpec(
+        "shot_earlier", "Move the shot earlier", "Shots", "Ctrl+Shift+Left", when="has_shot"
+    ),
+    ActionSpec("shot_later", "Move the shot later", "Shots", "Ctrl+Shift+Right", when="has_shot"),
+    ActionSpec(
+        "copy_ground_marked",
+        "Copy this Ground to the marked shots",
+        "Shots",
+        "Ctrl+Shift+C",
+        when="has_marked_shots",
+        help="Shots are marked by Ctrl+click or Ctrl+Space.",
+    ),
+    ActionSpec("relink_shot", "Find the file of the shot…", "Shots", when="has_shot"),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
     ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),
     ActionSpec("add_lut_folder", "Add a folder of LUT files…", "Convert"),

@@ -484,6 +484,13 @@ class Study:
         working = space.name if space.family is Family.LOG else "ACEScct"
         return attrs.evolve(self, working=working, view=attrs.evolve(self.view, encoding="BT.1886"))
 
+    def moved_shot(self, shot_id: str, index: int) -> Study:
+        """Return the study with a shot at `index` of the row (counted without the shot itself)."""
+        shot = self.shot(shot_id)
+        rest = [s for s in self.shots if s.id != shot_id]
+        rest.insert(index, shot)
+        return attrs.evolve(self, shots=tuple(rest))
+
     def without_shot(self, shot_id: str) -> Study:
         return attrs.evolve(self, shots=tuple(s for s in self.shots if s.id != shot_id))
 

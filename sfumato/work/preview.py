@@ -393,6 +393,14 @@ class Previewer:
         region = (left, top, left + share[0], top + share[1])
         return to_bytes(self.side(ask, EXACT)(self.working(ask, width, height, region)))
 
+    def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Array:
+        """Return the whole shot through Ground, Look and View, uint8, as large as fits the box."""
+        ask = Ask(study, shot, b=EXACT)
+        w, h = self.frames.still(shot).size
+        scale = min(width / w, height / h)
+        size = max(1, round(w * scale)), max(1, round(h * scale))
+        return to_bytes(self.side(ask, EXACT)(self.working(ask, *size, WHOLE)))
+
     def neutral(self, ask: Ask) -> Rgb:
         """Return what the Look does to greys: working values in, working values out."""
         return scopes.neutral_line(lambda code: path.through_look(ask.study, code))

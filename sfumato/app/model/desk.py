@@ -31,6 +31,7 @@ class Desk(QObject):
     shown = Signal(object)
     probed = Signal(object)
     thumbs = Signal(object)
+    contact = Signal(object)
     loss = Signal(object)
     loss_unknown = Signal()
     failed = Signal(str, object)
@@ -47,13 +48,17 @@ class Desk(QObject):
         self._region: Region = WHOLE
         self.dragging = False
         self._first = True
-        self._lanes = {n: Lane(n, self) for n in ("preview", "probe", "thumbs", "loss", "warm")}
+        self._lanes = {
+            n: Lane(n, self) for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
+        }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
         self._lanes["preview"].answered.connect(self._on_answered)
         self._lanes["preview"].refused.connect(self._on_refused)
         self._lanes["probe"].answered.connect(self.probed)
         self._lanes["thumbs"].answered.connect(self.thumbs)
+        self._lanes["contact"].answered.connect(self.contact)
+        self._tile = (320, 180)
         self._lanes["loss"].answered.connect(self.loss)
         self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
         self._now = self._timer(0, self._ask)
@@ -152,6 +157,7 @@ class Desk(QObject):
         self._rest.stop()
         self._now.start()
         self._ask_thumbs()
+        self.ask_contact()
 
     def _ask(self) -> None:
         ask = self._shown_ask()
@@ -179,6 +185,7 @@ class Desk(QObject):
     # --- answers to changes ----------------------------------------------------------------------
     def _on_changed(self, before: Study, after: Study) -> None:
         self._now.start()
+        self.ask_contact()
         if not self.dragging and not self._first:
             self._ask_thumbs()
         same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
@@ -189,6 +196,8 @@ class Desk(QObject):
                 self._measure.start()
 
     def _on_view(self, name: str) -> None:
+        if name == "mode":
+            self.ask_contact()
         if name in (
             "shot",
             "a",
@@ -223,6 +232,30 @@ class Desk(QObject):
             return found
 
         self._lanes["thumbs"].ask(work)
+
+    def set_tile(self, width: int, height: int) -> None:
+        """Say how large a shot is in the view of all shots, in device pixels."""
+        if (width, height) != self._tile:
+            self._tile = (width, height)
+            self.ask_contact()
+
+    def ask_contact(self) -> None:
+        """Ask for the pictures of all shots, when they are looked at."""
+        if self.view.get("mode") != "all" or self.dragging:
+            return
+        study, tile = self.model.study, self._tile
+
+        def work(cancel: Cancel) -> dict[str, Any]:
+            found: dict[str, Any] = {}
+            for shot in study.shots:
+                cancel.check()
+                try:
+                    found[shot.id] = self.previewer.whole_picture(study, shot, *tile)
+                except SfumatoError as error:
+                    found[shot.id] = error
+            return found
+
+        self._lanes["contact"].ask(work)
 
     def _ask_loss(self) -> None:
         ask = self.ask()

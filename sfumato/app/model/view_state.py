@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-MODES = {"one": "One", "split": "Split", "side": "Side", "difference": "Diff"}
+MODES = {"one": "One", "split": "Split", "side": "Side", "difference": "Diff", "all": "All"}
 
 PICK_SIZES = (1, 5, 15)  # pixels square
 
@@ -34,6 +34,7 @@ class ViewState(QObject):
             "pick_part": "",
             "pick_size": 5,
             "marked": (),
+            "marked_shots": (),
             "play": None,
             "laying_open": False,
             "solo": "",

@@ -22,6 +22,7 @@ from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import MODES, ViewState
 from sfumato.app.theme import strong_font
+from sfumato.app.views.contact import Contact
 from sfumato.app.views.easel import Easel
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.work.preview import FILE, LUT, MATTE, SIDES
@@ -50,6 +51,13 @@ class EaselPanel(QWidget):
         self.stack.addWidget(self.easel)
         self.stack.addWidget(self._make_empty())
         self.stack.addWidget(self._make_broken())
+        self.contact = Contact()
+        self.contact.setObjectName("contact")
+        self.stack.addWidget(self.contact)
+        self.contact.size_changed.connect(lambda: desk.set_tile(*self.contact.tile()))
+        self.contact.chosen.connect(lambda s: view.set("shot", s))
+        self.contact.opened.connect(self._open_shot)
+        desk.contact.connect(self.contact.show_pictures)
         column.addWidget(self.stack, 1)
         self._ask_bar = self._make_ask()
         column.addWidget(self._ask_bar)
@@ -240,16 +248,18 @@ class EaselPanel(QWidget):
         self._fill_sides()
         for mode in MODES:
             self.findChild(QPushButton, f"mode.{mode}").setChecked(view.get("mode") == mode)
-        alone = view.get("mode") == "one"
+        alone = view.get("mode") in ("one", "all")
         self.sides["a"].setEnabled(not alone)
+        self.sides["b"].setEnabled(view.get("mode") != "all")
         easel = self.easel
         easel.picking = bool(view.get("picking"))
         look = (view.get("mount"), view.get("split"), view.get("split_across"))
         if look != (easel.mount, easel.split, easel.across):
             easel.mount, easel.split, easel.across = look
             easel.update()
-        if easel.mode != view.get("mode"):
-            easel.set_mode(view.get("mode"))
+        mode = "one" if view.get("mode") == "all" else view.get("mode")
+        if easel.mode != mode:
+            easel.set_mode(mode)
         unknown = shot is not None and shot.encoding is None
         self._ask_bar.setVisible(unknown)
         if unknown and shot is not None:
@@ -262,9 +272,21 @@ class EaselPanel(QWidget):
             self.stack.setCurrentIndex(1)
         elif self._fault is not None and self._fault[0] == shot.id:
             self.stack.setCurrentIndex(2)
+        elif view.get("mode") == "all":
+            self.contact.mount = view.get("mount")
+            shots = self._model.study.shots
+            self.contact.show_shots(shots, shot.id, view.get("marked_shots"))
+            self.stack.setCurrentIndex(3)
+            self._desk.set_tile(*self.contact.tile())
         else:
             self.stack.setCurrentIndex(0)
         self._show_zoom()
+
+    def _open_shot(self, shot_id: str) -> None:
+        """Leave the view of all shots for one of them."""
+        self._view.set("shot", shot_id)
+        self._view.set("mode", "one")
+        self.easel.setFocus()
 
     def take_focus(self) -> None:
         """Give the keyboard to the Easel, or to the first thing to do when there is no picture."""
@@ -322,7 +344,7 @@ class EaselPanel(QWidget):
         self._show_zoom()
 
     def _show_zoom(self) -> None:
-        if not self.easel.picture[0]:
+        if not self.easel.picture[0] or self._view.get("mode") == "all":
             self._zoom.setText("")
             return
         how = "fit · " if self.easel.zoom is None else ""

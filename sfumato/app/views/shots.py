@@ -14,6 +14,12 @@ from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study import Shot
 
+KEYS = (
+    ("Left, Right", "choose the shot beside"),
+    ("Ctrl+click, Ctrl+Space", "mark a shot beside the chosen one"),
+    ("Drag", "another place in the row"),
+    ("Delete", "take the shot out of the study"),
+)
 _STEP = THUMB[0] + 8
 _TOP = 9
 
@@ -34,6 +40,8 @@ class ShotsStrip(QWidget):
     bring_in = Signal()
     menu_wanted = Signal(str, object)
     remove_wanted = Signal(str)
+    marked = Signal(str)
+    moved = Signal(str, int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -41,16 +49,21 @@ class ShotsStrip(QWidget):
         self._current = ""
         self._thumbs: dict[str, QImage | SfumatoError] = {}
         self._offset = 0.0
+        self._marked: tuple[str, ...] = ()
+        self._press: tuple[str, QPointF] | None = None
+        self._drop: int | None = None
         self.setFixedHeight(84)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Shots")
 
-    def show_shots(self, shots: tuple[Shot, ...], current: str) -> None:
-        if current == self._current and _same(shots, self._shots):
+    def show_shots(
+        self, shots: tuple[Shot, ...], current: str, marked: tuple[str, ...] = ()
+    ) -> None:
+        if (current, marked) == (self._current, self._marked) and _same(shots, self._shots):
             self._shots = shots
             return
-        self._shots, self._current = shots, current
+        self._shots, self._current, self._marked = shots, current, marked
         names = [s.name for s in shots if s.id == current]
         self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")
         self._reveal()
@@ -92,10 +105,34 @@ class ShotsStrip(QWidget):
             self.bring_in.emit()
         elif event.button() == Qt.MouseButton.RightButton:
             self.menu_wanted.emit(self._shots[index].id, event.globalPosition().toPoint())
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.marked.emit(self._shots[index].id)
         else:
             self.chosen.emit(self._shots[index].id)
+            self._press = (self._shots[index].id, event.position())
+
+    def _place_at(self, x: float) -> int:
+        """Return before which shot a dragged one would stand."""
+        middles = [self.box(i).center().x() for i in range(len(self._shots))]
+        return sum(1 for m in middles if m < x)
+
+    def mouseReleaseEvent(self, _event) -> None:
+        press, drop = self._press, self._drop
+        self._press = self._drop = None
+        self.update()
+        if press is not None and drop is not None:
+            ids = [s.id for s in self._shots]
+            here = ids.index(press[0])
+            index = drop - (here < drop)
+            if index != here:
+                self.moved.emit(press[0], index)
 
     def mouseMoveEvent(self, event) -> None:
+        if self._press is not None:
+            if abs(event.position().x() - self._press[1].x()) > 12 or self._drop is not None:
+                self._drop = self._place_at(event.position().x())
+                self.update()
+            return
         index = self._index_at(event.position())
         tip = ""
         if index is not None and index < len(self._shots):
@@ -117,6 +154,8 @@ class ShotsStrip(QWidget):
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
         if step and self._shots:
             self.chosen.emit(self._shots[min(max(index + step, 0), len(self._shots) - 1)].id)
+        elif event.key() == Qt.Key.Key_Space and self._shots:
+            self.marked.emit(self._shots[index].id)
         elif event.key() == Qt.Key.Key_Delete and self._shots:
             self.remove_wanted.emit(self._shots[index].id)
         else:
@@ -138,6 +177,10 @@ class ShotsStrip(QWidget):
         painter.drawRoundedRect(box, RADIUS, RADIUS)
         painter.setPen(colour("quiet"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "Bring in")
+        if self._drop is not None:
+            x = self.box(self._drop).left() - 4
+            painter.setPen(QPen(colour("yellow"), 2))
+            painter.drawLine(QPointF(x, _TOP), QPointF(x, _TOP + THUMB[1]))
         focus_ring(self, painter)
 
     def _paint_shot(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
@@ -150,8 +193,8 @@ class ShotsStrip(QWidget):
             painter.setPen(colour("cinnabar" if thumb is not None else "quiet"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
         chosen = shot.id == self._current
-        if chosen:
-            painter.setPen(QPen(colour("yellow"), 2))
+        if chosen or shot.id in self._marked:
+            painter.setPen(QPen(colour("yellow"), 2 if chosen else 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), RADIUS, RADIUS)
         line = QRectF(box.left(), box.bottom() + 3, box.width(), 16)

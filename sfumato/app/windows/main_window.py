@@ -195,6 +195,11 @@ class MainWindow(QMainWindow):
         self.convert_model.chosen_changed.connect(self._refresh_actions)
         self.view.changed.connect(self._on_view)
         self.shots.chosen.connect(lambda s: self.view.set("shot", s))
+        self.shots.marked.connect(self.shot_edits.mark)
+        panel_contact = self.easel_panel.contact
+        panel_contact.marked.connect(self.shot_edits.mark)
+        panel_contact.menu_wanted.connect(self.shot_edits.show_menu)
+        self.shots.moved.connect(self.shot_edits.move)
         self.shots.bring_in.connect(self.shot_edits.bring_in)
         self.shots.menu_wanted.connect(self.shot_edits.show_menu)
         self.shots.remove_wanted.connect(self.shot_edits.remove)
@@ -241,8 +246,14 @@ class MainWindow(QMainWindow):
             except KeyError:
                 self.view.set("coat", "")
                 self.view.set("picking", "")
-        self.shots.show_shots(after.shots, self.view.get("shot"))
+        marked = self.view.get("marked_shots")
+        self.view.set("marked_shots", tuple(i for i in marked if i in ids))
+        self._show_shots()
         self._refresh_actions()
+
+    def _show_shots(self) -> None:
+        get = self.view.get
+        self.shots.show_shots(self.model.study.shots, get("shot"), get("marked_shots"))
 
     @property
     def _stack(self) -> QUndoStack:
@@ -267,8 +278,9 @@ class MainWindow(QMainWindow):
             for side, usual in (("a", "ground"), ("b", LUT)):
                 if self.view.get(side) == MATTE:
                     self.view.set(side, usual)
+        if name in ("shot", "marked_shots"):
+            self._show_shots()
         if name == "shot":
-            self.shots.show_shots(self.model.study.shots, self.view.get("shot"))
             coat = self.view.get("coat")
             if coat and self.model.study.root(coat) not in (LOOK, self.view.get("shot")):
                 self.view.set("coat", "")
@@ -294,6 +306,7 @@ class MainWindow(QMainWindow):
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_shot": self.desk.shot is not None and in_look,
+            "has_marked_shots": in_look and bool(self.view.get("marked_shots")),
             "is_clip": in_look and self.shot_edits.is_clip,
             "has_coat": bool(coat) and in_look,
             "has_glaze": spec is not None and in_look,
@@ -327,7 +340,7 @@ class MainWindow(QMainWindow):
     def _show_first_shot(self) -> None:
         shots = self.model.study.shots
         self.view.set("shot", shots[0].id if shots else "")
-        self.shots.show_shots(shots, self.view.get("shot"))
+        self._show_shots()
         self._refresh_actions()
 
     def _on_finished(self, tag: str, answer: Any) -> None:

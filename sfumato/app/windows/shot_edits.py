@@ -81,7 +81,16 @@ class ShotEdits(QObject):
         self.view.set("shot", shot_id)
         menu = QMenu(self._window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in ("choose_encoding", "copy_ground_on", "remove_shot"):
+        for name in (
+            "rename_shot",
+            "choose_encoding",
+            "copy_ground_on",
+            "copy_ground_marked",
+            "shot_earlier",
+            "shot_later",
+            "relink_shot",
+            "remove_shot",
+        ):
             menu.addAction(self._window.actions_table.by_id[name])
         menu.popup(place)
 
@@ -90,6 +99,73 @@ class ShotEdits(QObject):
         if now is not None:
             index = [s.id for s in shots].index(now.id)
             self.view.set("shot", shots[(index + step) % len(shots)].id)
+
+    def mark(self, shot_id: str) -> None:
+        """Mark a shot beside the chosen one, or no longer."""
+        marked = self.view.get("marked_shots")
+        if shot_id in marked:
+            self.view.set("marked_shots", tuple(i for i in marked if i != shot_id))
+        elif self.desk.shot is not None and shot_id != self.desk.shot.id:
+            self.view.set("marked_shots", (*marked, shot_id))
+
+    def copy_ground_marked(self) -> None:
+        """Give the marked shots a copy of this shot's Ground."""
+        shot, study = self.desk.shot, self.model.study
+        marked = [i for i in self.view.get("marked_shots") if shot is not None and i != shot.id]
+        if shot is None or not marked:
+            return
+        for other in marked:
+            study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
+
+    def rename_shot(self) -> None:
+        shot = self.desk.shot
+        if shot is None:
+            return
+        name = self._window.ports.ask_name(self._window, "Rename the shot", shot.name)
+        if name and name != shot.name:
+            after = self.model.study.with_shot(shot.id, name=name)
+            self.model.commit(f"Rename {shot.name}", after)
+
+    def move(self, shot_id: str, index: int) -> None:
+        """Put a shot at another place in the row."""
+        study = self.model.study
+        after = study.moved_shot(shot_id, index)
+        self.model.commit(f"Move {study.shot(shot_id).name}", after)
+
+    def _step_place(self, step: int) -> None:
+        shot, study = self.desk.shot, self.model.study
+        if shot is not None:
+            index = [s.id for s in study.shots].index(shot.id) + step
+            if 0 <= index < len(study.shots):
+                self.move(shot.id, index)
+
+    def shot_earlier(self) -> None:
+        self._step_place(-1)
+
+    def shot_later(self) -> None:
+        self._step_place(1)
+
+    def relink_shot(self) -> None:
+        """Choose where the file of the shot is now; others that moved along are found with it."""
+        shot = self.desk.shot
+        if shot is None:
+            return
+        folder = str(Path(shot.path).parent)
+        files = self._window.ports.choose_pictures(self._window, folder)
+        if not files:
+            return
+        study = self.model.study.with_shot(shot.id, path=os.path.abspath(files[0]))
+        found = 0
+        for other in study.shots:
+            beside = files[0].parent / Path(other.path).name
+            if not Path(other.path).is_file() and beside.is_file():
+                study = study.with_shot(other.id, path=os.path.abspath(beside))
+                found += 1
+        self.model.commit(f"Find {shot.name} again", study)
+        if found:
+            what = "1 more shot was" if found == 1 else f"{found} more shots were"
+            self.notices.good(f"{what} found there", str(files[0].parent))
 
     # --- frames of a clip --------------------------------------------------------------------------
     def _facts(self) -> FrameFacts | None:

@@ -33,6 +33,9 @@ class ViewEdits(QObject):
     def mode_side(self) -> None:
         self.view.set("mode", "side")
 
+    def mode_all(self) -> None:
+        self.view.set("mode", "all")
+
     def mode_difference(self) -> None:
         self.view.set("mode", "difference")
 

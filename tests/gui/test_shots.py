@@ -1,0 +1,115 @@
+"""Shots in the real window: all of them at once, marked, moved, renamed, found again."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import numpy as np
+from conftest import ROOT
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
+
+from sfumato.app.views.contact import Contact
+from sfumato.core import path
+from sfumato.core.study import LOOK, new_coat
+
+
+def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:
+    hand, window = demo, demo.window
+    hand.click(hand.find(QPushButton, "mode.all"))
+    hand.settle()
+    wall = hand.find(Contact, "contact")
+    assert wall.columns() == 3
+    picture = wall._pictures["portrait"]
+    shot = hand.study.shot("portrait")
+    w, h = picture.width(), picture.height()
+    assert abs(w / h - 16 / 9) < 0.02
+    code = window.desk.frames.proxy(shot, w, h)
+    graded = path.through_look(hand.study, path.through_ground(shot, hand.study, code))
+    wanted = np.clip(path.through_view(hand.study, graded), 0, 1)[h // 2, w // 3] * 255
+    seen = picture.pixelColor(w // 3, h // 2)
+    assert np.abs(wanted - (seen.red(), seen.green(), seen.blue())).max() <= 1
+    # It follows the Look.
+    before = wall._pictures["sill"].copy()
+    coat = new_coat("exposure", stops=-1.0)
+    window.model.commit("Darker", hand.study.added(LOOK, coat))
+    hand.settle()
+    middle = (before.width() // 2, before.height() // 4)
+    assert (
+        wall._pictures["sill"].pixelColor(*middle).green() < before.pixelColor(*middle).green() - 15
+    )
+    hand.act("undo")
+
+    # By mouse and keys: choose, mark, copy the Ground to the marked ones, open.
+    hand.click(wall, wall.box(3).center())
+    assert window.desk.shot.name == "fog"
+    for index in (1, 2):
+        QTest.mouseClick(
+            wall,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.ControlModifier,
+            wall.box(index).center().toPoint(),
+        )
+    assert window.view.get("marked_shots") == ("sill", "causeway")
+    hand.act("copy_ground_marked")
+    keys = [c.key for c in hand.study.shot("fog").ground]
+    for name in ("sill", "causeway"):
+        assert [c.key for c in hand.study.shot(name).ground] == keys
+    assert hand.study.shot("portrait").ground == ()
+    hand.act("undo")
+    wall.setFocus()
+    hand.keys(wall, Qt.Key.Key_Up, Qt.Key.Key_Right)
+    assert window.desk.shot.name == "sill"
+    hand.keys(wall, Qt.Key.Key_Return)
+    assert window.view.get("mode") == "one"
+    hand.settle()
+
+
+def test_shots_are_moved_renamed_and_found_again(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+
+    def names() -> list[str]:
+        return [s.name for s in hand.study.shots]
+
+    start = names()
+    strip = window.shots
+    hand.drag(strip, strip.box(0).center(), strip.box(2).center() + QPointF(20, 0))
+    assert names() == [*start[1:3], start[0], *start[3:]]
+    hand.act("undo")
+    hand.drag(strip, strip.box(4).center(), strip.box(1).center() - QPointF(20, 0))
+    assert names() == [start[0], start[4], *start[1:4], start[5]]
+    hand.act("undo")
+    window.view.set("shot", "sill")
+    hand.act("shot_later")
+    assert names()[2] == "sill"
+    for _ in range(3):
+        hand.act("shot_earlier")
+    assert names()[0] == "sill"
+    hand.ports.name = "Window sill"
+    hand.act("rename_shot")
+    assert names()[0] == "Window sill"
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Right)
+    assert window.desk.shot.name == "furnace"
+
+    # Moved files: one is shown where it is now, the others are found beside it.
+    folder = tmp_path / "moved"
+    folder.mkdir()
+    study = hand.study
+    for shot in study.shots[:2]:
+        shutil.copy(shot.path, folder / Path(shot.path).name)
+        study = study.with_shot(shot.id, path=str(tmp_path / "gone" / Path(shot.path).name))
+    window.model.commit("Move away", study)
+    hand.settle()
+    hand.ports.pictures = [folder / "furnace.tif"]
+    hand.act("relink_shot")
+    hand.settle()
+    assert [s.path for s in hand.study.shots[:2]] == [
+        str(folder / "sill.tif"),
+        str(folder / "furnace.tif"),
+    ]
+    assert window.easel_panel.easel.picture == (1920, 1080)
+    assert "1 more shot" in hand.notices[-1]
+    assert (ROOT / "demo" / "sill.tif").exists()
