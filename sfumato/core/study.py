@@ -264,6 +264,7 @@ class Study:
     view: View = field(factory=lambda: View(encoding="sRGB"))
     span: Span = field(factory=Span)
     grid: int = 33
+    fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
     notes: str = ""
 
     # --- looking -------------------------------------------------------------------------------

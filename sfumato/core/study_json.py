@@ -39,6 +39,7 @@ def dump(study: Study) -> dict[str, Any]:
         "view": controls.dump(study.view),
         "span": [study.span.start.value, study.span.end.value],
         "grid": study.grid,
+        "fit": study.fit,
         "look": {
             "name": study.look.name,
             "strength": study.look.strength,
@@ -182,4 +183,5 @@ def _study(plain: dict[str, Any]) -> Study:
         view=controls.load(View, plain["view"]),
         span=Span(Joint(start), Joint(end)),
         grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
+        fit=plain.get("fit", False) is True,
     )

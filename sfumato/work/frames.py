@@ -71,6 +71,11 @@ class Kept:
         self._items: OrderedDict[Any, Any] = OrderedDict()
         self._lock = threading.Lock()
 
+    def peek(self, key: Any) -> Any:
+        """Return the answer for `key` when it is kept, else None."""
+        with self._lock:
+            return self._items.get(key)
+
     def get(self, key: Any, make: Callable[[], Any]) -> Any:
         """Return the answer for `key`, made when it is not kept."""
         with self._lock:

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+import attrs
 import numpy as np
 from attrs import field, frozen
 
@@ -30,7 +31,8 @@ from sfumato.media.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.colours import Entry
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
-from sfumato.work.tiles import apply_tiled, bake_tiled, run_tiled
+from sfumato.work.proof import LookTable, look_table
+from sfumato.work.tiles import apply_tiled, run_tiled
 
 DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
@@ -175,16 +177,20 @@ class Previewer:
         kept: tuple[Rgb, Rgb] = self._working.get(key, make)
         return kept[1]
 
-    def written_table(self, ask: Ask, grid: int, cancel: Cancel | None = None) -> Table3D:
+    def look_table(self, ask: Ask, cancel: Cancel | None = None) -> LookTable:
         """Return the table that the Seal would write, kept while nothing in it changes."""
-        study = ask.study
-        key = (LUT, grid, _look_key(study), _ground_key(ask) if study.span.with_ground else None)
+        made: LookTable = self._tables.get(
+            _written_key(ask), lambda: look_table(ask.study, ask.shot, cancel)
+        )
+        return made
 
-        def make() -> Table3D:
-            return bake_tiled(study.transform(shot=ask.shot.id), grid, cancel)
-
-        table: Table3D = self._tables.get(key, make)
-        return table
+    def written_table(self, ask: Ask, cancel: Cancel | None = None) -> Table3D:
+        """Return the table to look through: the one that will be written, or sampled until it is fitted."""
+        kept: LookTable | None = self._tables.peek(_written_key(ask))
+        if kept is not None or not ask.study.fit:
+            return (kept or self.look_table(ask, cancel)).table
+        plain = attrs.evolve(ask, study=attrs.evolve(ask.study, fit=False))
+        return self.look_table(plain, cancel).table
 
     def side(self, ask: Ask, which: str, cancel: Cancel | None = None) -> Callable[[Rgb], Rgb]:
         """Return the function from working values (before the Ground) to display values of a side."""
@@ -206,7 +212,7 @@ class Previewer:
         if which == FILE and ask.written is not None:
             lut = ask.written
         else:
-            lut = Transform((self.written_table(ask, study.grid, cancel),))
+            lut = Transform((self.written_table(ask, cancel),))
         working = encoding(study.working)
         entry = encoding(path.span_names(study, shot)[0])
 
@@ -404,6 +410,12 @@ class Previewer:
     def neutral(self, ask: Ask) -> Rgb:
         """Return what the Look does to greys: working values in, working values out."""
         return scopes.neutral_line(lambda code: path.through_look(ask.study, code))
+
+
+def _written_key(ask: Ask) -> Any:
+    study = ask.study
+    ground = _ground_key(ask) if study.span.with_ground else None
+    return LUT, study.grid, study.fit, _look_key(study), ground
 
 
 def _look_key(study: Study) -> Any:

@@ -13,6 +13,7 @@ from sfumato.core import path
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.encodings import Encoding, convert, encoding
 from sfumato.core.errors import FormatError, MediaError
+from sfumato.core.fit import fitted, unchecked
 from sfumato.core.measure import Difference, cube_colours, difference_of
 from sfumato.core.study import Joint, Shot, Study
 from sfumato.core.table import Table3D
@@ -25,6 +26,7 @@ from sfumato.work.frames import Frames
 from sfumato.work.luts import format_for, read_lut
 from sfumato.work.tiles import bake_tiled, run_tiled
 
+MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
 CLOSE = 1.0  # dE that is just seen when two pictures lie side by side
 
 
@@ -68,6 +70,8 @@ class GridLoss:
     shots: Difference | None
     cube: Difference
     worst_shot: str = ""
+    fitted: bool = False  # whether the nodes were fitted
+    sampled: Difference | None = None  # what sampling alone would lose, where fitting was asked for
 
     @property
     def main(self) -> Difference:
@@ -85,12 +89,71 @@ class GridLoss:
         return self.main.p99 <= CLOSE
 
 
+@frozen(eq=False)
+class LookTable:
+    """The table of a Look as it is written: sampled, or fitted where that was asked for and helps."""
+
+    table: Table3D
+    fitted: bool
+    sampled: Table3D
+
+
+def look_table(
+    study: Study, shot: Shot | None, cancel: Cancel | None = None, grid: int | None = None
+) -> LookTable:
+    """Bake the study's Span: sampled, or fitted when the study says so and it measures better."""
+    exact, size = study.transform(shot=shot.id if shot else None), grid or study.grid
+    sampled = bake_tiled(exact, size, cancel)
+    if not study.fit or size > MOST_FITTED:
+        return LookTable(sampled, False, sampled)
+    check = cancel.check if cancel is not None else unchecked
+    leave = encoding(path.span_names(study, shot)[1])
+    display = encoding(study.view.encoding) if leave.is_scene else leave
+    found = fitted(exact, size, display, check=check)
+    return LookTable(found.table if found.kept else sampled, found.kept, sampled)
+
+
 def grid_loss(
     study: Study, frames: Frames, table: Table3D, shot: Shot | None, cancel: Cancel | None = None
 ) -> GridLoss:
     """Measure table against the exact path, in the display's dE, on the shots and over the cube."""
     exact = study.transform(shot=shot.id if shot else None)
     return _loss(study, frames, exact, Transform((table,)).apply, table.size, cancel)
+
+
+def look_loss(
+    study: Study, frames: Frames, made: LookTable, shot: Shot | None, cancel: Cancel | None = None
+) -> GridLoss:
+    """Measure a Look's table; where fitting was asked for, what sampling would lose stands beside it."""
+    loss = grid_loss(study, frames, made.table, shot, cancel)
+    if not study.fit:
+        return loss
+    other = grid_loss(study, frames, made.sampled, shot, cancel) if made.fitted else loss
+    return attrs.evolve(loss, fitted=made.fitted, sampled=other.main)
+
+
+GRIDS = (9, 13, 17, 21, 25, 33, 41, 49, 65)
+
+
+def smallest_grid(
+    study: Study,
+    frames: Frames,
+    tolerance: float,
+    shot: Shot | None = None,
+    cancel: Cancel | None = None,
+    progress: Progress = silent,
+) -> tuple[int | None, GridLoss]:
+    """Return the smallest usual grid with 99 of 100 colours of the shots within a tolerance (dE).
+
+    None with the loss of the finest one when no grid is fine enough.
+    """
+    for i, grid in enumerate(GRIDS):
+        progress(i / len(GRIDS), f"{grid} points")
+        made = look_table(study, shot, cancel, grid)
+        loss = look_loss(study, frames, made, shot, cancel)
+        if loss.main.p99 <= tolerance:
+            return grid, loss
+    return None, loss
 
 
 def _loss(
@@ -176,7 +239,7 @@ def export_look(
     spec = format_for(file)
     progress(0.05, f"baking {study.grid} points")
     exact = study.transform(shot=shot.id if shot else None)
-    table = bake_tiled(exact, study.grid, cancel)
+    table = look_table(study, shot, cancel).table
     comments = span_words(study, shot)
     transform = Transform((table,), title or study.look.name, comments)
     cancel.check()

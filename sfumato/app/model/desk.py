@@ -18,7 +18,7 @@ from sfumato.work import warm
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.preview import Ask, Previewer
-from sfumato.work.proof import grid_loss
+from sfumato.work.proof import look_loss
 
 REST_MS = 160
 LOSS_MS = 350
@@ -59,7 +59,7 @@ class Desk(QObject):
         self._lanes["thumbs"].answered.connect(self.thumbs)
         self._lanes["contact"].answered.connect(self.contact)
         self._tile = (320, 180)
-        self._lanes["loss"].answered.connect(self.loss)
+        self._lanes["loss"].answered.connect(self._on_loss)
         self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
         self._now = self._timer(0, self._ask)
         self._rest = self._timer(REST_MS, self._at_rest)
@@ -266,10 +266,16 @@ class Desk(QObject):
             return
 
         def work(cancel: Cancel) -> Any:
-            table = self.previewer.written_table(ask, ask.study.grid, cancel)
-            return grid_loss(ask.study, self.frames, table, ask.shot, cancel)
+            made = self.previewer.look_table(ask, cancel)
+            return look_loss(ask.study, self.frames, made, ask.shot, cancel)
 
         self._lanes["loss"].ask(work)
+
+    def _on_loss(self, loss: Any) -> None:
+        """Pass the loss on; a fitted table is ready with it, so side B is shown through that."""
+        self.loss.emit(loss)
+        if loss is not None and loss.fitted:
+            self._now.start()
 
     def probe(self, x: int, y: int) -> None:
         """Measure the pixel under the cursor; the answer comes as `probed`."""

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
@@ -30,6 +31,15 @@ GRID = Number(
     help="Points a side of the LUT: 33 is what most devices take, 65 loses less.",
 )
 
+TOLERANCE = Number(
+    title="Tolerance",
+    least=0.1,
+    most=10.0,
+    step=0.1,
+    digits=2,
+    help="99 of 100 colours of the shots lie within it.",
+)
+
 
 def loss_words(loss: GridLoss) -> str:
     """Say a loss in one line."""
@@ -43,6 +53,7 @@ class Seal(QWidget):
 
     export_wanted = Signal()
     difference_wanted = Signal()
+    smallest_wanted = Signal(float)
 
     def __init__(self, model: StudyModel, desk: Desk) -> None:
         super().__init__()
@@ -63,7 +74,34 @@ class Seal(QWidget):
         row.addWidget(self.grid)
         row.addWidget(_strong("points · float · cube"))
         row.addStretch(1)
+        self.fit = Mark("Fitted")
+        self.fit.setObjectName("seal.fit")
+        self.fit.setToolTip(
+            "Choose the nodes so that the colours between them come out nearest to the grade; "
+            "kept only where it measures better."
+        )
+        self.fit.clicked.connect(self._edit_fit)
+        row.addWidget(self.fit)
         column.addLayout(row)
+        find = QHBoxLayout()
+        find.setSpacing(4)
+        words = quiet("smallest grid within")
+        words.setContentsMargins(4, 0, 0, 0)
+        self.tolerance = ScrubNumber(TOLERANCE, 1.0)
+        self.tolerance.setObjectName("seal.tolerance")
+        self.smallest = QPushButton("Find")
+        self.smallest.setObjectName("seal.smallest")
+        self.smallest.setProperty("flat", True)
+        self.smallest.setToolTip(
+            "Measure grid after grid on all shots, and take the first that holds."
+        )
+        self.smallest.clicked.connect(lambda: self.smallest_wanted.emit(self.tolerance.value()))
+        find.addWidget(words)
+        find.addWidget(self.tolerance)
+        find.addWidget(quiet("ΔE"))
+        find.addStretch(1)
+        find.addWidget(self.smallest)
+        column.addLayout(find)
         self._span = quiet("")
         self._span.setContentsMargins(4, 0, 0, 0)
         column.addWidget(self._span)
@@ -108,6 +146,8 @@ class Seal(QWidget):
     def refresh(self) -> None:
         study, shot = self._model.study, self._desk.shot
         self.grid.show_value(study.grid)
+        self.fit.setChecked(study.fit)
+        self.smallest.setEnabled(bool(study.shots))
         entry, leave = span_names(study, shot)
         self._span.setText(f"{entry} → {leave}")
         warnings = []
@@ -140,6 +180,9 @@ class Seal(QWidget):
         where = f"\n{count} shot{'s' if count != 1 else ''}" if loss.shots else ""
         if not loss.is_close and loss.worst_shot and count > 1:
             where += f", most on {loss.worst_shot}"
+        if loss.sampled is not None:
+            better = f"\nsampled {loss.sampled.worst:.2f} at worst, {loss.sampled.mean:.3f} mean"
+            where += better if loss.fitted else "\nfitting does not help here: sampled"
         mark = "✓" if loss.is_close else "≈" if loss.is_tolerable else "!"
         pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
         self._loss.setText(f"{mark} {loss_words(loss)}{where}")
@@ -174,6 +217,10 @@ class Seal(QWidget):
         study = self._model.study
         self._desk.hold()
         self._model.commit("Grid", attrs.evolve(study, grid=round(value)), ("seal", "grid"))
+
+    def _edit_fit(self, on: bool) -> None:
+        how = "Fit" if on else "Sample"
+        self._model.commit(f"{how} the grid", attrs.evolve(self._model.study, fit=on))
 
     def _release(self) -> None:
         self._model.end_gesture()

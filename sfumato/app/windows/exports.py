@@ -14,9 +14,9 @@ from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
 from sfumato.core.path import span_names
-from sfumato.core.study import Study
+from sfumato.core.study import Study, every
 from sfumato.work.preview import EXACT, FILE, LUT
-from sfumato.work.proof import Proof, export_look
+from sfumato.work.proof import Proof, export_look, smallest_grid
 
 
 class Exports(QObject):
@@ -76,6 +76,30 @@ class Exports(QObject):
             return study, proof
 
         self._window.queue.add(f"Exporting {wish.file.name}", work, "export")
+
+    def find_grid(self, tolerance: float) -> None:
+        """Look for the smallest grid within a tolerance, in the background."""
+        study, shot, frames = self.model.study, self.desk.shot, self.desk.frames
+
+        def work(cancel: Any, progress: Any) -> Any:
+            with_ground = shot if study.span.with_ground else None
+            found = smallest_grid(study, frames, tolerance, with_ground, cancel, progress)
+            return study, tolerance, found
+
+        self._window.queue.add("Measuring grids", work, "smallest")
+
+    def found_grid(self, answer: Any) -> None:
+        """Take the grid that was found, or say why there is none."""
+        study, tolerance, (grid, loss) = answer
+        said = f"{loss.main.p99:.2f} ΔE at 99 of 100, {loss.main.worst:.2f} at worst"
+        if grid is None:
+            hard = next((c.title for c in every(study.look.coats) if c.spec and c.spec.is_hard), "")
+            why = f"{hard} makes edges that no grid follows" if hard else "choose a wider tolerance"
+            text = f"No grid to {loss.grid} points holds {tolerance:g} ΔE: {said}"
+            self.notices.note(text, why)
+            return
+        self.model.commit("Grid", attrs.evolve(self.model.study, grid=grid))
+        self.notices.good(f"{grid} points are enough", said)
 
     def exported(self, answer: Any) -> None:
         """Show what a written file does."""

@@ -206,6 +206,7 @@ class MainWindow(QMainWindow):
         self.ledger.coat_menu_wanted.connect(self.coats.show_menu)
         self.ledger.presets_wanted.connect(self.presets.open_presets)
         self.seal.export_wanted.connect(self.exports.export_lut)
+        self.seal.smallest_wanted.connect(self.exports.find_grid)
         self.seal.difference_wanted.connect(self.exports.show_difference)
         panel = self.easel_panel
         panel.bring_in.connect(self.shot_edits.bring_in)
@@ -348,6 +349,8 @@ class MainWindow(QMainWindow):
             self.shot_edits.brought_in(answer)
         elif tag == "export":
             self.exports.exported(answer)
+        elif tag == "smallest":
+            self.exports.found_grid(answer)
         self._refresh_actions()
 
     def open_palette(self) -> None:

@@ -51,7 +51,7 @@ def test_the_lut_side_is_the_written_table(study: Study, frames: Frames) -> None
         spanned = attrs.evolve(study, span=span)
         ask = _ask(spanned, b="lut")
         shown = previewer.show(ask, Cancel())
-        table = Transform((previewer.written_table(ask, 33),))
+        table = Transform((previewer.written_table(ask),))
         (found,) = (c for s, c in proof.entry_colours(spanned, frames, 240) if s.id == "furnace")
         expected = preview.to_bytes(proof.viewed(spanned, table.apply(found)))
         assert np.abs(shown.b.astype(int) - expected).max() <= 1

@@ -1,0 +1,66 @@
+"""The Seal in the real window: fitted nodes, and the smallest grid within a tolerance."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import attrs
+import numpy as np
+from gui.test_glazes import typed
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QLabel, QPushButton
+
+import sfumato
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.windows.export_sheet import ExportWish
+from sfumato.core import study_json
+from sfumato.core.study import LOOK, new_coat
+from sfumato.work.proof import look_loss, look_table
+
+
+def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    two = attrs.evolve(hand.study, shots=hand.study.shots[:2], grid=17)
+    window.model.commit("Fewer shots, fewer points", two)
+    hand.settle()
+    sampled = look_loss(two, window.desk.frames, look_table(two, None), None)
+    hand.click(hand.find(Mark, "seal.fit"), QPointF(10, 10))
+    hand.settle()
+    assert hand.study.fit
+    assert study_json.load(study_json.dump(hand.study)) == hand.study
+    made = look_table(hand.study, None)
+    assert made.fitted
+    loss = look_loss(hand.study, window.desk.frames, made, None)
+    assert loss.main.mean < sampled.main.mean
+    assert loss.sampled == sampled.main
+    assert f"sampled {sampled.main.worst:.2f} at worst" in hand.find(QLabel, "seal.loss").text()
+    # Side B and the written file are that very table.
+    shown = window.desk.previewer.written_table(hand.shown[-1].ask)
+    np.testing.assert_array_equal(shown.values, made.table.values)
+    window.exports.export(ExportWish(tmp_path / "fitted.cube", 17, "Fitted", False))
+    hand.settle()
+    assert window.exports.proof.own_code_difference == 0
+    assert window.exports.proof.grade.main == loss.main
+    written = sfumato.read(tmp_path / "fitted.cube").table
+    np.testing.assert_array_equal(written.values, made.table.values)
+
+    # The smallest grid: finer for a narrower tolerance, said when there is none.
+    typed(hand, hand.find(ScrubNumber, "seal.tolerance"), "2.5")
+    hand.click(hand.find(QPushButton, "seal.smallest"))
+    hand.settle()
+    coarse = hand.study.grid
+    assert f"{coarse} points are enough" in hand.notices[-1]
+    typed(hand, hand.find(ScrubNumber, "seal.tolerance"), "1.2")
+    hand.click(hand.find(QPushButton, "seal.smallest"))
+    hand.settle()
+    assert coarse < hand.study.grid <= 65
+    hand.act("undo")
+    assert hand.study.grid == coarse
+    hard = hand.study.added(LOOK, new_coat("posterise", levels=5.0))
+    window.model.commit("Hard", attrs.evolve(hard, fit=False, shots=hard.shots[:1]))
+    hand.click(hand.find(QPushButton, "seal.smallest"))
+    hand.settle(60)
+    assert "No grid to 65 points" in hand.notices[-1]
+    assert "Posterise makes edges" in hand.notices[-1]
+    assert hand.study.grid == coarse
