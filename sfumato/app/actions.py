@@ -119,6 +119,14 @@ TABLE = (
     ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", when="is_clip"),
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),
+    ActionSpec(
+        "propose_ground",
+        "Propose exposure and balance for the Ground",
+        "Shots",
+        "Ctrl+Shift+B",
+        when="has_shot",
+        help="A starting point from the shot's own colours; it says what it laid, undo takes it away.",
+    ),
     ActionSpec("rename_shot", "Rename the shot…", "Shots", "Shift+F2", when="has_shot"),
     ActionSpec(
         "shot_earlier", "Move the shot earlier", "Shots", "Ctrl+Shift+Left", when="has_shot"

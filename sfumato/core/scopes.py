@@ -8,14 +8,19 @@ from typing import Any
 
 import numpy as np
 
+from sfumato.core import oklab
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.encodings import encoding
 
 _SHAPES: dict[str, tuple[int, ...]] = {
     "histogram": (3, 256),
     "parade": (3, 138, 256),
     "waveform": (415, 256),
     "vectorscope": (256, 256),
+    "oklab": (256, 256),
 }
+OKLAB_EDGE = 0.34  # chroma at the edge of the Oklab vectorscope
+_BITS = 6  # of each channel, by which colours are looked up on it
 
 
 class _Loaded:
@@ -29,13 +34,51 @@ def load_kernels() -> None:
     _Loaded.counts = counts
 
 
-def counted(kind: str, image: Array) -> Array:
+@cache
+def _oklab_places(display: str) -> Array:
+    """Return where colours of a display lie on the Oklab vectorscope, by their upper bits; int32."""
+    space = encoding(display)
+    levels = ((np.arange(1 << _BITS) + 0.5) / (1 << _BITS)).astype(np.float32)
+    r, g, b = np.meshgrid(levels, levels, levels, indexing="ij")
+    lab = oklab.from_light(space.decode(np.stack([r, g, b], -1).reshape(-1, 3)), space)
+    across, up = (
+        np.clip(np.rint(lab[:, i] * (127.5 / OKLAB_EDGE) + 127.5), 0, 255).astype(np.intp)
+        for i in (1, 2)
+    )
+    return np.asarray((255 - up) * 256 + across, np.int32)
+
+
+def oklab_place(rgb: tuple[float, float, float], display: str = "sRGB") -> tuple[float, float]:
+    """Return where a display colour lies on the Oklab vectorscope, -1..1 to the right and up."""
+    space = encoding(display)
+    lab = oklab.from_light(space.decode(np.array([rgb], np.float32)), space)[0]
+    return float(lab[1] / OKLAB_EDGE), float(lab[2] / OKLAB_EDGE)
+
+
+def _oklab(image: Array, display: str) -> Array:
+    if _Loaded.counts is not None:
+        found = np.zeros(_SHAPES["oklab"], np.int32)
+        pixels = np.require(image, requirements=("C", "W"))
+        _Loaded.counts.placed(pixels, _oklab_places(display), _BITS, found)
+        return found
+    upper = (image >> (8 - _BITS)).astype(np.intp)
+    index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
+    by_colour = np.bincount(index.reshape(-1), minlength=1 << (3 * _BITS))
+    counts = np.bincount(_oklab_places(display), by_colour, 256 * 256)
+    return np.asarray(counts.reshape(256, 256), np.int32)
+
+
+def counted(kind: str, image: Array, display: str = "sRGB") -> Array:
     """Count the pixels of uint8 (h, w, 3) for one instrument; int32 counts, layout as in the kernels.
+
+    `display` names the encoding of the picture, which the Oklab vectorscope needs.
 
     >>> image = np.zeros((4, 5, 3), np.uint8); image[..., 0] = 255
     >>> counted("histogram", image)[:, [0, 255]].tolist()
     [[0, 20], [20, 0], [20, 0]]
     """
+    if kind == "oklab":
+        return _oklab(image, display)
     counts = np.zeros(_SHAPES[kind], np.int32)
     if _Loaded.counts is not None:
         getattr(_Loaded.counts, kind)(np.require(image, requirements=("C", "W")), counts)
@@ -84,7 +127,7 @@ _NUMPY: dict[str, Callable[[Array, Array], Array]] = {
 
 
 # --- pictures of counts ------------------------------------------------------------------------
-DRAWN = ("parade", "waveform", "vectorscope")
+DRAWN = ("parade", "waveform", "vectorscope", "oklab")
 _INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
 _WHITE = np.array([214, 214, 214], np.float32)
 _GROUND = 38.0
@@ -110,8 +153,20 @@ def _vector_ink() -> Array:
     return np.asarray(np.clip(np.stack([r, g, b], -1) * 255, 60, 255), np.float32)
 
 
+@cache
+def _oklab_ink() -> Array:
+    """Return the colour that each place of the Oklab vectorscope stands for, float32 (256, 256, 3)."""
+    a, b = np.meshgrid((np.arange(256) - 127.5) / 127.5, (127.5 - np.arange(256)) / 127.5)
+    lab = np.stack([np.full_like(a, 0.72), OKLAB_EDGE * a, OKLAB_EDGE * b], -1)
+    space = encoding("sRGB")
+    code = space.encode(oklab.to_light(lab.astype(np.float32).reshape(-1, 3), space))
+    return np.asarray(np.clip(code.reshape(256, 256, 3) * 255, 60, 255), np.float32)
+
+
 def drawn(kind: str, counts: Array) -> Array:
     """Return counts of one of DRAWN as a picture, uint8 (256, width, 3), black at the foot."""
+    if kind == "oklab":
+        return _inked(_glow(counts, 0.5), _oklab_ink())
     if kind == "vectorscope":
         return _inked(_glow(counts, 0.5), _vector_ink())
     if kind == "waveform":

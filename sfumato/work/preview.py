@@ -315,7 +315,7 @@ class Previewer:
         counts = {}
         for kind in wanted:
             cancel.check()
-            found = scopes.counted(kind, picture)
+            found = scopes.counted(kind, picture, ask.study.view.encoding)
             counts[kind] = scopes.drawn(kind, found) if kind in scopes.DRAWN else found
         if "neutral" in ask.instruments:
             counts["neutral"] = self.neutral(ask)
@@ -398,6 +398,11 @@ class Previewer:
         left, top = (1 - share[0]) / 2, (1 - share[1]) / 2
         region = (left, top, left + share[0], top + share[1])
         return to_bytes(self.side(ask, EXACT)(self.working(ask, width, height, region)))
+
+    def entering_ground(self, study: Study, shot: Shot, width: int = 240) -> Rgb:
+        """Return a small picture of a shot in working values, before its Ground."""
+        w, h = self.frames.still(shot).size
+        return self.working(Ask(study, shot), width, max(1, round(width * h / w)), WHOLE)
 
     def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Array:
         """Return the whole shot through Ground, Look and View, uint8, as large as fits the box."""

@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QPushButton
 
 from sfumato.app.views.contact import Contact
 from sfumato.core import path
+from sfumato.core.auto import Proposal, proposed
+from sfumato.core.encodings import encoding
 from sfumato.core.study import LOOK, new_coat
 
 
@@ -113,3 +115,31 @@ def test_shots_are_moved_renamed_and_found_again(demo, tmp_path: Path) -> None:
     assert window.easel_panel.easel.picture == (1920, 1080)
     assert "1 more shot" in hand.notices[-1]
     assert (ROOT / "demo" / "sill.tif").exists()
+
+
+def test_a_ground_is_proposed_and_said(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "jetty")
+    hand.settle()
+    before = hand.study
+    hand.act("propose_ground")
+    hand.settle()
+    first, second = hand.study.shot("jetty").ground[:2]
+    assert (first.key, second.key) == ("exposure", "white_balance")
+    assert first.parameters.stops > 0.5  # it was shot in the dark
+    assert f"exposure {first.parameters.stops:+.2f} stops" in hand.notices[-1]
+    hand.act("undo")
+    assert hand.study == before
+
+
+def test_a_cast_and_a_dark_exposure_are_found() -> None:
+    log = encoding("Tarn Log")
+    greys = np.random.default_rng(5).uniform(0.01, 0.2, (500, 1)).repeat(3, axis=1)
+    found = proposed(log.encode((greys * [1.3, 1.0, 0.7] * 0.25).astype(np.float32)), log)
+    even = proposed(log.encode(greys.astype(np.float32)), log)
+    assert found.stops > even.stops + 0.9
+    assert abs(even.temperature) < 1
+    coat = new_coat("white_balance", temperature=2 * found.temperature, tint=2 * found.tint)
+    after = log.decode(path.through_coat(coat, log.encode([[0.13, 0.1, 0.07]]), log))[0]
+    assert np.ptp(after) / after.mean() < 0.1  # twice the half is nearly the whole cast
+    assert proposed(np.zeros((50, 3), np.float32), log) == Proposal(0.0, 0.0, 0.0)

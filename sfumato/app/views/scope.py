@@ -10,12 +10,13 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, quiet_font
 from sfumato.app.theme import instrument_colour as colour
-from sfumato.core.scopes import DRAWN
+from sfumato.core.scopes import DRAWN, OKLAB_EDGE, oklab_place
 
 TITLES = {
     "parade": "Parade",
     "waveform": "Waveform (luma)",
     "vectorscope": "Vectorscope (Cb/Cr)",
+    "oklab": "Vectorscope (Oklab)",
     "histogram": "Histogram",
     "neutral": "Neutral line",
 }
@@ -52,6 +53,8 @@ class ScopeView(QWidget):
         painter.setFont(quiet_font())
         if self.kind == "vectorscope":
             self._paint_vectors(painter)
+        elif self.kind == "oklab":
+            self._paint_oklab(painter)
         elif self.kind == "neutral":
             self._paint_lines(painter, inner.adjusted(0, 0, 0, -12))
         elif self.kind == "histogram":
@@ -145,6 +148,34 @@ class ScopeView(QWidget):
         painter.drawText(
             QRectF(centre.x() + 4, r.top() - 2, 60, 16), Qt.AlignmentFlag.AlignVCenter, "Cr"
         )
+
+    def _paint_oklab(self, painter: QPainter) -> None:
+        """Hue as direction, chroma as distance: rings each 0.1, a mark at each corner of the gamut."""
+        side = min(self.width(), self.height()) - 12
+        r = QRectF((self.width() - side) / 2, (self.height() - side) / 2, side, side)
+        if self._image is not None:
+            painter.drawImage(r, self._image)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        centre = r.center()
+        painter.setPen(QPen(colour("line"), 1))
+        painter.drawLine(QPointF(r.left(), centre.y()), QPointF(r.right(), centre.y()))
+        painter.drawLine(QPointF(centre.x(), r.top()), QPointF(centre.x(), r.bottom()))
+        for ring in (0.1, 0.2, 0.3):
+            size = ring / OKLAB_EDGE * side / 2
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawEllipse(centre, size, size)
+            painter.setPen(colour("quiet"))
+            painter.drawText(centre + QPointF(3, -size - 2), f"{ring:g}")
+        for name, rgb in _HUES.items():
+            x, y = oklab_place(rgb)
+            at = centre + QPointF(x, -y) * side / 2
+            painter.drawRect(QRectF(at.x() - 3, at.y() - 3, 6, 6))
+            painter.drawText(at + QPointF(6, 4), name)
+        for words, x, y in (
+            ("a", r.right() + 6, centre.y() - 8),
+            ("b", centre.x() - 12, r.top() - 2),
+        ):
+            painter.drawText(QRectF(x, y, 20, 16), Qt.AlignmentFlag.AlignVCenter, words)
 
     def _paint_lines(self, painter: QPainter, r: QRectF) -> None:
         self._levels(painter, r)

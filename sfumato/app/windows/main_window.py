@@ -349,6 +349,8 @@ class MainWindow(QMainWindow):
             self.shot_edits.brought_in(answer)
         elif tag == "export":
             self.exports.exported(answer)
+        elif tag == "propose":
+            self.shot_edits.ground_proposed(answer)
         elif tag == "smallest":
             self.exports.found_grid(answer)
         self._refresh_actions()

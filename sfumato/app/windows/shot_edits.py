@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 from typing import Any
 
+import attrs
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QMenu
 
@@ -14,8 +15,10 @@ from sfumato.app.model.notices import Notices
 from sfumato.app.model.player import Player
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
+from sfumato.core.auto import Proposal, proposed
+from sfumato.core.encodings import encoding
 from sfumato.core.errors import SfumatoError
-from sfumato.core.study import Shot, new_id, renewed
+from sfumato.core.study import Shot, new_coat, new_id, renewed
 from sfumato.media.contract import FrameFacts
 from sfumato.work.frames import open_still
 
@@ -84,6 +87,7 @@ class ShotEdits(QObject):
         for name in (
             "rename_shot",
             "choose_encoding",
+            "propose_ground",
             "copy_ground_on",
             "copy_ground_marked",
             "shot_earlier",
@@ -117,6 +121,39 @@ class ShotEdits(QObject):
         for other in marked:
             study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
         self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
+
+    def propose_ground(self) -> None:
+        """Lay exposure and balance into the Ground as a starting point, and say how much."""
+        shot, study, previewer = self.desk.shot, self.model.study, self.desk.previewer
+        if shot is None:
+            return
+
+        def work(_cancel: Any, _progress: Any) -> tuple[str, Proposal]:
+            found = proposed(previewer.entering_ground(study, shot), encoding(study.working))
+            return shot.id, found
+
+        self._window.queue.add(f"Looking at {shot.name}", work, "propose")
+
+    def ground_proposed(self, answer: Any) -> None:
+        """Put what was proposed before the glazes of the Ground."""
+        shot_id, found = answer
+        study = self.model.study
+        if all(s.id != shot_id for s in study.shots):
+            return
+        coats = [
+            attrs.evolve(new_coat("exposure", stops=found.stops), name="Exposure, proposed"),
+            attrs.evolve(
+                new_coat("white_balance", temperature=found.temperature, tint=found.tint),
+                name="Balance, proposed",
+            ),
+        ]
+        for i, coat in enumerate(coats):
+            study = study.added(shot_id, coat, i)
+        name = study.shot(shot_id).name
+        self.model.commit(f"Propose the Ground of {name}", study)
+        self.notices.note(
+            f"Laid into the Ground of {name}: {found}", "a starting point; undo takes it"
+        )
 
     def rename_shot(self) -> None:
         shot = self.desk.shot

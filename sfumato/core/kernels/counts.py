@@ -64,3 +64,17 @@ def vectorscope(image, counts):  # type: ignore[no-untyped-def]
             cb = (-7509 * r - 25259 * g + 32768 * b + 8421376) >> 16
             cr = (32768 * r - 29763 * g - 3005 * b + 8421376) >> 16
             counts[255 - cr, cb] += 1
+
+
+@_jit("void(uint8[:, :, ::1], int32[::1], int64, int32[:, ::1])")
+def placed(image, places, bits, counts):  # type: ignore[no-untyped-def]
+    """counts.flat[place] of each colour, looked up by the upper `bits` of its channels."""
+    height, width, _ = image.shape
+    flat = counts.reshape(-1)
+    down, twice = 8 - bits, 2 * bits
+    for y in range(height):
+        for x in range(width):
+            r = np.int64(image[y, x, 0]) >> down
+            g = np.int64(image[y, x, 1]) >> down
+            b = np.int64(image[y, x, 2]) >> down
+            flat[places[(r << twice) | (g << bits) | b]] += 1

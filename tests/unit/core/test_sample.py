@@ -123,7 +123,7 @@ def test_wrong_calls_are_refused() -> None:
     assert isinstance(lut, Packed)
 
 
-@pytest.mark.parametrize("kind", ["histogram", "parade", "waveform", "vectorscope"])
+@pytest.mark.parametrize("kind", ["histogram", "parade", "waveform", "vectorscope", "oklab"])
 def test_instruments_count_every_pixel_alike(kind: str, monkeypatch) -> None:
     picture = RNG.integers(0, 256, (60, 97, 3), np.uint8)
     fast = scopes.counted(kind, picture)
@@ -147,3 +147,19 @@ def test_pixels_that_may_not_be_written_are_read() -> None:
     apply_packed(lut, pixels, out)
     np.testing.assert_array_equal(out, expected)
     assert scopes.counted("histogram", pixels).sum() == 60
+
+
+def test_the_oklab_vectorscope_counts_every_pixel_where_its_colour_lies() -> None:
+    random = np.random.default_rng(2)
+    image = random.integers(0, 256, (60, 80, 3), np.uint8)
+    image[:10] = (200, 60, 40)
+    counts = scopes.counted("oklab", image, "BT.1886")
+    assert counts.sum() == 60 * 80
+    y, x = np.unravel_index(counts.argmax(), counts.shape)
+    across, up = scopes.oklab_place((200 / 255, 60 / 255, 40 / 255), "BT.1886")
+    assert abs((x - 127.5) / 127.5 - across) < 0.04
+    assert abs((127.5 - y) / 127.5 - up) < 0.04
+    greys = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, axis=2)
+    middle = scopes.counted("oklab", greys)[126:130, 126:130]
+    assert middle.sum() == 256
+    assert scopes.drawn("oklab", counts).shape == (256, 256, 3)
