@@ -110,6 +110,7 @@ TABLE = (
         "next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True
     ),
     ActionSpec("toggle_instruments", "Show or hide the Instruments", "View", "F9"),
+    ActionSpec("toggle_clipping", "Show what is clipped or crushed", "View", "F3", when="in_look"),
     ActionSpec("toggle_theme", "Light or dark surroundings", "View"),
     ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", when="has_shot"),
     ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", when="has_shot"),

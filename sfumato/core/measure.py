@@ -29,6 +29,11 @@ class Difference:
     count: int
 
 
+def clipped(image: Array) -> tuple[Array, Array]:
+    """Return where uint8 (h, w, 3) has a channel at its top, and where all lie at the bottom."""
+    return (image == 255).any(axis=-1), (image == 0).all(axis=-1)
+
+
 def cube_colours(count: int = 20000) -> Rgb:
     """Return a fixed low-discrepancy set that fills the cube, float32 (count, 3).
 

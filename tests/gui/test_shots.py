@@ -9,7 +9,7 @@ import numpy as np
 from conftest import ROOT
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from sfumato.app.views.contact import Contact
 from sfumato.core import path
@@ -143,3 +143,25 @@ def test_a_cast_and_a_dark_exposure_are_found() -> None:
     after = log.decode(path.through_coat(coat, log.encode([[0.13, 0.1, 0.07]]), log))[0]
     assert np.ptp(after) / after.mean() < 0.1  # twice the half is nearly the whole cast
     assert proposed(np.zeros((50, 3), np.float32), log) == Proposal(0.0, 0.0, 0.0)
+
+
+def test_what_is_clipped_or_crushed_is_marked_and_counted(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "furnace")
+    window.model.commit("Push", hand.study.added(LOOK, new_coat("exposure", stops=3.0)))
+    hand.settle()
+    picture = hand.shown[-1].b
+    high = (picture == 255).any(axis=-1)
+    assert 0.02 < high.mean() < 0.9
+    y, x = np.argwhere(high)[len(np.argwhere(high)) // 2]
+    at = (int((x + 0.5) * 1920 / picture.shape[1]), int((y + 0.5) * 1080 / picture.shape[0]))
+    plain = hand.colour_at(*at)
+    assert hand.find(QLabel, "readout.clipping").text() == ""
+    hand.act("toggle_clipping")
+    hand.settle()
+    words = hand.find(QLabel, "readout.clipping").text()
+    assert words.startswith(f"clipped {high.mean() * 100:.1f} %")
+    assert hand.colour_at(*at) != plain
+    assert window.easel_panel.easel._marks.pixelColor(int(x), int(y)).alpha() > 0
+    hand.act("toggle_clipping")
+    assert hand.colour_at(*at) == plain

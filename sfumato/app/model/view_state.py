@@ -36,6 +36,7 @@ class ViewState(QObject):
             "marked": (),
             "marked_shots": (),
             "play": None,
+            "clipping": False,
             "laying_open": False,
             "solo": "",
             "curve": "master",

@@ -204,6 +204,14 @@ class EaselPanel(QWidget):
         bar.hide()
         return bar
 
+    def _show_clipping(self) -> None:
+        """Say how much of side B is clipped or crushed, while that is marked."""
+        high, low = self.easel.clipped_shares
+        on = self._view.get("clipping") and self._view.get("mode") not in ("difference", "all")
+        self._clip_words.setText(
+            f"clipped {high * 100:.1f} % · crushed {low * 100:.1f} %" if on else ""
+        )
+
     def _show_frames(self, shown: Any) -> None:
         """Show the frames of a clip, and which of them this is."""
         shot, facts = shown.ask.shot, shown.facts
@@ -237,6 +245,9 @@ class EaselPanel(QWidget):
             self._readout[name] = label
             row.addWidget(label)
         row.addStretch(1)
+        self._clip_words = quiet("")
+        self._clip_words.setObjectName("readout.clipping")
+        row.addWidget(self._clip_words)
         self._zoom = quiet("")
         row.addWidget(self._zoom)
         return bar
@@ -253,6 +264,8 @@ class EaselPanel(QWidget):
         self.sides["b"].setEnabled(view.get("mode") != "all")
         easel = self.easel
         easel.picking = bool(view.get("picking"))
+        easel.show_clipping(view.get("clipping"))
+        self._show_clipping()
         look = (view.get("mount"), view.get("split"), view.get("split_across"))
         if look != (easel.mount, easel.split, easel.across):
             easel.mount, easel.split, easel.across = look
@@ -318,6 +331,7 @@ class EaselPanel(QWidget):
         self.easel.show_picture(shown.size)
         self._show_frames(shown)
         self.easel.show_answer(shown)
+        self._show_clipping()
         self._show_zoom()
         if self._hover is not None and not shown.ask.dragging:
             self._desk.probe(*self._hover)

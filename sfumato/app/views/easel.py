@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
+from sfumato.core.measure import clipped
 from sfumato.work.frames import WHOLE, Region
 
 KEYS = (
@@ -48,6 +49,10 @@ class Easel(QWidget):
         self._a: QImage | None = None
         self._b: QImage | None = None
         self._heat: QImage | None = None
+        self.clipping = False
+        self.clipped_shares = (0.0, 0.0)
+        self._bytes_b: Any = None
+        self._marks: QImage | None = None
         self._heat_top = 1.0
         self._drag: str = ""
         self._drag_at = QPointF()
@@ -158,7 +163,33 @@ class Easel(QWidget):
         if shown.delta is not None:
             self._heat_top = heat_scale(float(np.percentile(shown.delta[::2, ::2], 99.5)))
             self._heat = image_of(heat_of(shown.delta, self._heat_top))
+        self._bytes_b = shown.b
+        self._mark_clipped()
         self.update()
+
+    def show_clipping(self, on: bool) -> None:
+        """Mark on side B what is clipped (stripes one way) or crushed (the other way)."""
+        if on != self.clipping:
+            self.clipping = on
+            self._mark_clipped()
+            self.update()
+
+    def _mark_clipped(self) -> None:
+        """Make the marks of side B, and the shares of the picture that they take."""
+        self._marks = None
+        self.clipped_shares = (0.0, 0.0)
+        if not self.clipping or self._bytes_b is None:
+            return
+        high, low = clipped(self._bytes_b)
+        self.clipped_shares = (float(high.mean()), float(low.mean()))
+        y, x = np.indices(high.shape, sparse=True)
+        marks = np.zeros((*high.shape, 4), np.uint8)
+        for where, role, stripes in ((high, "cinnabar", x + y), (low, "azurite", x - y)):
+            tone = colour(role)
+            marks[where] = (tone.red(), tone.green(), tone.blue(), 90)
+            marks[where & (stripes % 6 < 2), 3] = 255
+        h, w = high.shape
+        self._marks = QImage(marks.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
 
     def show_nothing(self) -> None:
         self.picture = (0, 0)
@@ -357,6 +388,8 @@ class Easel(QWidget):
             image = self._a if side == "a" else self._b
             if image is not None:
                 painter.drawImage(target, image)
+            if self._marks is not None and side != "a":
+                painter.drawImage(target, self._marks)
             if self.mode == "split" and self._a is not None:
                 self._paint_split(painter, pane, target)
         if self.mode == "side":

@@ -64,6 +64,9 @@ class ViewEdits(QObject):
         index = (mounts.index(self.view.get("mount")) + 1) % len(mounts)
         self.view.set("mount", mounts[index])
 
+    def toggle_clipping(self) -> None:
+        self.view.set("clipping", not self.view.get("clipping"))
+
     def toggle_instruments(self) -> None:
         self.view.set("instruments_shown", not self.view.get("instruments_shown"))
 
