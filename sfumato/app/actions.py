@@ -121,6 +121,9 @@ TABLE = (
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),
     ActionSpec(
+        "pin_shot", "Pin the shot on side A, or let it go", "Shots", "Ctrl+Shift+A", when="has_shot"
+    ),
+    ActionSpec(
         "propose_ground",
         "Propose exposure and balance for the Ground",
         "Shots",

@@ -34,12 +34,14 @@ from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.proof import LookTable, look_table
 from sfumato.work.tiles import apply_tiled, run_tiled
 
+_MOUNT = 64  # around a pinned shot of another shape
 DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
 CLOUD = 1800  # colours on the nudge map
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
+PINNED = "pinned"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
@@ -47,8 +49,9 @@ SIDES = {
     LUT: "LUT",
     FILE: "Written file",
     MATTE: "Matte of the glaze",
+    PINNED: "Pinned shot",
 }
-_UNBAKED = {SOURCE, FILE, MATTE}  # sides that have no drag table
+_UNBAKED = {SOURCE, FILE, MATTE, PINNED}  # sides that have no drag table
 
 
 @frozen(eq=False)
@@ -67,6 +70,7 @@ class Ask:
     instruments: tuple[str, ...] = ()
     dragging: bool = False
     playing: bool = False
+    pinned: Shot | None = None
     written: Transform | None = None
     coat: str = ""
 
@@ -269,6 +273,9 @@ class Previewer:
             cancel.check()
             if which == SOURCE:
                 pictures[which], floats[which] = to_bytes(source), source
+            elif which == PINNED and ask.pinned is not None:
+                pictures[which] = self._pinned(ask, ask.pinned)
+                clock.mark("pinned")
             elif ask.dragging and which not in _UNBAKED:
                 table = self._drag_table(ask, which, cancel)
                 clock.mark("bake")
@@ -291,6 +298,22 @@ class Previewer:
         a_side = pictures.get(ask.a)
         answer = (ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
         return Shown(*answer, *self._about(ask))
+
+    def _pinned(self, ask: Ask, shot: Shot) -> Array:
+        """Return another shot through its Ground and the Look, whole, in the middle of the picture."""
+        whole = self.whole_picture(ask.study, shot, ask.width, ask.height)
+        out = np.full((ask.height, ask.width, 3), _MOUNT, np.uint8)
+        top, left = ((ask.height - whole.shape[0]) // 2, (ask.width - whole.shape[1]) // 2)
+        out[top : top + whole.shape[0], left : left + whole.shape[1]] = whole
+        return out
+
+    def _pinned_pixel(self, ask: Ask, shot: Shot, x: float, y: float) -> Rgb:
+        """Return the pinned shot at a place given as shares of the picture, as displayed, (1, 3)."""
+        still = self.frames.still(shot)
+        w, h = still.size
+        pixel = still.pixels[min(int(y * h), h - 1), min(int(x * w), w - 1)][None]
+        code = path.to_working(shot, ask.study, as_float(pixel))
+        return self.side(attrs.evolve(ask, shot=shot), EXACT)(code)
 
     def _about(self, ask: Ask) -> tuple[tuple[int, int], FrameFacts]:
         """Return the size of the shot's picture and what is known of it."""
@@ -383,7 +406,10 @@ class Previewer:
         code = path.to_working(ask.shot, ask.study, source)
         sides = []
         for which in (ask.a, ask.b):
-            value = source if which == SOURCE else self.side(ask, which)(code)
+            if which == PINNED and ask.pinned is not None:
+                value = self._pinned_pixel(ask, ask.pinned, x / w, y / h)
+            else:
+                value = source if which == SOURCE else self.side(ask, which)(code)
             sides.append(np.asarray(value, np.float32))
         display = encoding(ask.study.view.encoding)
         apart = float(delta_e(sides[0], sides[1], display)[0])

@@ -165,3 +165,31 @@ def test_what_is_clipped_or_crushed_is_marked_and_counted(demo) -> None:
     assert window.easel_panel.easel._marks.pixelColor(int(x), int(y)).alpha() > 0
     hand.act("toggle_clipping")
     assert hand.colour_at(*at) == plain
+
+
+def test_a_pinned_shot_stays_beside_the_others(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "portrait")
+    hand.settle()
+    hand.act("pin_shot")
+    window.view.set("shot", "jetty")
+    hand.settle()
+    shown = hand.shown[-1]
+    assert (window.view.get("a"), window.view.get("mode")) == ("pinned", "side")
+    h, w = shown.a.shape[:2]
+    whole = window.desk.previewer.whole_picture(hand.study, hand.study.shot("portrait"), w, h)
+    top, left = (h - whole.shape[0]) // 2, (w - whole.shape[1]) // 2
+    inside = shown.a[top : top + whole.shape[0], left : left + whole.shape[1]]
+    np.testing.assert_array_equal(inside, whole)
+    assert inside.size > 0.98 * shown.a.size
+    probe = window.desk.previewer.probe(shown.ask, 960, 540)
+    assert np.abs(probe.a * 255 - shown.a[h // 2, w // 2]).max() < 12
+    # It follows the Look, and is let go with its shot.
+    window.model.commit("Darker", hand.study.added(LOOK, new_coat("exposure", stops=-2.0)))
+    hand.settle()
+    assert hand.shown[-1].a.mean() < shown.a.mean() - 20
+    window.model.commit("Out", hand.study.without_shot("portrait"))
+    hand.settle()
+    assert window.view.get("a") == "ground"
+    assert window.view.get("pinned") == ""
+    assert window.easel_panel.sides["a"].findData("pinned") < 0

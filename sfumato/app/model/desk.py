@@ -123,6 +123,9 @@ class Desk(QObject):
             instruments=self.view.get("instruments") if self.view.get("instruments_shown") else (),
             dragging=self.dragging or play is not None,
             playing=play is not None,
+            pinned=next(
+                (s for s in self.model.study.shots if s.id == self.view.get("pinned")), None
+            ),
             written=self.view.get("written"),
             coat=coat if known else "",
         )
@@ -209,6 +212,7 @@ class Desk(QObject):
             "coat",
             "solo",
             "play",
+            "pinned",
         ):
             self._now.start()
 

@@ -37,6 +37,7 @@ class ViewState(QObject):
             "marked_shots": (),
             "play": None,
             "clipping": False,
+            "pinned": "",
             "laying_open": False,
             "solo": "",
             "curve": "master",

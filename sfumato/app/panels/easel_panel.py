@@ -25,7 +25,7 @@ from sfumato.app.theme import strong_font
 from sfumato.app.views.contact import Contact
 from sfumato.app.views.easel import Easel
 from sfumato.core.errors import MediaError, SfumatoError
-from sfumato.work.preview import FILE, LUT, MATTE, SIDES
+from sfumato.work.preview import FILE, LUT, MATTE, PINNED, SIDES
 
 
 class EaselPanel(QWidget):
@@ -314,6 +314,7 @@ class EaselPanel(QWidget):
                 for key, title in SIDES.items()
                 if (key != FILE or self._view.get("written") is not None)
                 and (key != MATTE or self._view.get("coat"))
+                and (key != PINNED or (side == "a" and self._view.get("pinned")))
             }
             if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
                 box.clear()

@@ -52,7 +52,7 @@ from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
 from sfumato.work.presets import SUFFIXES as PRESETS
-from sfumato.work.preview import EXACT, FILE, LUT, MATTE
+from sfumato.work.preview import EXACT, FILE, LUT, MATTE, PINNED
 
 
 class MainWindow(QMainWindow):
@@ -247,6 +247,8 @@ class MainWindow(QMainWindow):
             except KeyError:
                 self.view.set("coat", "")
                 self.view.set("picking", "")
+        if self.view.get("pinned") not in ids:
+            self.shot_edits.unpin()
         marked = self.view.get("marked_shots")
         self.view.set("marked_shots", tuple(i for i in marked if i in ids))
         self._show_shots()
@@ -437,7 +439,7 @@ class MainWindow(QMainWindow):
     def _keep_window(self) -> None:
         self.settings.set("geometry", self.saveGeometry())
         for name in ("a", "b", "mode", "mount", "split_across"):
-            if self.view.get(name) not in (FILE, MATTE):
+            if self.view.get(name) not in (FILE, MATTE, PINNED):
                 self.settings.set(f"view/{name}", self.view.get(name))
         self.settings.set("view/instruments", ",".join(self.view.get("instruments")))
         self.settings.set("view/instruments_shown", self.view.get("instruments_shown"))

@@ -21,6 +21,7 @@ from sfumato.core.errors import SfumatoError
 from sfumato.core.study import Shot, new_coat, new_id, renewed
 from sfumato.media.contract import FrameFacts
 from sfumato.work.frames import open_still
+from sfumato.work.preview import PINNED
 
 
 class ShotEdits(QObject):
@@ -87,6 +88,7 @@ class ShotEdits(QObject):
         for name in (
             "rename_shot",
             "choose_encoding",
+            "pin_shot",
             "propose_ground",
             "copy_ground_on",
             "copy_ground_marked",
@@ -121,6 +123,23 @@ class ShotEdits(QObject):
         for other in marked:
             study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
         self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
+
+    def pin_shot(self) -> None:
+        """Keep this shot on side A, beside the others; the same again lets it go."""
+        shot = self.desk.shot
+        if shot is None or self.view.get("pinned") == shot.id:
+            self.unpin()
+            return
+        self.view.set("pinned", shot.id)
+        self.view.set("a", PINNED)
+        if self.view.get("mode") in ("one", "all", "difference"):
+            self.view.set("mode", "side")
+
+    def unpin(self) -> None:
+        if self.view.get("pinned"):
+            self.view.set("pinned", "")
+            if self.view.get("a") == PINNED:
+                self.view.set("a", "ground")
 
     def propose_ground(self) -> None:
         """Lay exposure and balance into the Ground as a starting point, and say how much."""
