@@ -49,7 +49,7 @@ class Preset:
 
     def fresh(self) -> tuple[Coat, ...]:
         """Return the coats to be added, with ids of their own: one where that can be, else all."""
-        if any(c.is_group for c in self.coats):
+        if any(c.is_group for c in self.coats) and (len(self.coats) > 1 or self.strength != 1.0):
             return tuple(map(renewed, self.coats))
         return (self.as_coat(),)
 

@@ -348,6 +348,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     assert sheet.tiles.count() == 2
     sheet.tiles.setCurrentRow(1)
     hand.click(sheet.remove)
+    hand.settle()
     assert sheet.tiles.count() == 1
     sheet.close()
     hand.settle()

@@ -7,26 +7,21 @@ from typing import Any
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from sfumato.app.controls.curve_field import CurveField
-from sfumato.app.controls.editor import Editor, Tabs, fresh, quiet
+from sfumato.app.controls.editor import TabbedEditor, fresh, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import Curve, Number
 from sfumato.work.colours import Entry
 
 
-class CurveEditor(Editor):
+class CurveEditor(TabbedEditor):
     """All Curve fields of a record in one field, a tab each, with numbers for the chosen point."""
 
     def __init__(self, curves: dict[str, Curve]) -> None:
-        super().__init__()
-        self._curves = curves
-        self.current = next(iter(curves))
-        self._record: Any = None
+        super().__init__(curves)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self._tabs = Tabs(dict(curves), self.show_part)
-        self.tabs = self._tabs.buttons
-        column.addLayout(self._tabs)
+        column.addLayout(self.tabs)
         self.field = CurveField()
         self.field.setObjectName("curve")
         column.addWidget(self.field)
@@ -58,19 +53,6 @@ class CurveEditor(Editor):
         self.field.chosen_changed.connect(lambda _i: self._show_point())
         self.show_part(self.current)
 
-    @property
-    def part(self) -> str:
-        return self.current
-
-    def show_part(self, name: str) -> None:
-        if name not in self._curves:
-            return
-        self.current = name
-        self._tabs.show_tab(name)
-        if self._record is not None:
-            self.show_record(self._record)
-        self.part_changed.emit(name)
-
     def show_entry(self, entry: Entry) -> None:
         self.field.show_histogram(entry.histogram)
 
@@ -99,10 +81,10 @@ class CurveEditor(Editor):
         self._record = record
         behind = [
             (getattr(record, n), k.pigment)
-            for n, k in self._curves.items()
+            for n, k in self._kinds.items()
             if n != self.current and getattr(record, n) != ((0.0, 0.0), (1.0, 1.0))
         ]
         self.field.show_curve(
-            getattr(record, self.current), self._curves[self.current].pigment, behind
+            getattr(record, self.current), self._kinds[self.current].pigment, behind
         )
         self._show_point()

@@ -80,6 +80,31 @@ class Tabs(QHBoxLayout):
             button.setChecked(other == name)
 
 
+class TabbedEditor(Editor):
+    """One editor for several fields of a record, a tab each."""
+
+    def __init__(self, kinds: dict[str, Any]) -> None:
+        super().__init__()
+        self._kinds = kinds
+        self.current = next(iter(kinds))
+        self._record: Any = None
+        self.tabs = Tabs(dict(kinds), self.show_part)
+
+    @property
+    def part(self) -> str:
+        return self.current
+
+    def show_part(self, name: str) -> None:
+        """Open a tab, where there is one of that name."""
+        if name not in self._kinds:
+            return
+        self.current = name
+        self.tabs.show_tab(name)
+        if self._record is not None:
+            self.show_record(self._record)
+        self.part_changed.emit(name)
+
+
 def fresh(before: Any, after: Any) -> int | None:
     """Return the index of the first thing in `after` that is not in `before`."""
     return next((i for i, p in enumerate(after) if p not in before), None)

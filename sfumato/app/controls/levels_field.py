@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QLinearGradient, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
-from sfumato.app.controls.editor import Editor, Tabs, quiet
+from sfumato.app.controls.editor import TabbedEditor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.theme import RADIUS, colour, focus_ring
@@ -168,19 +168,15 @@ class LevelsField(Field):
         focus_ring(self, painter)
 
 
-class LevelsEditor(Editor):
+class LevelsEditor(TabbedEditor):
     """All LevelSet fields of a record, a tab each, with their five numbers."""
 
     def __init__(self, sets: dict[str, LevelSet]) -> None:
-        super().__init__()
-        self._sets = sets
-        self.current = next(iter(sets))
-        self._record: Any = None
+        super().__init__(sets)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self._tabs = Tabs(dict(sets), self.show_part)
-        column.addLayout(self._tabs)
+        column.addLayout(self.tabs)
         self.field = LevelsField()
         self.field.setObjectName("levels")
         column.addWidget(self.field)
@@ -204,23 +200,10 @@ class LevelsEditor(Editor):
         self.field.released.connect(self.released)
         self.show_part(self.current)
 
-    @property
-    def part(self) -> str:
-        return self.current
-
-    def show_part(self, name: str) -> None:
-        if name not in self._sets:
-            return
-        self.current = name
-        self._tabs.show_tab(name)
-        if self._record is not None:
-            self.show_record(self._record)
-        self.part_changed.emit(name)
-
     def show_record(self, record: Any) -> None:
         self._record = record
         levels = getattr(record, self.current)
-        self.field.show_levels(levels, self._sets[self.current].pigment)
+        self.field.show_levels(levels, self._kinds[self.current].pigment)
         for number, value in zip(self.numbers, levels, strict=True):
             number.show_value(value)
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from sfumato.app.controls.chroma_pad import PadsEditor
 from sfumato.app.controls.curve_editor import CurveEditor
-from sfumato.app.controls.editor import Editor
+from sfumato.app.controls.editor import Editor, TabbedEditor
 from sfumato.app.controls.editors import (
     ChoiceEditor,
     FileEditor,
@@ -130,7 +130,7 @@ class RecordPanel(QWidget):
     def show_part(self, name: str) -> None:
         """Open a tab, where there is one of that name."""
         for editor in self.editors:
-            if isinstance(editor, CurveEditor | LevelsEditor):
+            if isinstance(editor, TabbedEditor):
                 editor.show_part(name)
 
     def choose_new(self, before: Any, after: Any) -> None:

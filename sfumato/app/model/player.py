@@ -28,7 +28,8 @@ class Player(QObject):
         self._view, self._desk = view, desk
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
-        self._lane = Lane("play", self)
+        self._lane = Lane("play", self)  # what is refused here is refused by the picture too
+        self._lane.crashed.connect(desk.notices.bug)
         self._shot: Shot | None = None
         self._began, self._rate, self._length = 0.0, 25.0, 1
         self._painted: deque[float] = deque(maxlen=60)

@@ -98,6 +98,12 @@ class Exports(QObject):
             text = f"No grid to {loss.grid} points holds {tolerance:g} ΔE: {said}"
             self.notices.note(text, why)
             return
+        if attrs.evolve(self.model.study, grid=study.grid) != study:
+            self.notices.note(
+                f"{grid} points were enough: {said}",
+                "the study has changed since; measure it again",
+            )
+            return
         self.model.commit("Grid", attrs.evolve(self.model.study, grid=grid))
         self.notices.good(f"{grid} points are enough", said)
 

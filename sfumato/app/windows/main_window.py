@@ -336,6 +336,7 @@ class MainWindow(QMainWindow):
         ReportDialog(f"Sfumato {VERSION}\n\n{text}", self).open()
 
     def _forget_view(self) -> None:
+        self.shot_edits.player.stop()
         self.view.set("coat", "")
         self.view.set("picking", "")
         self.exports.forget_proof()

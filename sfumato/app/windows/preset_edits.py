@@ -38,7 +38,7 @@ class PresetEdits(QObject):
             self.sheet.raise_()
             self.sheet.activateWindow()
             return
-        self.sheet = sheet = PresetSheet(presets.shelf(), self.desk, self.notices, self._window)
+        self.sheet = sheet = PresetSheet(self.desk, self.notices, self._window)
         sheet.wanted.connect(self._put)
         sheet.remove_wanted.connect(self._remove)
         sheet.destroyed.connect(self._forget)
@@ -72,6 +72,11 @@ class PresetEdits(QObject):
         self.model.commit(f"Put {preset.name} into {place}", study)
         if where in (LOOK, self.view.get("shot")):
             self.view.set("coat", coats[-1].id)
+        if len(coats) > 1 and coats != study.look.coats and preset.strength != 1.0:
+            self.notices.note(
+                f"The Strength of {preset.name}, {preset.strength * 100:.0f} %, is not kept",
+                "it holds groups, which no group can hold: set their own",
+            )
         if preset.made_for != suits(study.working):
             self.notices.note(
                 f"{preset.name} was made for {preset.made_for} sources",
@@ -119,7 +124,7 @@ class PresetEdits(QObject):
 
     def _refill(self) -> None:
         if self.sheet is not None:
-            self.sheet.show_shelf(presets.shelf())
+            self.sheet.refill()
 
     def _remove(self, each: Shelved) -> None:
         name = each.preset.name if each.preset else each.file.name

@@ -23,9 +23,10 @@ from sfumato.app.images import image_of
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.jobs import Lane
 from sfumato.app.model.notices import Notices
+from sfumato.core.arrays import Array
 from sfumato.core.preset import DISPLAY, LOG, suits
 from sfumato.core.study import LOOK
-from sfumato.work.presets import GLAZE, Shelved
+from sfumato.work.presets import GLAZE, Shelved, shelf
 
 TILE = QSize(176, 99)
 ALL, OWN = "All presets", "My own"
@@ -59,16 +60,20 @@ class PresetSheet(QDialog):
     wanted = Signal(object, str)
     remove_wanted = Signal(object)
 
-    def __init__(self, shelf: list[Shelved], desk: Desk, notices: Notices, parent) -> None:
+    def __init__(self, desk: Desk, notices: Notices, parent) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Presets")
         self.setObjectName("presets")
         self.resize(800, 640)
-        self._desk, self._shelf = desk, shelf
+        self._desk = desk
+        self._shelf: list[Shelved] = []
         self._todo: list[Shelved] = []
         self._lane = Lane("presets", self)
-        self._lane.answered.connect(self._on_tile)
+        self._lane.answered.connect(lambda answer: self._show_tile(*answer))
+        self._reader = Lane("shelf", self)  # of its own: a search drops tiles, never the shelf
+        self._reader.answered.connect(self._show_shelf)
+        self._reader.crashed.connect(notices.bug)
         self._lane.refused.connect(lambda _e: self._next())
         self._lane.crashed.connect(notices.bug)
         column = QVBoxLayout(self)
@@ -116,12 +121,14 @@ class PresetSheet(QDialog):
         self.remove.clicked.connect(self._remove)
         kind = suits(desk.model.study.working)
         self.filter.setCurrentText("Made for log" if kind == LOG else "Made for display")
-        if not any(self._fits(s, kind) for s in shelf):
-            self.filter.setCurrentText(ALL)
-        self._fill()
+        self.refill()
 
-    def show_shelf(self, shelf: list[Shelved]) -> None:
-        self._shelf = shelf
+    def refill(self) -> None:
+        """Read all preset files anew, in the background, and show them."""
+        self._reader.ask(lambda _cancel: shelf())
+
+    def _show_shelf(self, found: list[Shelved]) -> None:
+        self._shelf = found
         self._fill()
 
     # --- tiles -------------------------------------------------------------------------------------
@@ -171,8 +178,7 @@ class PresetSheet(QDialog):
 
         self._lane.ask(work)
 
-    def _on_tile(self, answer: Any) -> None:
-        each, picture = answer
+    def _show_tile(self, each: Shelved, picture: Array) -> None:
         for row in range(self.tiles.count()):
             item = self.tiles.item(row)
             if item.data(_ROLE) is each:
@@ -184,7 +190,7 @@ class PresetSheet(QDialog):
 
     @property
     def is_busy(self) -> bool:
-        return bool(self._todo) or self._lane.is_busy
+        return bool(self._todo) or self._lane.is_busy or self._reader.is_busy
 
     # --- the chosen one ----------------------------------------------------------------------------
     def chosen(self) -> Shelved | None:
@@ -227,11 +233,14 @@ class PresetSheet(QDialog):
             self.remove_wanted.emit(each)
 
     def done(self, code: int) -> None:
-        self._todo = []
-        self._lane.close()
+        self._end()
         super().done(code)
 
     def closeEvent(self, event) -> None:
-        self._todo = []
-        self._lane.close()
+        self._end()
         super().closeEvent(event)
+
+    def _end(self) -> None:
+        self._todo = []
+        for lane in (self._lane, self._reader):
+            lane.close()
