@@ -34,6 +34,13 @@ _FILTERS = {ALL: "", "Made for log": LOG, "Made for display": DISPLAY, OWN: OWN}
 _ROLE = Qt.ItemDataRole.UserRole
 
 
+def _icon(picture: QPixmap) -> QIcon:
+    """Return a picture as an icon that looks the same when it is chosen: else the style tints it."""
+    icon = QIcon(picture)
+    icon.addPixmap(picture, QIcon.Mode.Selected)
+    return icon
+
+
 class Tiles(QListWidget):
     """The wall; a tile is dragged as its file."""
 
@@ -151,7 +158,7 @@ class PresetSheet(QDialog):
             text = f"{name} {each.preset.note if each.preset else ''}".casefold()
             if not self._fits(each, wish) or not all(w in text for w in words):
                 continue
-            item = QListWidgetItem(QIcon(blank), name)
+            item = QListWidgetItem(_icon(blank), name)
             item.setData(_ROLE, each)
             item.setToolTip(each.preset.note if each.preset else str(each.fault))
             self.tiles.addItem(item)
@@ -182,10 +189,7 @@ class PresetSheet(QDialog):
         for row in range(self.tiles.count()):
             item = self.tiles.item(row)
             if item.data(_ROLE) is each:
-                shown = QPixmap.fromImage(image_of(picture))
-                icon = QIcon(shown)
-                icon.addPixmap(shown, QIcon.Mode.Selected)  # else the style tints it
-                item.setIcon(icon)
+                item.setIcon(_icon(QPixmap.fromImage(image_of(picture))))
         self._next()
 
     @property
