@@ -13,6 +13,8 @@ from attrs import frozen
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
 
+from sfumato.core.path import SPANS
+
 K = QKeySequence.StandardKey
 
 
@@ -89,6 +91,10 @@ TABLE = (
     ActionSpec("save_preset", "Save the glaze as a preset…", "Edit", when="has_coat"),
     ActionSpec("save_look_preset", "Save the Look as a preset…", "Edit", when="has_glazes"),
     ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", when="can_pick", separator=True),
+    *(
+        ActionSpec(f"span_{c.key}", f"LUT: {c.title.lower()}", "Edit", when="in_look")
+        for c in SPANS
+    ),
     ActionSpec("include_ground", "Include this shot's Ground in the LUT", "Edit", when="has_shot"),
     ActionSpec(
         "copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"

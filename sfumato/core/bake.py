@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.errors import ValueRefused
+from sfumato.core.path import NODE_RANGE
 from sfumato.core.table import UNIT, Domain, Table3D, lattice_colours
 from sfumato.core.transform import Transform
 
 LEAST_GRID, MOST_GRID = 2, 129
-NODE_RANGE = (-0.25, 1.25)
 
 
 def baked(

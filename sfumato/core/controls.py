@@ -8,11 +8,11 @@ tests are derived from these.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import attrs
-from attrs import frozen
+from attrs import field, frozen
 
 from sfumato.core.errors import ValueRefused
 
@@ -134,9 +134,13 @@ class Toggle(Kind):
 
 @frozen(kw_only=True)
 class Choice(Kind):
-    """One of several words."""
+    """One of several words: a fixed row, or what a function lists when it is asked."""
 
-    options: tuple[str, ...]
+    listed: tuple[str, ...] | Callable[[], tuple[str, ...]] = field(alias="options")
+
+    @property
+    def options(self) -> tuple[str, ...]:
+        return self.listed() if callable(self.listed) else self.listed
 
     def check(self, _owner: Any, field: Any, value: Any) -> None:
         if value not in self.options:

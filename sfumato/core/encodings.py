@@ -7,7 +7,7 @@ there (203 cd/m2, ITU-R BT.2408-7), and `convert` scales by it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from enum import Enum
 from functools import cache
 from types import MappingProxyType
@@ -40,10 +40,29 @@ class Family(Enum):
 
 
 @frozen(eq=False)
+class Coder:
+    """Code values to light and back for an encoding that is more than a curve and a matrix.
+
+    `direct(code, other)` carries colours straight to an encoding of the same `origin`, and `shown`
+    a picture of any encoding through the rendering of a view
+    (`unshown` the way back).
+    """
+
+    decode: Callable[[Rgb], Rgb]
+    encode: Callable[[Rgb], Rgb]
+    origin: str = ""
+    direct: Callable[[Rgb, Encoding], Rgb] | None = None
+    shown: Callable[[Rgb, Encoding], Rgb] | None = None
+    unshown: Callable[[Rgb, Encoding], Rgb] | None = None
+
+
+@frozen(eq=False)
 class Encoding:
     """One way to write colours as numbers.
 
     `decode` and `encode` take and give float32 (..., 3); code values are full range, 0..1 nominal.
+    `coder` takes the place of the transfer function where that is not enough; `definition` is what
+    an encoding of the user's was made from.
     """
 
     name: str
@@ -57,10 +76,22 @@ class Encoding:
     reference: float = 1.0
     cat: str = "CAT16"
     system_gamma: float = 1.0
+    coder: Coder | None = None
+    definition: Any = None
 
     @property
     def is_scene(self) -> bool:
         return self.family is not Family.DISPLAY
+
+    @property
+    def is_view(self) -> bool:
+        """Whether the encoding brings a rendering of its own for scene-referred colours."""
+        return self.coder is not None and self.coder.shown is not None
+
+    @property
+    def is_wide(self) -> bool:
+        """Whether light beyond diffuse white is shown as such (PQ, HLG)."""
+        return self.family is Family.DISPLAY and self.reference < 1.0
 
     @property
     def to_xyz(self) -> Matrix:
@@ -74,6 +105,8 @@ class Encoding:
 
     def decode(self, code: Any) -> Rgb:
         """Turn code values into linear light; NaN stays NaN, every finite code gives finite light."""
+        if self.coder is not None:
+            return self.coder.decode(as_rgb(code))
         light: Rgb = np.asarray(self.transfer.decoded(as_rgb(code)), np.float32)
         if self.system_gamma != 1.0:
             light = _ootf(light, self.to_xyz[1], self.system_gamma - 1.0)
@@ -82,6 +115,8 @@ class Encoding:
     def encode(self, light: Any) -> Rgb:
         """Turn linear light into code values: the inverse of `decode`."""
         x = as_rgb(light)
+        if self.coder is not None:
+            return self.coder.encode(x)
         if self.system_gamma != 1.0:
             x = _ootf(x, self.to_xyz[1], 1.0 / self.system_gamma - 1.0)
         return np.asarray(self.transfer.encoded(x), np.float32)
@@ -194,12 +229,52 @@ _ALL = (
         "the made-up camera of the demo scenario",
     ),
 )
-_REGISTRY = MappingProxyType({e.name: e for e in _ALL})
+_SHIPPED = MappingProxyType({e.name: e for e in _ALL})
+
+
+class _Known:
+    """All encodings by name: those that ship, then those that were added while the program runs."""
+
+    names: Mapping[str, Encoding] = _SHIPPED
 
 
 def encodings() -> Mapping[str, Encoding]:
     """Return every encoding by name, in menu order."""
-    return _REGISTRY
+    return _Known.names
+
+
+def shipped(name: str) -> bool:
+    """Whether an encoding of that name comes with the program."""
+    return name.casefold() in {n.casefold() for n in _SHIPPED}
+
+
+def add_encodings(new: Iterable[Encoding]) -> None:
+    """Make encodings known by their names; one of the same name is replaced.
+
+    Raises:
+        ValueRefused: a name is that of an encoding that ships.
+    """
+    merged = dict(_Known.names)
+    for each in new:
+        if shipped(each.name):
+            raise ValueRefused(
+                f"{each.name} is the name of an encoding that comes with Sfumato",
+                hint="choose another name",
+            )
+        merged[each.name] = each
+    _Known.names = MappingProxyType(merged)
+
+
+def drop_encodings(names: Iterable[str]) -> None:
+    """Forget encodings that were added; those that ship stay."""
+    gone = set(names)
+    kept = {n: e for n, e in _Known.names.items() if n in _SHIPPED or n not in gone}
+    _Known.names = MappingProxyType(kept)
+
+
+def names_of(*families: Family) -> tuple[str, ...]:
+    """Return the names of all encodings of some families (of all when none is given)."""
+    return tuple(n for n, e in encodings().items() if not families or e.family in families)
 
 
 def encoding(name: str) -> Encoding:
@@ -208,13 +283,14 @@ def encoding(name: str) -> Encoding:
     Raises:
         ValueRefused: there is none; the hint lists the names.
     """
-    found = _REGISTRY.get(name)
+    known = _Known.names
+    found = known.get(name)
     if found is None:
-        by_fold = {n.casefold(): e for n, e in _REGISTRY.items()}
+        by_fold = {n.casefold(): e for n, e in known.items()}
         found = by_fold.get(name.strip().casefold())
     if found is None:
         raise ValueRefused(
-            f"there is no encoding named {name!r}", hint=f"use one of {', '.join(_REGISTRY)}"
+            f"there is no encoding named {name!r}", hint=f"use one of {', '.join(known)}"
         )
     return found
 
@@ -246,6 +322,9 @@ def convert(rgb: Any, source: Encoding | str, target: Encoding | str) -> Rgb:
     code = as_rgb(rgb)
     if a is b:
         return code.copy()
+    there, back = a.coder, b.coder
+    if there and back and there.direct is not None and there.origin == back.origin:
+        return there.direct(code, b)
     light = a.decode(code)
     if a.primaries != b.primaries or a.white != b.white or a.reference != b.reference:
         light = transformed(light, light_matrix(a, b))

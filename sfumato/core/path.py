@@ -5,18 +5,21 @@ Preview, export, baking and the command line all go through these functions.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
-import numpy.typing as npt
+from attrs import evolve, frozen
 
 from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb, as_rgb
-from sfumato.core.encodings import Encoding, convert, encoding, light_matrix
+from sfumato.core.encodings import Encoding, Family, convert, encoding, light_matrix
 from sfumato.core.errors import ValueRefused
 from sfumato.core.laying import blended, matte
-from sfumato.core.study import Coat, Joint, Shot, Study, View
-from sfumato.core.tone import eased, hue_restored, tone_scale
+from sfumato.core.study import Coat, Joint, Shot, Span, Study, View
+from sfumato.core.tone import eased, hue_restored, tone_and_hue_undone, tone_scale, uneased
 from sfumato.core.transform import Function, Transform
 
+NODE_RANGE = (-0.25, 1.25)  # of code values in and out of LUTs that keep them
 CHUNK = 32768  # points at a time: enough to make little of each step's own cost
 
 
@@ -81,11 +84,18 @@ def through_look(study: Study, code: Rgb) -> Rgb:
 
 
 def through_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
-    """Working code values -> display code values (of the View, or of another `display`)."""
-    working = encoding(study.working)
-    target = display or encoding(study.view.encoding)
+    """Working code values -> display code values (of the View, or of another `display`).
+
+    Scene-referred colours go through the View's tone scale, or through the rendering that the View
+    brings itself; from there to another display they are carried without one.
+    """
+    working, view = encoding(study.working), encoding(study.view.encoding)
+    target = display or view
     if not working.is_scene:
         return convert(code, working, target)
+    for own in (target, view):
+        if own.coder is not None and own.coder.shown is not None:
+            return convert(own.coder.shown(code, working), own, target)
     return _toned(code, working, target, study.view)
 
 
@@ -97,51 +107,117 @@ def _toned(code: Rgb, working: Encoding, target: Encoding, view: View) -> Rgb:
     return target.encode(toned * np.float32(target.reference))
 
 
-def unviewed(study: Study, code: Rgb) -> Rgb:
-    """Return the working colour that the View shows as a display colour, float32 (3,).
+def from_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
+    """Display code values -> the working code values that `through_view` shows as them.
 
-    Exact for display-referred working encodings. Through a tone scale it is searched: from the grey
-    that is as light, by damped Newton steps; a colour that the View cannot show gives the nearest
-    that was found.
+    Colours on the edge of the display's gamut, which the View reaches only in the limit, come back
+    from near it; tones beyond its tone scale from the end of that.
+
+    Raises:
+        ValueRefused: the View is a rendering that cannot be undone.
     """
-    working, display = encoding(study.working), encoding(study.view.encoding)
+    working, view = encoding(study.working), encoding(study.view.encoding)
+    target = display or view
     if not working.is_scene:
-        return convert(code, display, working)
-    goal = np.asarray(code, np.float64)
-
-    def shown(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
-        return np.asarray(through_view(study, x.astype(np.float32)[None])[0], np.float64)
-
-    greys = np.linspace(0, 1, 257)
-    response = through_view(study, np.repeat(greys[:, None], 3, 1).astype(np.float32))
-    best = np.array([np.interp(goal[c], response[:, c], greys) for c in range(3)])
-    away = shown(best) - goal
-    for _ in range(40):
-        if np.abs(away).max() < 1e-5:
-            break
-        step = 2e-3
-        slopes = np.stack([(shown(best + step * e) - shown(best - step * e)) for e in np.eye(3)], 1)
-        slopes /= 2 * step
-        hold = 1e-4 * np.trace(slopes.T @ slopes) * np.eye(3)
-        move = np.linalg.solve(slopes.T @ slopes + hold + 1e-12 * np.eye(3), -slopes.T @ away)
-        for share in (1.0, 0.5, 0.25, 0.1, 0.03):
-            found = np.clip(best + share * np.clip(move, -0.2, 0.2), -0.25, 1.25)
-            there = shown(found) - goal
-            if np.abs(there).sum() < np.abs(away).sum():
-                best, away = found, there
-                break
-        else:
-            break
-    return best.astype(np.float32)
+        return convert(code, target, working)
+    for own in (target, view):
+        if own.coder is not None and own.coder.shown is not None:
+            if own.coder.unshown is None:
+                raise ValueRefused(
+                    f"{own.name} cannot be undone", hint="choose a View of Sfumato's own"
+                )
+            return own.coder.unshown(convert(code, target, own), working)
+    light = target.decode(code) / np.float32(target.reference)
+    light = tone_and_hue_undone(light, study.view)
+    if study.view.ease:
+        light = uneased(light)
+    back = np.asarray(np.linalg.inv(light_matrix(working, target)) * target.reference, np.float64)
+    found: Rgb = working.encode(transformed(light, back))
+    return found
 
 
+def unviewed(study: Study, code: Rgb) -> Rgb:
+    """Return the working colour that the View shows as a display colour, float32 (3,)."""
+    found: Rgb = from_view(study, np.asarray(code, np.float32)[None])
+    return np.asarray(found[0])
+
+
+# --- the ends of the Span ------------------------------------------------------------------------
 def span_names(study: Study, shot: Shot | None = None) -> tuple[str, str]:
     """Return the names of the encodings that the study's Span takes and gives."""
-    entry = study.working
-    if study.span.with_ground and shot is not None and shot.encoding:
-        entry = shot.encoding
-    leave = study.working if study.span.end is Joint.LOOK else study.view.encoding
-    return entry, leave
+    entry = study.span.entry or study.working
+    if study.span.with_ground and shot is not None:
+        entry = shot.encoding or study.working
+    usual = study.working if study.span.end is Joint.LOOK else study.view.encoding
+    return entry, study.span.leave or usual
+
+
+@frozen
+class SpanChoice:
+    """A usual Span: its key, what it is called, and the Span for a study and the shot looked at."""
+
+    key: str
+    title: str
+    span: Callable[[Study, Shot | None], Span]
+
+
+SPANS = (
+    SpanChoice(
+        "camera",
+        "Camera to display",
+        lambda study, shot: Span(entry=(shot.encoding or "") if shot else ""),
+    ),
+    SpanChoice("working", "Working to working", lambda _s, _shot: Span(end=Joint.LOOK)),
+    SpanChoice(
+        "display", "Display to display", lambda study, _shot: Span(entry=study.view.encoding)
+    ),
+    SpanChoice("shown", "Working to display", lambda _s, _shot: Span()),
+)
+
+
+def with_entry(study: Study, name: str) -> Span:
+    """Return the study's Span expecting an encoding; the Ground of a shot is left out."""
+    return evolve(study.span, start=Joint.GROUND, entry="" if name == study.working else name)
+
+
+def with_leave(study: Study, name: str) -> Span:
+    """Return the study's Span giving an encoding: display encodings through the View, others before it."""
+    if encoding(name).is_scene or not encoding(study.working).is_scene:
+        return evolve(study.span, end=Joint.LOOK, leave="" if name == study.working else name)
+    leave = "" if name == study.view.encoding else name
+    return evolve(study.span, end=Joint.VIEW, leave=leave)
+
+
+def span_sentence(study: Study, shot: Shot | None = None) -> str:
+    """Say in one line what the LUT expects and gives."""
+    entry, leave = (encoding(n) for n in span_names(study, shot))
+    whose = {Family.DISPLAY: "pictures", Family.LINEAR: "light", Family.LOG: "footage"}[
+        entry.family
+    ]
+    return f"Expects {entry.name} {whose}, gives {leave.name}"
+
+
+def into_entry(study: Study, shot: Shot | None, code: Rgb) -> Rgb:
+    """Working code values -> what the LUT of the study's Span is given."""
+    entry = encoding(span_names(study, shot)[0])
+    if encoding(study.working).is_scene and not entry.is_scene:
+        return through_view(study, code, entry)
+    return convert(code, study.working, entry)
+
+
+def from_entry(study: Study, entry: Encoding, code: Rgb) -> Rgb:
+    """What a LUT is given -> working code values."""
+    if encoding(study.working).is_scene and not entry.is_scene:
+        return from_view(study, code, entry)
+    return convert(code, entry, study.working)
+
+
+def from_leave(study: Study, code: Rgb) -> Rgb:
+    """What the LUT of the study's Span gives -> display code values of the View."""
+    leave = encoding(span_names(study)[1])
+    if leave.is_scene or study.span.end is Joint.LOOK:
+        return through_view(study, convert(code, leave, study.working))
+    return convert(code, leave, study.view.encoding)
 
 
 def span_transform(
@@ -149,9 +225,12 @@ def span_transform(
 ) -> Transform:
     """Return the path between two encodings as one exact stage.
 
+    From a display encoding into a scene-referred working encoding the View is undone first: such a
+    LUT is for pictures that are shown already.
+
     Raises:
-        ValueRefused: the Span runs from display to display while the working encoding is
-            scene-referred, or it includes a Ground and no shot is named.
+        ValueRefused: the Span gives scene-referred colours out of a display-referred working
+            encoding, or it includes a Ground and no shot is named.
     """
     working = encoding(study.working)
     shot: Shot | None = None
@@ -163,11 +242,6 @@ def span_transform(
         shot = study.shot(shot_id)
     entry_name, leave_name = span or span_names(study, shot)
     entry, leave = encoding(entry_name), encoding(leave_name)
-    if working.is_scene and not entry.is_scene:
-        raise ValueRefused(
-            f"a Span from {entry.name} does not fit the working encoding {working.name}",
-            hint="start from a scene-referred encoding, or set the working encoding to a display one",
-        )
     toned = working.is_scene and not leave.is_scene
     if leave.is_scene and not working.is_scene:
         raise ValueRefused(
@@ -177,7 +251,8 @@ def span_transform(
 
     def run(rgb: Rgb) -> Rgb:
         x = as_rgb(rgb)
-        x = x if entry is working else convert(x, entry, working)
+        if entry is not working:
+            x = from_entry(study, entry, x)
         if shot is not None:
             x = through_ground(shot, study, x)
         x = through_look(study, x)
@@ -189,4 +264,5 @@ def span_transform(
 
     stage = Function(f"{entry.name} to {leave.name}", run)
     whole = Function(stage.name, lambda rgb: chunked(stage, as_rgb(rgb)))
-    return Transform((whole,), study.look.name, (f"{entry.name} to {leave.name}",))
+    title = f"{study.look.name}, {entry.name} to {leave.name}"
+    return Transform((whole,), title, (f"{entry.name} to {leave.name}",))

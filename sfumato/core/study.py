@@ -11,7 +11,7 @@ import attrs
 from attrs import field, frozen
 
 from sfumato.core.controls import Choice, File, LutFile, Number, Toggle, control, kinds
-from sfumato.core.encodings import Family, encoding, encodings
+from sfumato.core.encodings import Family, encoding, names_of
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import NORMAL, Laying
@@ -152,7 +152,8 @@ class Look:
     strength: float = 1.0
 
 
-_DISPLAYS = tuple(e.name for e in encodings().values() if e.family is Family.DISPLAY)
+def _displays() -> tuple[str, ...]:
+    return names_of(Family.DISPLAY)
 
 
 @frozen
@@ -161,7 +162,7 @@ class View:
 
     encoding: str = control(
         "BT.1886",
-        Choice(title="Display", options=_DISPLAYS, help="The display that the Look is made for."),
+        Choice(title="Display", options=_displays, help="The display that the Look is made for."),
     )
     contrast: float = control(
         1.25,
@@ -234,10 +235,16 @@ class Joint(Enum):
 
 @frozen
 class Span:
-    """What the LUT covers. From SOURCE it includes the Ground of one shot, which must be asked for."""
+    """What the LUT covers. From SOURCE it includes the Ground of one shot, which must be asked for.
+
+    `entry` is the encoding that the LUT expects ("" = the working encoding, or the shot's own when
+    its Ground is included), `leave` the one that it gives ("" = the working encoding, or the View's).
+    """
 
     start: Joint = Joint.GROUND
     end: Joint = Joint.VIEW
+    entry: str = ""
+    leave: str = ""
 
     def __attrs_post_init__(self) -> None:
         if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (
@@ -266,6 +273,7 @@ class Study:
     grid: int = 33
     fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
     notes: str = ""
+    config: str = ""  # the OCIO config whose colour spaces are among the encodings
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:

@@ -6,8 +6,8 @@ from typing import Any
 
 import attrs
 
-from sfumato.core import controls
-from sfumato.core.encodings import encoding
+from sfumato.core import controls, user_encoding
+from sfumato.core.encodings import add_encodings, encoding, encodings
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
 from sfumato.core.laying import Laying
@@ -24,6 +24,7 @@ from sfumato.core.study import (
     grouped,
     new_id,
 )
+from sfumato.core.user_encoding import UserEncoding
 
 VERSION = 1
 _COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
@@ -31,6 +32,7 @@ _COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
 
 def dump(study: Study) -> dict[str, Any]:
     """Return the study as plain data: dicts, lists, numbers and text."""
+    own = used_encodings(study)
     return {
         "sfumato": VERSION,
         "name": study.name,
@@ -38,6 +40,7 @@ def dump(study: Study) -> dict[str, Any]:
         "working": study.working,
         "view": controls.dump(study.view),
         "span": [study.span.start.value, study.span.end.value],
+        "span_encodings": [study.span.entry, study.span.leave],
         "grid": study.grid,
         "fit": study.fit,
         "look": {
@@ -57,7 +60,57 @@ def dump(study: Study) -> dict[str, Any]:
             }
             for s in study.shots
         ],
+        **({"config": study.config} if study.config else {}),
+        **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
+
+
+def used_encodings(study: Study) -> list[UserEncoding]:
+    """Return the definitions of the user's own encodings that a study refers to: they travel with it."""
+    names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
+    names |= {s.encoding or "" for s in study.shots}
+    for coat in study.every_coat():
+        if attrs.has(type(coat.parameters)):
+            names |= {
+                v
+                for v in attrs.asdict(coat.parameters, recurse=False).values()
+                if isinstance(v, str)
+            }
+    known = encodings()
+    return [known[n].definition for n in known if n in names and known[n].definition is not None]
+
+
+_NO_NAMES = {"id", "name", "path", "file", "notes", "glaze", "note", "config"}
+
+
+def _brought(plain: dict[str, Any]) -> dict[str, Any]:
+    """Make the encodings known that a study brings along; return the study with their names as known.
+
+    One whose name is taken by another definition gets a name of its own.
+    """
+    names: dict[str, str] = {}
+    for each in plain.get("encodings", []):
+        own = user_encoding.load(each)
+        name, known = own.name, encodings()
+        for i in range(2, 100):
+            there = known.get(name)
+            if there is None or there.definition == attrs.evolve(own, name=name):
+                break
+            name = f"{own.name} {i}"
+        if name not in known:
+            add_encodings([attrs.evolve(own, name=name).made()])
+        if name != own.name:
+            names[own.name] = name
+
+    def walk(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {k: v if k in _NO_NAMES else walk(v) for k, v in value.items()}
+        if isinstance(value, list):
+            return [walk(v) for v in value]
+        return names.get(value, value) if isinstance(value, str) else value
+
+    found: dict[str, Any] = walk(plain) if names else plain
+    return found
 
 
 def dump_coat(coat: Coat) -> dict[str, Any]:
@@ -154,8 +207,10 @@ def load(plain: Any) -> Study:
 
 
 def _study(plain: dict[str, Any]) -> Study:
+    plain = _brought(plain)
     look = plain["look"]
     start, end = plain["span"]
+    ends = [encoding(e).name if e else "" for e in plain.get("span_encodings", ["", ""])]
     shots = tuple(
         Shot(
             path=str(s["path"]),
@@ -181,7 +236,8 @@ def _study(plain: dict[str, Any]) -> Study:
         ),
         working=encoding(plain["working"]).name,
         view=controls.load(View, plain["view"]),
-        span=Span(Joint(start), Joint(end)),
+        span=Span(Joint(start), Joint(end), *ends),
         grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,
+        config=str(plain.get("config", "")),
     )

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.study import View
 
 GREY = 0.18
@@ -53,7 +54,7 @@ def tone_scale(light: Rgb, view: View) -> Rgb:
     up -= below
     out = np.exp2(up)
     out *= np.float32(GREY)
-    return np.asarray(np.copysign(out, light), np.float32)
+    return np.asarray(np.copysign(out, light), light.dtype)
 
 
 def hue_restored(before: Rgb, after: Rgb, amount: float) -> Rgb:
@@ -69,6 +70,71 @@ def hue_restored(before: Rgb, after: Rgb, amount: float) -> Rgb:
     out = after * np.float32(1 - amount)
     for c in range(3):  # by channel: broadcasting over an axis of 3 is slow
         out[..., c] += before[..., c] * share + floor
+    return out
+
+
+# How far beyond the gamut `uneased` brings colours back, as a distance from the greatest channel.
+_FARTHEST = 2.0
+
+
+@lru_cache(maxsize=16)
+def _stops_back(view: View) -> tuple[Array, Array]:
+    """Return stops of display light below 18 % grey, rising, and the scene stops they come from."""
+    stops = np.concatenate([np.linspace(-44, -12, 4096), np.linspace(-12, 16, 24576)[1:]])
+    shown = tone_scale((GREY * np.exp2(stops)).astype(np.float64), view).astype(np.float64)
+    there = np.log2(np.maximum(shown, 1e-30) / GREY)
+    rises = np.concatenate([[True], np.diff(np.maximum.accumulate(there)) > 1e-7])
+    return there[rises], stops[rises]
+
+
+def tone_undone(light: Rgb, view: View) -> Rgb:
+    """Return the scene light that `tone_scale` bends into display light; beyond its reach, the ends.
+
+    >>> grey = np.float32([[0.18, 0.18, 0.18]])
+    >>> tone_undone(grey, View()).round(4).tolist()
+    [[0.18000000715255737, 0.18000000715255737, 0.18000000715255737]]
+    """
+    there, stops = _stops_back(view)
+    at = np.log2(np.maximum(np.abs(light), 1e-30) / GREY)
+    return np.asarray(np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light), np.float32)
+
+
+def tone_and_hue_undone(light: Rgb, view: View) -> Rgb:
+    """Undo `hue_restored(x, tone_scale(x), view.hue)`: the ends by the curve, the middle by halving.
+
+    The least and the greatest channel are bent by the curve alone; the middle one lies between.
+    """
+    order = np.argsort(light, axis=-1, kind="stable")
+    after = np.take_along_axis(light, order, -1)
+    before = tone_undone(after, view)
+    if view.hue > 0:
+        low, high = before[..., 0].astype(np.float64), before[..., 2].astype(np.float64)
+        floor, roof = after[..., 0].astype(np.float64), after[..., 2].astype(np.float64)
+        share = (roof - floor) / np.maximum(high - low, 1e-9) * view.hue
+        least, most = low.copy(), high.copy()
+        for _ in range(36):
+            middle = (least + most) / 2
+            bent: Any = tone_scale(middle.astype(np.float32), view)
+            there = bent * (1 - view.hue) + middle * share + floor * view.hue - low * share
+            below = there < after[..., 1]
+            least, most = np.where(below, middle, least), np.where(below, most, middle)
+        before[..., 1] = (least + most) / 2
+    out = np.empty_like(before)
+    np.put_along_axis(out, order, before, -1)
+    return out
+
+
+def uneased(light: Rgb, threshold: float = 0.8) -> Rgb:
+    """Undo `eased`: colours on the edge of the gamut come back from not further than twice it."""
+    most = _ends(light)[1]
+    scale: Any = np.maximum(most, 1e-9)
+    t = threshold
+    out = np.empty_like(light)
+    for c in range(3):
+        d = (most - light[..., c]) / scale
+        bent = np.maximum(d.astype(np.float64) - t, 0) / (1 - t)
+        back = -np.log(np.maximum(1 - bent, 1e-12)) * (1 - t)
+        out[..., c] = most - np.minimum(np.minimum(d, t) + back, _FARTHEST) * scale
     return out
 
 

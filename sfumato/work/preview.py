@@ -19,12 +19,12 @@ from attrs import field, frozen
 
 from sfumato.core import oklab, path, scopes
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.bake import NODE_RANGE
 from sfumato.core.encodings import convert, encoding
 from sfumato.core.laying import matte
 from sfumato.core.measure import delta_e
+from sfumato.core.path import NODE_RANGE
 from sfumato.core.sample import Packed, packed
-from sfumato.core.study import LOOK, Coat, Joint, Shot, Study
+from sfumato.core.study import LOOK, Coat, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 from sfumato.media.contract import FrameFacts, as_float
@@ -217,14 +217,11 @@ class Previewer:
             lut = ask.written
         else:
             lut = Transform((self.written_table(ask, cancel),))
-        working = encoding(study.working)
-        entry = encoding(path.span_names(study, shot)[0])
 
         def through(code: Rgb) -> Rgb:
             if not study.span.with_ground:
                 code = path.through_ground(shot, study, code)
-            code = lut.apply(code if entry is working else convert(code, working, entry))
-            return path.through_view(study, code) if study.span.end is Joint.LOOK else code
+            return path.from_leave(study, lut.apply(path.into_entry(study, shot, code)))
 
         return through
 

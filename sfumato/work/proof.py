@@ -11,11 +11,11 @@ from attrs import frozen
 
 from sfumato.core import path
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.encodings import Encoding, convert, encoding
+from sfumato.core.encodings import encoding
 from sfumato.core.errors import FormatError, MediaError
 from sfumato.core.fit import fitted, unchecked
 from sfumato.core.measure import Difference, cube_colours, difference_of
-from sfumato.core.study import Joint, Shot, Study
+from sfumato.core.study import Shot, Study
 from sfumato.core.table import Table3D
 from sfumato.core.transform import Transform
 from sfumato.formats.contract import WriteOptions
@@ -34,7 +34,6 @@ def entry_colours(
     study: Study, frames: Frames, width: int = 240, cancel: Cancel | None = None
 ) -> list[tuple[Shot, Rgb]]:
     """Return, for every shot that can be read, its colours as they enter the LUT, within 0..1."""
-    working = encoding(study.working)
     found = []
     for shot in study.shots:
         if cancel is not None:
@@ -43,23 +42,20 @@ def entry_colours(
             source = frames.sample(shot, width)
         except MediaError:
             continue
-        entry = encoding(path.span_names(study, shot)[0])
 
-        def enter(rgb: Rgb, shot: Shot = shot, entry: Encoding = entry) -> Rgb:
+        def enter(rgb: Rgb, shot: Shot = shot) -> Rgb:
             code = path.to_working(shot, study, rgb)
-            if not study.span.with_ground:
-                code = path.through_ground(shot, study, code)
-            return code if entry is working else convert(code, working, entry)
+            if study.span.with_ground:
+                return code if shot.encoding is None else rgb
+            return path.into_entry(study, shot, path.through_ground(shot, study, code))
 
         found.append((shot, np.clip(run_tiled(enter, source, cancel), 0, 1)))
     return found
 
 
 def viewed(study: Study, code: Rgb) -> Rgb:
-    """Return what leaves the LUT as display values: through the View when the Span ends before it."""
-    if study.span.end is Joint.VIEW:
-        return code
-    return run_tiled(lambda rgb: path.through_view(study, rgb), code)
+    """Return what leaves the LUT as display values of the View."""
+    return run_tiled(lambda rgb: path.from_leave(study, rgb), code)
 
 
 @frozen

@@ -30,7 +30,7 @@ from sfumato.app.panels.unfolded import Unfolded
 from sfumato.app.panels.view_fold import ViewFold
 from sfumato.app.theme import strong_font
 from sfumato.core.encodings import encoding
-from sfumato.core.study import LOOK, Coat, Joint, Shot, Span, Study, every
+from sfumato.core.study import LOOK, Coat, Joint, Shot, Study, every
 from sfumato.work.colours import Colours
 
 
@@ -447,19 +447,20 @@ class Ledger(QWidget):
             self.body.place_ends()
             return
         if joint is Joint.GROUND:
-            self.edits.span(Span(joint, study.span.end))
+            self.edits.span(attrs.evolve(study.span, start=joint, entry=""))
             return
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction(
-            "Include this shot's Ground", lambda: self.edits.span(Span(joint, study.span.end))
+            "Include this shot's Ground",
+            lambda: self.edits.span(attrs.evolve(study.span, start=joint, entry="")),
         ).setObjectName("include")
         menu.addAction("Leave the Ground out")
         menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self.body.place_ends))
         menu.popup(self.body.start.mapToGlobal(self.body.start.rect().bottomLeft()))
 
     def _move_end(self, joint: Joint) -> None:
-        self.edits.span(Span(self._model.study.span.start, joint))
+        self.edits.span(attrs.evolve(self._model.study.span, end=joint, leave=""))
         self.body.place_ends()
 
     def choose_encoding(self) -> None:

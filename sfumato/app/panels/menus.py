@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from sfumato.core.encodings import Family, encodings
+from sfumato.core.encodings import Encoding, Family, encodings
 from sfumato.core.glaze import Group, glazes
 
 
@@ -26,13 +26,20 @@ def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
     return menu
 
 
-def encoding_menu(parent: QWidget, choose: Callable[[str], None], current: str | None) -> QMenu:
-    """Make a menu of all encodings, by family."""
+def encoding_menu(
+    parent: QWidget,
+    choose: Callable[[str], None],
+    current: str | None,
+    offered: Callable[[Encoding], bool] = lambda _space: True,
+) -> QMenu:
+    """Make a menu of encodings, by family."""
     menu = QMenu(parent)
     for family in Family:
-        menu.addSection(family.value.capitalize())
-        for space in encodings().values():
-            if space.family is family:
+        spaces = [s for s in encodings().values() if s.family is family and offered(s)]
+        if spaces:
+            menu.addSection(family.value.capitalize())
+        for space in spaces:
+            if not space.is_view:
                 action = menu.addAction(space.title, lambda n=space.name: choose(n))
                 action.setCheckable(True)
                 action.setChecked(space.name == current)

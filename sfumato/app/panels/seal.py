@@ -14,10 +14,10 @@ from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.study_model import StudyModel
+from sfumato.app.panels.span_line import SpanLine
 from sfumato.app.theme import colour
 from sfumato.core.controls import Number
-from sfumato.core.path import span_names
-from sfumato.core.study import every
+from sfumato.core.study import Span, every
 from sfumato.work import peer
 from sfumato.work.proof import CLOSE, GridLoss, Proof
 
@@ -102,9 +102,9 @@ class Seal(QWidget):
         find.addStretch(1)
         find.addWidget(self.smallest)
         column.addLayout(find)
-        self._span = quiet("")
-        self._span.setContentsMargins(4, 0, 0, 0)
-        column.addWidget(self._span)
+        self.span = SpanLine()
+        self.span.chosen.connect(self._edit_span)
+        column.addWidget(self.span, 0, Qt.AlignmentFlag.AlignLeft)
         bottom = QHBoxLayout()
         self._loss = QLabel()
         self._loss.setContentsMargins(4, 0, 0, 0)
@@ -148,8 +148,7 @@ class Seal(QWidget):
         self.grid.show_value(study.grid)
         self.fit.setChecked(study.fit)
         self.smallest.setEnabled(bool(study.shots))
-        entry, leave = span_names(study, shot)
-        self._span.setText(f"{entry} → {leave}")
+        self.span.show_study(study, shot)
         warnings = []
         if study.span.with_ground and shot is not None:
             warnings.append(f"Includes the Ground of {shot.name}: right for this shot only.")
@@ -217,6 +216,11 @@ class Seal(QWidget):
         study = self._model.study
         self._desk.hold()
         self._model.commit("Grid", attrs.evolve(study, grid=round(value)), ("seal", "grid"))
+
+    def _edit_span(self, span: Span) -> None:
+        study = self._model.study
+        if span != study.span:
+            self._model.commit("Change the Span", attrs.evolve(study, span=span))
 
     def _edit_fit(self, on: bool) -> None:
         how = "Fit" if on else "Sample"

@@ -26,7 +26,7 @@ from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes import cdl
 from sfumato.core.laying import Laying, picked
 from sfumato.core.stages import CdlStage
-from sfumato.core.study import LOOK, MOST_MEMBERS, Coat, Joint, Span, every, new_coat, renewed
+from sfumato.core.study import LOOK, MOST_MEMBERS, Coat, Joint, every, new_coat, renewed
 from sfumato.core.transform import Transform
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.work.luts import stated_span, write_lut
@@ -411,4 +411,4 @@ class CoatEdits(QObject):
     def include_ground(self) -> None:
         span = self.model.study.span
         start = Joint.GROUND if span.with_ground else Joint.SOURCE
-        self._ledger.edits.span(Span(start, span.end))
+        self._ledger.edits.span(attrs.evolve(span, start=start, entry=""))

@@ -13,7 +13,7 @@ from sfumato.app.model.notices import Notices
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
-from sfumato.core.path import span_names
+from sfumato.core.path import SPANS, span_sentence
 from sfumato.core.study import Study, every
 from sfumato.work.preview import EXACT, FILE, LUT
 from sfumato.work.proof import Proof, export_look, smallest_grid
@@ -30,9 +30,26 @@ class Exports(QObject):
         self.model, self.view, self.desk, self.notices = model, view, desk, notices
         self.proof: Proof | None = None
 
+    def _take_span(self, key: str) -> None:
+        study = self.model.study
+        span = next(c for c in SPANS if c.key == key).span(study, self.desk.shot)
+        if span != study.span:
+            self.model.commit("Change the Span", attrs.evolve(study, span=span))
+
+    def span_camera(self) -> None:
+        self._take_span("camera")
+
+    def span_working(self) -> None:
+        self._take_span("working")
+
+    def span_display(self) -> None:
+        self._take_span("display")
+
+    def span_shown(self) -> None:
+        self._take_span("shown")
+
     def export_lut(self) -> None:
         study, shot = self.model.study, self.desk.shot
-        entry, leave = span_names(study, shot)
         warning = ""
         if study.span.with_ground:
             if shot is None:
@@ -44,7 +61,7 @@ class Exports(QObject):
             study.look.name,
             folder,
             study.grid,
-            f"{entry} → {leave}",
+            span_sentence(study, shot),
             warning,
             lambda f: self._window.ports.choose_folder(self._window, f),
         )

@@ -7,21 +7,20 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.controls import Choice, control
-from sfumato.core.encodings import Encoding, convert, encodings
+from sfumato.core.encodings import Encoding, convert, names_of
 from sfumato.core.glaze import GlazeSpec, Group
 
-_NAMES = tuple(encodings())
 _MOST = 1e4  # code values are held within this: inverse logs of more are infinite
 
 
 @frozen
 class EncodingChange:
     source: str = control(
-        "sRGB", Choice(title="From", options=_NAMES, help="What the colours are taken for.")
+        "sRGB", Choice(title="From", options=names_of, help="What the colours are taken for.")
     )
     target: str = control(
         "sRGB",
-        Choice(title="To", options=_NAMES, help="What they become; no tone scale is applied."),
+        Choice(title="To", options=names_of, help="What they become; no tone scale is applied."),
     )
 
 

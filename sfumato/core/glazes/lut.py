@@ -7,11 +7,16 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.controls import Choice, File, LutFile, control
-from sfumato.core.encodings import Encoding, convert, encodings
+from sfumato.core.encodings import Encoding, convert, names_of
 from sfumato.core.glaze import GlazeSpec, Group
 
 AS_IT_IS = "the working encoding"
-_ENDS = (AS_IT_IS, *encodings())
+
+
+def _ends() -> tuple[str, ...]:
+    return (AS_IT_IS, *names_of())
+
+
 _MOST = 1e4  # results are held within this: inverse logs of more are infinite
 
 
@@ -24,7 +29,7 @@ class Lut:
         AS_IT_IS,
         Choice(
             title="Expects",
-            options=_ENDS,
+            options=_ends,
             help="What the LUT was made for: colours are carried there first.",
         ),
     )
@@ -32,7 +37,7 @@ class Lut:
         AS_IT_IS,
         Choice(
             title="Gives",
-            options=_ENDS,
+            options=_ends,
             help="What comes out of the LUT: it is carried back to the working encoding.",
         ),
     )

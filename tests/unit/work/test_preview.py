@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import attrs
 import numpy as np
+import peers
 import pytest
 from conftest import DEMO
 
+from sfumato.core import path
 from sfumato.core.encodings import encoding
 from sfumato.core.measure import delta_e
 from sfumato.core.study import LOOK, Joint, Span, Study, new_coat
 from sfumato.core.transform import Transform
-from sfumato.work import preview, proof
+from sfumato.work import peer, preview, proof
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import Frames
 from sfumato.work.preview import Ask, Previewer, _Steps
@@ -45,9 +47,17 @@ def test_a_drag_shows_nearly_what_rest_shows(study: Study, frames: Frames, shot:
     assert np.percentile(apart, 99) < 3
 
 
-def test_the_lut_side_is_the_written_table(study: Study, frames: Frames) -> None:
+def test_the_lut_side_is_the_written_table(study: Study, frames: Frames, tmp_path) -> None:
     previewer = Previewer(frames)
-    for span in (Span(), Span(Joint.GROUND, Joint.LOOK), Span(Joint.SOURCE, Joint.VIEW)):
+    """For every usual Span, and as two other parties read the file that is written."""
+    shot = study.shot("furnace")
+    spans = [choice.span(study, shot) for choice in path.SPANS]
+    spans += [
+        Span(Joint.SOURCE, Joint.VIEW),
+        Span(entry="ACEScct", leave="sRGB"),
+        Span(Joint.GROUND, Joint.LOOK, leave="ACEScct"),
+    ]
+    for i, span in enumerate(spans):
         spanned = attrs.evolve(study, span=span)
         ask = _ask(spanned, b="lut")
         shown = previewer.show(ask, Cancel())
@@ -55,6 +65,14 @@ def test_the_lut_side_is_the_written_table(study: Study, frames: Frames) -> None
         (found,) = (c for s, c in proof.entry_colours(spanned, frames, 240) if s.id == "furnace")
         expected = preview.to_bytes(proof.viewed(spanned, table.apply(found)))
         assert np.abs(shown.b.astype(int) - expected).max() <= 1
+        file = tmp_path / f"{i}.cube"
+        made = proof.export_look(spanned, frames, file, shot=shot if span.with_ground else None)
+        assert made.own_code_difference == 0
+        words = f"expects {path.span_names(spanned, shot)[0]} ("
+        assert made.transform.comments[0].startswith(words)
+        ours = table.apply(found)
+        for theirs in (peer.apply_file(file, found), peers.opencolorio(file, found)):
+            assert np.abs(theirs - ours).max() < 2e-6, span
 
 
 def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> None:
