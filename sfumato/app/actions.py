@@ -123,6 +123,12 @@ TABLE = (
     ActionSpec(
         "choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+I", when="has_shot"
     ),
+    ActionSpec(
+        "open_encodings",
+        "Encodings of my own…",
+        "Shots",
+        help="Define a camera's curve and primaries by their published numbers, or by a LUT file.",
+    ),
     ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", when="is_clip"),
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 from sfumato.app import theme
 from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
+from sfumato.work import encoding_store
 from sfumato.work.study_store import demo_study
 
 
@@ -55,6 +56,8 @@ def main(study: Path | None) -> int:
     theme.install(app, settings.get("light", False))
     window = MainWindow(settings, demo=demo_study())
     _hook(window)
+    for fault in encoding_store.load_library():
+        window.notices.fault(fault)
     if study is not None:
         window.files.open_file(study)
     window.show()

@@ -141,6 +141,7 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton[flat="true"] {{ background: transparent; padding: 3px 6px; color: {c["quiet"]}; }}
     QPushButton[flat="true"]:hover {{ color: {c["text"]}; }}
     QPushButton[flat="true"]:checked {{ background: {c["raised"]}; color: {c["text"]}; font-weight: 600; }}
+    QPushButton[line="true"] {{ padding: 1px 3px; margin: 0; font-size: 11px; text-align: left; }}
     QPushButton[dashed="true"] {{ background: transparent; border: 1px dashed {c["line"]}; color: {c["quiet"]}; }}
     QPushButton[dashed="true"]:hover {{ color: {c["text"]}; }}
     QPushButton[dashed="true"]:focus {{ border-color: {c["yellow"]}; }}

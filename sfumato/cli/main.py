@@ -36,7 +36,10 @@ def _guarded(run: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(run)
     def guarded(*args: Any, **values: Any) -> Any:
         from sfumato.core.errors import SfumatoError
+        from sfumato.work.encoding_store import load_library
 
+        for fault in load_library():
+            click.echo(f"sfumato: {fault.sentence()}", err=True)
         try:
             return run(*args, **values)
         except SfumatoError as error:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import attrs
@@ -36,41 +37,60 @@ def _named() -> dict[str, Encoding]:
     }
 
 
-def _number(title: str, words: str, least: float, most: float, **more: Any) -> Number:
-    return Number(title=title, least=least, most=most, help=words, step=0.001, digits=6, **more)
+def _number(title: str, words: str, least: float, most: float, soft: tuple[float, float]) -> Number:
+    return Number(title=title, least=least, most=most, help=words, step=0.001, digits=6, soft=soft)
 
 
 @frozen
 class LogCurve:
     """The seven parameters of a camera log curve as in CLF (SMPTE ST 2136-1, Log node)."""
 
-    base: float = control(2.0, _number("Base", "Of the logarithm: 2, 10 or e.", 1.01, 1000))
+    base: float = control(
+        2.0, _number("Base", "Of the logarithm: 2, 10 or e.", 1.01, 1000, (2, 10))
+    )
     lin_slope: float = control(
         1.0,
-        _number("Lin side slope", "Multiplies light before the logarithm is taken.", 1e-6, 1e6),
+        _number(
+            "Lin side slope", "Multiplies light before the logarithm is taken.", 1e-6, 1e6, (0, 20)
+        ),
     )
     lin_offset: float = control(
-        0.01, _number("Lin side offset", "Added to light before the logarithm is taken.", -10, 10)
+        0.01,
+        _number(
+            "Lin side offset", "Added to light before the logarithm is taken.", -10, 10, (0, 0.5)
+        ),
     )
     log_slope: float = control(
-        0.1, _number("Log side slope", "Multiplies the logarithm.", 1e-4, 100)
+        0.1, _number("Log side slope", "Multiplies the logarithm.", 1e-4, 100, (0, 1))
     )
     log_offset: float = control(
-        0.5, _number("Log side offset", "Added to the logarithm: the code where it is 0.", -10, 10)
+        0.5,
+        _number(
+            "Log side offset", "Added to the logarithm: the code where it is 0.", -10, 10, (0, 1)
+        ),
     )
     has_break: bool = control(
         True, Toggle(title="Straight line below a break", help="Most camera curves have one.")
     )
     lin_break: float = control(
-        0.0, _number("Lin side break", "The light below which the curve is a line.", -10, 10)
+        0.0,
+        _number(
+            "Lin side break", "The light below which the curve is a line.", -10, 10, (-0.05, 0.05)
+        ),
     )
     own_slope: bool = control(
         False,
         Toggle(title="The line has a slope of its own", help="Else it goes on along the tangent."),
     )
     linear_slope: float = control(
-        1.0, _number("Linear slope", "Code per light on the line.", 1e-6, 1e6)
+        1.0, _number("Linear slope", "Code per light on the line.", 1e-6, 1e6, (0, 20))
     )
+
+    @property
+    def tangent(self) -> float:
+        """The slope of the curve at its break, code per light."""
+        inner = self.lin_slope * self.lin_break + self.lin_offset
+        return self.log_slope * self.lin_slope / (math.log(self.base) * inner)
 
     def transfer(self, name: str) -> t.Transfer:
         """Return the curve.
@@ -96,11 +116,20 @@ class LogCurve:
         )
 
 
+@frozen
+class PowerCurve:
+    """A display's pure power."""
+
+    gamma: float = control(
+        2.4, Number(title="Gamma", least=0.1, most=10.0, help="Light = code to this power.")
+    )
+
+
 _NAMES = ("BT.709", "BT.2020", "P3 at D65", "ACES AP0", "ACES AP1", "Tarn Wide", OWN)
 
 
 def _xy(title: str) -> Number:
-    return Number(title=title, least=-1.0, most=2.0, step=0.0005, digits=5)
+    return Number(title=title, least=-1.0, most=2.0, step=0.0005, digits=5, soft=(0, 1))
 
 
 @frozen
@@ -137,13 +166,13 @@ class Gamut:
         fault = ValueRefused(
             "these chromaticities make no triangle around the white", hint="check x and y of each"
         )
-        if min(y for _x, y in (*three, white)) < -1 or any(abs(y) < 1e-6 for _x, y in three):
+        if any(abs(y) < 1e-6 for _x, y in three) or white[1] < 1e-3:
             raise fault
         try:
             matrix = rgb_to_xyz(three, white)
         except np.linalg.LinAlgError:
             raise fault from None
-        if not np.isfinite(matrix).all() or white[1] < 1e-3 or (matrix.sum(axis=0) <= 0).any():
+        if not np.isfinite(matrix).all() or (matrix.sum(axis=0) <= 0).any():
             raise fault
         return three, white
 
@@ -217,7 +246,7 @@ class UserEncoding:
     note: str = ""
     kind: str = LOG
     curve: LogCurve = LogCurve()
-    gamma: float = 2.4
+    power: PowerCurve = PowerCurve()
     gamut: Gamut = Gamut()
     decoder: Decoder | None = None
 
@@ -236,7 +265,7 @@ class UserEncoding:
         if self.kind == LOG:
             transfer = self.curve.transfer(name)
         elif self.kind == GAMMA:
-            transfer = t.power(name, self.gamma)
+            transfer = t.power(name, self.power.gamma)
         elif self.kind == DECODER:
             if self.decoder is None:
                 raise ValueRefused("no decoder is chosen", hint="choose a 1D LUT or a CLF file")
@@ -282,7 +311,11 @@ def checks(space: Encoding) -> tuple[Check, ...]:
     bend = _bend(space)
     if bend is not None:
         well = bend < 0.02
-        words = "meets its line smoothly" if well else f"has a corner of {bend:.0%} at its break"
+        words = (
+            "meets its line smoothly"
+            if well
+            else f"has a corner of {bend * 100:.0f} % at its break"
+        )
         out.append(Check(well, words))
     for name, level in (("18 % grey", 0.18), ("90 % white", 0.9), ("black", 0.0)):
         at = float(space.encode(as_rgb([level] * 3))[1])
@@ -300,9 +333,7 @@ def _bend(space: Encoding) -> float | None:
     curve = space.definition.curve if space.definition is not None else None
     if curve is None or space.definition.kind != LOG or not (curve.has_break and curve.own_slope):
         return None
-    inner = curve.lin_slope * curve.lin_break + curve.lin_offset
-    tangent = curve.log_slope * curve.lin_slope / (np.log(curve.base) * inner)
-    return float(abs(curve.linear_slope / tangent - 1))
+    return float(abs(curve.linear_slope / curve.tangent - 1))
 
 
 # --- plain data ----------------------------------------------------------------------------------
@@ -318,7 +349,7 @@ def dump(own: UserEncoding) -> dict[str, Any]:
     if own.kind == LOG:
         plain["curve"] = controls.dump(own.curve)
     elif own.kind == GAMMA:
-        plain["gamma"] = own.gamma
+        plain["gamma"] = own.power.gamma
     elif own.decoder is not None:
         d = own.decoder
         plain["decoder"] = {
@@ -350,15 +381,12 @@ def load(plain: Any) -> UserEncoding:
             decoder = Decoder(
                 values, low, high, matrix, d.get("display") is True, str(d.get("file", ""))
             )
-        gamma = plain.get("gamma", 2.4)
-        if isinstance(gamma, bool) or not 0.1 <= float(gamma) <= 10:
-            raise ValueRefused(f"a gamma of {gamma!r} is outside 0.1 to 10")
         own = UserEncoding(
             str(plain["name"]),
             str(plain.get("note", "")),
             str(plain.get("kind", LOG)),
             controls.load(LogCurve, plain.get("curve") or {}),
-            float(gamma),
+            controls.load(PowerCurve, {"gamma": plain.get("gamma", 2.4)}),
             controls.load(Gamut, plain.get("primaries") or {}),
             decoder,
         )

@@ -154,6 +154,10 @@ class Previewer:
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
 
+    def forget(self) -> None:
+        """Forget everything that was kept: the encodings mean something else now."""
+        self.__init__(self.frames)  # type: ignore[misc]
+
     # --- pieces ----------------------------------------------------------------------------------
     def source(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
         """Return source code values at a size; while a clip plays, those that are quick to have."""

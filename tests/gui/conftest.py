@@ -55,7 +55,7 @@ class StandInPorts:
     def ask_replace(self, _parent, _name):
         return self.replace
 
-    def ask_delete(self, _parent, _name):
+    def ask_delete(self, _parent, _name, _words):
         return self.delete
 
     def ask_unsaved(self, _parent, _name):

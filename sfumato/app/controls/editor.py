@@ -50,6 +50,14 @@ def painted(label: QWidget, pigment: str) -> None:
 class Chooser(QComboBox):
     """A list of choices that a wheel passing over it does not change."""
 
+    def offer(self, options: tuple[str, ...]) -> None:
+        """Fill the list anew when it is another one; what is chosen stays where it can."""
+        if tuple(self.itemText(i) for i in range(self.count())) != options:
+            chosen = self.currentText()
+            self.clear()
+            self.addItems(options)
+            self.setCurrentText(chosen)
+
     def wheelEvent(self, event) -> None:
         if self.hasFocus():
             super().wheelEvent(event)

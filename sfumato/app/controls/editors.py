@@ -120,7 +120,7 @@ class ToggleEditor(Editor):
 class ChoiceEditor(Editor):
     def __init__(self, field: str, kind: Choice, default: str) -> None:
         super().__init__()
-        self._field = field
+        self._field, self._kind = field, kind
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         label = QLabel(kind.title)
@@ -131,7 +131,7 @@ class ChoiceEditor(Editor):
         self.box.setObjectName(field)
         self.box.setAccessibleName(kind.title)
         self.box.setToolTip(kind.help)
-        self.box.addItems(kind.options)
+        self.box.offer(kind.options)
         self.box.setCurrentText(default)
         self.box.textActivated.connect(self._chosen)
         row.addWidget(label)
@@ -142,6 +142,7 @@ class ChoiceEditor(Editor):
         self.released.emit()
 
     def show_record(self, record: Any) -> None:
+        self.box.offer(self._kind.options)
         self.box.setCurrentText(getattr(record, self._field))
 
 

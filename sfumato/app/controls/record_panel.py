@@ -106,6 +106,11 @@ class RecordPanel(QWidget):
         for editor in self.editors:
             editor.show_record(record)
 
+    def show_only(self, fields: set[str]) -> None:
+        """Hide the editors of all other fields."""
+        for editor in self.editors:
+            editor.setVisible(self._fields[editor] in fields)
+
     def contextMenuEvent(self, event) -> None:
         """Ask for more about the control under the hand."""
         under = next((e for e in self.editors if e.geometry().contains(event.pos())), None)

@@ -42,6 +42,7 @@ class Ledger(QWidget):
     file_wanted = Signal(str, str, str)
     apart_wanted = Signal()
     presets_wanted = Signal()
+    encodings_wanted = Signal()
     explain_wanted = Signal(str, object, str, object)  # title, record, field, place
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
@@ -469,6 +470,8 @@ class Ledger(QWidget):
         if shot is None:
             return
         menu = encoding_menu(self, lambda name: self.edits.encoding(shot.id, name), shot.encoding)
+        menu.addSeparator()
+        menu.addAction("Encodings of my own…", self.encodings_wanted.emit)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
 

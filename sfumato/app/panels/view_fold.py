@@ -32,9 +32,6 @@ class ViewFold(QWidget):
         self._working.setObjectName("working")
         self._working.setAccessibleName("Working encoding")
         self._working.setToolTip("The encoding in whose code values the glazes act.")
-        for space in encodings().values():
-            if space.family is not Family.LINEAR:
-                self._working.addItem(space.name)
         self._working.textActivated.connect(self.working_chosen)
         row.addWidget(label)
         row.addWidget(self._working, 1)
@@ -47,5 +44,9 @@ class ViewFold(QWidget):
         self.show_study(study)
 
     def show_study(self, study: Study) -> None:
+        spaces = [
+            s for s in encodings().values() if s.family is not Family.LINEAR and not s.is_view
+        ]
+        self._working.offer(tuple(s.name for s in spaces))
         self._working.setCurrentText(study.working)
         self._record.show_record(study.view)

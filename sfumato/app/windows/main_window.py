@@ -37,6 +37,7 @@ from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
 from sfumato.app.windows.coat_edits import CoatEdits
 from sfumato.app.windows.conversions import Conversions
+from sfumato.app.windows.encoding_edits import EncodingEdits
 from sfumato.app.windows.exports import Exports
 from sfumato.app.windows.keys_sheet import KeysSheet
 from sfumato.app.windows.palette import Palette
@@ -94,10 +95,12 @@ class MainWindow(QMainWindow):
         self.shot_edits = ShotEdits(self, self.model, self.view, self.desk, self.notices)
         self.exports = Exports(self, self.model, self.view, self.desk, self.notices)
         self.presets = PresetEdits(self, self.model, self.view, self.desk, self.notices)
+        self.encodings = EncodingEdits(self, self.model, self.desk, self.notices)
         owners = (
             self.files,
             self.coats,
             self.presets,
+            self.encodings,
             self.shot_edits,
             self.exports,
             self.conversions,
@@ -204,6 +207,8 @@ class MainWindow(QMainWindow):
         self.shots.menu_wanted.connect(self.shot_edits.show_menu)
         self.shots.remove_wanted.connect(self.shot_edits.remove)
         self.ledger.coat_menu_wanted.connect(self.coats.show_menu)
+        self.ledger.encodings_wanted.connect(self.encodings.open_encodings)
+        self.encodings.changed.connect(self.ledger.refresh)
         self.ledger.presets_wanted.connect(self.presets.open_presets)
         self.seal.export_wanted.connect(self.exports.export_lut)
         self.seal.smallest_wanted.connect(self.exports.find_grid)
@@ -383,9 +388,11 @@ class MainWindow(QMainWindow):
 
     def take_files(self, files: list[Path], where: str = LOOK) -> None:
         """Do the sensible thing for each dropped file; presets go to `where`, the Look or a shot."""
+        for file in (f for f in files if f.suffix == ".json"):
+            self.encodings.open_file(file)
         saved = [f for f in files if f.suffix in PRESETS]
         self.presets.take(saved, where)
-        files = [f for f in files if f not in saved]
+        files = [f for f in files if f not in saved and f.suffix != ".json"]
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
         luts = [f for f in files if f not in studies and self._is_lut(f)]
         if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):

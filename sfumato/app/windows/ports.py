@@ -62,6 +62,18 @@ class Ports:
         )
         return Path(name) if name else None
 
+    def choose_encoding(self, parent: QWidget) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(
+            parent, "Open an encoding", str(Path.home()), "Encodings (*.json)"
+        )
+        return Path(name) if name else None
+
+    def choose_encoding_save(self, parent: QWidget, suggested: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Save the encoding", suggested, "Encodings (*.encoding.json)"
+        )
+        return Path(name) if name else None
+
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
         name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
         return Path(name) if name else None
@@ -76,10 +88,9 @@ class Ports:
         words = "Its contents are lost when you replace it."
         return Question(parent, f"{name} exists already.", words, answers).answered() == "replace"
 
-    def ask_delete(self, parent: QWidget, name: str) -> bool:
-        """Ask whether a preset file may be deleted."""
+    def ask_delete(self, parent: QWidget, name: str, words: str) -> bool:
+        """Ask whether a file of the user's library may be deleted."""
         answers = (("Keep it", "keep"), ("Delete it", "delete"))
-        words = "Studies that use it keep their glazes."
         return Question(parent, f"Delete {name}?", words, answers).answered() == "delete"
 
     def ask_unsaved(self, parent: QWidget, name: str) -> str:

@@ -128,7 +128,8 @@ class PresetEdits(QObject):
 
     def _remove(self, each: Shelved) -> None:
         name = each.preset.name if each.preset else each.file.name
-        if not self._window.ports.ask_delete(self._window, name):
+        words = "Studies that use it keep their glazes."
+        if not self._window.ports.ask_delete(self._window, name, words):
             return
         try:
             each.file.unlink(missing_ok=True)
