@@ -42,7 +42,7 @@ def test_a_baked_cube_is_the_table_in_memory(baked: Path) -> None:
     memory = open_study(DEMO).bake(33)
     assert stored.table.size == 33
     np.testing.assert_array_equal(stored.table.values, memory.table.values)
-    assert stored.title == "Low tide"
+    assert stored.title == "Low tide, Tarn Log to BT.1886"
     assert "expects Tarn Log" in stored.comments[0]
     found = sfumato.proof(stored, memory)
     assert (found.worst, found.code_value_worst) == (0.0, 0.0)
@@ -72,7 +72,9 @@ def test_span_and_grid(tmp_path: Path) -> None:
     assert (lut.table.size, lut.title) == (17, "Working")
     run("bake", DEMO, out, status=1)
     run("bake", DEMO, out, "--force")
-    run("bake", DEMO, tmp_path / "x.cube", "--span", "sRGB:BT.1886", status=1)
+    run("bake", DEMO, tmp_path / "x.cube", "--span", "sRGB:Nowhere", status=1)
+    run("bake", DEMO, out, "--span", "sRGB:sRGB", "--force")
+    assert sfumato.read(out).title == "Low tide, sRGB to sRGB"
     run("bake", DEMO, tmp_path / "x.cube", "--span", "sRGB", status=2)
     run("bake", DEMO, tmp_path / "x.cube", "--grid", 200, status=2)
 
