@@ -129,6 +129,12 @@ TABLE = (
         "Shots",
         help="Define a camera's curve and primaries by their published numbers, or by a LUT file.",
     ),
+    ActionSpec(
+        "open_config",
+        "Use an OCIO config…",
+        "Shots",
+        help="Its colour spaces become encodings, its displays and views become Views.",
+    ),
     ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", when="is_clip"),
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", when="is_clip"),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", when="is_clip"),

@@ -323,7 +323,7 @@ def convert(rgb: Any, source: Encoding | str, target: Encoding | str) -> Rgb:
     if a is b:
         return code.copy()
     there, back = a.coder, b.coder
-    if there and back and there.direct is not None and there.origin == back.origin:
+    if there and back and there.direct and back.direct and there.origin == back.origin:
         return there.direct(code, b)
     light = a.decode(code)
     if a.primaries != b.primaries or a.white != b.white or a.reference != b.reference:

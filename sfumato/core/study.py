@@ -273,7 +273,7 @@ class Study:
     grid: int = 33
     fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
     notes: str = ""
-    config: str = ""  # the OCIO config whose colour spaces are among the encodings
+    configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:

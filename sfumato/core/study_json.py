@@ -60,7 +60,7 @@ def dump(study: Study) -> dict[str, Any]:
             }
             for s in study.shots
         ],
-        **({"config": study.config} if study.config else {}),
+        **({"configs": list(study.configs)} if study.configs else {}),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -80,7 +80,7 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     return [known[n].definition for n in known if n in names and known[n].definition is not None]
 
 
-_NO_NAMES = {"id", "name", "path", "file", "notes", "glaze", "note", "config"}
+_NO_NAMES = {"id", "name", "path", "file", "notes", "glaze", "note", "configs"}
 
 
 def _brought(plain: dict[str, Any]) -> dict[str, Any]:
@@ -239,5 +239,5 @@ def _study(plain: dict[str, Any]) -> Study:
         span=Span(Joint(start), Joint(end), *ends),
         grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,
-        config=str(plain.get("config", "")),
+        configs=tuple(str(c) for c in plain.get("configs", [])),
     )

@@ -14,10 +14,11 @@ from attrs import frozen
 
 from sfumato.core import study_json
 from sfumato.core.controls import LutFile
-from sfumato.core.errors import ExportError, FormatError, StudyError
+from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.study import Shot, Study
 from sfumato.work.files import read_bytes, refusal, write_bytes
 from sfumato.work.luts import read_lut
+from sfumato.work.ocio_config import BUILT_IN, absolute, open_for
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
@@ -45,13 +46,30 @@ def _parsed(data: bytes, file: Path) -> Study:
             hint="choose a .sfumato file",
             where=f"{file}:{line}",
         ) from error
+    folder = file.resolve().parent
     try:
+        configs = _open_configs(plain, folder)
         study = study_json.load(plain)
     except StudyError as error:
         raise error.at(str(file)) from error.__cause__
-    folder = file.resolve().parent
+    study = attrs.evolve(study, configs=configs)
     study = attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
     return study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
+
+
+def _open_configs(plain: Any, folder: Path) -> tuple[str, ...]:
+    """Open the OCIO configs that a study names, since its encodings are theirs."""
+    named = plain.get("configs", []) if isinstance(plain, dict) else []
+    if not isinstance(named, list):
+        return ()
+    configs = tuple(absolute(str(c), folder) for c in named[:16])
+    try:
+        open_for(configs)
+    except (FormatError, ValueRefused) as error:
+        raise StudyError(
+            f"its OCIO config cannot be opened: {error.summary}", hint=error.hint
+        ) from error
+    return configs
 
 
 def lut_file(path: str | Path) -> LutFile:
@@ -87,7 +105,10 @@ def as_bytes(study: Study, folder: Path | None = None) -> bytes:
     """Return the study as JSON; shots below or near `folder` become relative to it."""
     if folder is not None:
         shots = tuple(attrs.evolve(s, path=_relative(s.path, folder)) for s in study.shots)
-        study = attrs.evolve(study, shots=shots)
+        configs = tuple(
+            c if c.startswith(BUILT_IN) else _relative(c, folder) for c in study.configs
+        )
+        study = attrs.evolve(study, shots=shots, configs=configs)
         study = study.with_files(lambda f: attrs.evolve(f, path=_relative(f.path, folder)))
     return (json.dumps(study_json.dump(study), indent=1, ensure_ascii=False) + "\n").encode()
 
@@ -164,6 +185,7 @@ def recoverable() -> list[Recovered]:
             body = json.loads(read_bytes(file, StudyError, _MOST))
             if _alive(int(body["pid"])):
                 continue
+            _open_configs(body["study"], file.parent)
             study = study_json.load(body["study"])
             found.append(Recovered(file, study, body["original"], float(body["when"])))
         except (StudyError, KeyError, TypeError, ValueError):

@@ -25,6 +25,7 @@ class StandInPorts:
         self.cdl: Path | None = None
         self.study: Path | None = None
         self.save: Path | None = None
+        self.config: Path | None = None
         self.folder: Path | None = None
         self.unsaved = "drop"
         self.name: str | None = None
@@ -45,6 +46,9 @@ class StandInPorts:
 
     def choose_cdl(self, _parent, _suggested):
         return self.cdl
+
+    def choose_config(self, _parent):
+        return self.config
 
     def choose_folder(self, _parent, _folder):
         return self.folder

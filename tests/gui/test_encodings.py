@@ -7,18 +7,20 @@ from pathlib import Path
 
 import attrs
 import numpy as np
+import PyOpenColorIO as ocio
 import pytest
 from conftest import DEMO
 from gui.test_glazes import typed
-from PySide6.QtCore import QPointF
-from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QPushButton
 
 import sfumato
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.core import user_encoding
+from sfumato.core import path, user_encoding
 from sfumato.core.encodings import drop_encodings, encoding, encodings, shipped
 from sfumato.core.errors import FormatError, StudyError, ValueRefused
+from sfumato.core.stages import Matrix
 from sfumato.core.table import Table1D
 from sfumato.core.transform import Transform
 from sfumato.core.user_encoding import Gamut, LogCurve, UserEncoding
@@ -153,8 +155,6 @@ def test_a_lut_file_serves_as_decoder(demo, tmp_path: Path, ports) -> None:
     np.testing.assert_allclose(mine.encode(mine.decode(inner)), inner, atol=2e-6)
     # A curve and a matrix in one CLF are a decoder too; a look is none.
     matrix = np.array([[0.8, 0.15, 0.05], [0.1, 0.85, 0.05], [0.0, 0.2, 0.8]])
-    from sfumato.core.stages import Matrix
-
     both = Transform((Table1D(tarn.decode(codes)), Matrix(matrix)))
     sfumato.write(both, tmp_path / "both.clf")
     found = encoding_store.read_decoder(tmp_path / "both.clf").coder()
@@ -163,3 +163,74 @@ def test_a_lut_file_serves_as_decoder(demo, tmp_path: Path, ports) -> None:
     with pytest.raises(FormatError, match="mixes channels"):
         encoding_store.read_decoder(DEMO.parent / "luts" / "low_tide_33.cube")
     sheet.close()
+
+
+def test_a_config_of_others_becomes_encodings_and_views(demo, tmp_path: Path, ports) -> None:
+    ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)
+    hand, window = demo, demo.window
+
+    def exact(processor, how=ocio.OPTIMIZATION_NONE):
+        # The default processor approximates powers and logarithms, to 2e-5.
+        return processor.getOptimizedCPUProcessor(how)
+
+    hand.act("open_config")
+    sheet = next(d for d in window.findChildren(QDialog, "config") if d.isVisible())
+    where = sheet.list.currentItem().data(Qt.ItemDataRole.UserRole)
+    hand.click(sheet.findChild(QPushButton, "config.use"))
+    hand.settle()
+    assert hand.study.configs == (where,)
+    assert "colour spaces are among the encodings" in hand.notices[-1]
+    mine = {n: e for n, e in encodings().items() if e.coder is not None}
+    config = ocio.Config.CreateFromFile(where)
+    short = next(iter(mine)).split(": ")[0]
+    colours = np.random.default_rng(7).uniform(0.02, 0.98, (300, 3)).astype(np.float32)
+    # Every pair in a row equals the library's own processor, and every view its rendering.
+    spaces = [n for n, e in mine.items() if not e.is_view]
+    assert len(spaces) > 15
+    for a, b in zip(spaces, [*spaces[1:], spaces[0]], strict=True):
+        theirs = colours.copy()
+        names = [n[len(short) + 2 :] for n in (a, b)]
+        exact(config.getProcessor(*names)).applyRGB(theirs)
+        ours = sfumato.to_encoding(colours, a, b)
+        np.testing.assert_allclose(ours, theirs, rtol=1e-5, atol=1e-5, err_msg=f"{a} to {b}")
+    cct = f"{short}: ACEScct"
+    np.testing.assert_allclose(
+        sfumato.to_encoding(colours, cct, "ACEScct"), colours, atol=5e-5, err_msg="ours and theirs"
+    )  # float32 light: a dark channel beside a bright one
+    rendered = [n for n, e in mine.items() if e.is_view and "SDR" in n][:4]
+    plain = attrs.evolve(hand.study, look=attrs.evolve(hand.study.look, coats=()), working=cct)
+    for name in rendered:
+        view, _, display = name[len(short) + 2 :].rpartition(", ")
+        theirs = colours.copy()
+        how = ocio.DisplayViewTransform(src="ACEScct", display=display, view=view)
+        exact(config.getProcessor(how), ocio.OPTIMIZATION_LOSSLESS).applyRGB(theirs)
+        for working in (cct, "ACEScct"):
+            study = attrs.evolve(
+                plain, working=working, view=attrs.evolve(plain.view, encoding=name)
+            )
+            ours = path.through_view(study, colours)
+            np.testing.assert_allclose(ours, theirs, atol=2e-4 if working == "ACEScct" else 1e-5)
+    # Seen in the window, proved as a file, and back after the study was saved.
+    window.ledger.edits.view("encoding", rendered[0])
+    hand.settle()
+    assert hand.shown[-1].b.std() > 5
+    assert window.seal._loss.text().strip()
+    file = tmp_path / "config.sfumato"
+    save_study(hand.study, file)
+    drop_encodings(list(mine))
+    assert open_study(file).view.encoding == rendered[0]
+    # A file of somebody's, and files that are none.
+    own = tmp_path / "own.ocio"
+    own.write_text(config.serialize())
+    hand.drop(own)
+    hand.settle()
+    assert "own: ACEScct" in encodings()
+    for text in ("", "ocio_profile_version: 2\nroles: [", "&a [*a, *a]\n" * 50):
+        own.write_text(text)
+        hand.drop(own)
+        hand.settle()
+        assert "this is no OCIO config" in hand.notices[-1]
+    missing = attrs.evolve(hand.study, configs=(str(tmp_path / "gone.ocio"),))
+    save_study(missing, file)
+    with pytest.raises(StudyError, match="OCIO config cannot be opened"):
+        open_study(file)

@@ -6,16 +6,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import attrs
 from PySide6.QtCore import QObject, Signal
 
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.study_model import StudyModel
+from sfumato.app.windows.config_sheet import ConfigSheet
 from sfumato.app.windows.encoding_sheet import EncodingSheet
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study_json import used_encodings
 from sfumato.core.user_encoding import UserEncoding
 from sfumato.work import encoding_store
+from sfumato.work.ocio_config import Opened, open_config
 
 
 class EncodingEdits(QObject):
@@ -99,6 +102,37 @@ class EncodingEdits(QObject):
             files = ports.choose_luts(sheet, str(Path.home()))
             if files:
                 self._tried(lambda: sheet.take_decoder(encoding_store.read_decoder(files[0])))
+
+    # --- OCIO configs ------------------------------------------------------------------------------
+    def open_config(self) -> None:
+        """Choose an OCIO config whose colour spaces and views are to be used."""
+        sheet = ConfigSheet(self._window, self.model.study.configs)
+        sheet.chosen.connect(self.take_config)
+        sheet.file_wanted.connect(self._choose_config)
+        sheet.open()
+
+    def _choose_config(self) -> None:
+        file = self._window.ports.choose_config(self._window)
+        if file is not None:
+            self.take_config(str(file))
+
+    def take_config(self, where: str) -> None:
+        """Open a config in the background and note it in the study."""
+        self._window.queue.add(
+            "Opening the config", lambda _cancel, _progress: open_config(where), "config"
+        )
+
+    def config_opened(self, found: Opened) -> None:
+        """Say what a config brought."""
+        study = self.model.study
+        if found.where not in study.configs:
+            after = attrs.evolve(study, configs=(*study.configs, found.where))
+            self.model.commit(f"Use the config {found.name}", after)
+        self._moved()
+        what = f"{len(found.spaces)} colour spaces are among the encodings now"
+        self.notices.good(what, f"and {len(found.views)} views among the displays of the View")
+        for remark in found.remarks:
+            self.notices.note(remark, "check that the picture looks right")
 
     def open_file(self, file: Path) -> None:
         """Show an encoding file in the sheet; it is kept when the person says so."""

@@ -52,6 +52,7 @@ from sfumato.core.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
+from sfumato.work.ocio_config import SUFFIXES as CONFIGS
 from sfumato.work.presets import SUFFIXES as PRESETS
 from sfumato.work.preview import EXACT, FILE, LUT, MATTE, PINNED
 
@@ -353,7 +354,9 @@ class MainWindow(QMainWindow):
         self._refresh_actions()
 
     def _on_finished(self, tag: str, answer: Any) -> None:
-        if tag == "bring in":
+        if tag == "config":
+            self.encodings.config_opened(answer)
+        elif tag == "bring in":
             self.shot_edits.brought_in(answer)
         elif tag == "export":
             self.exports.exported(answer)
@@ -388,11 +391,14 @@ class MainWindow(QMainWindow):
 
     def take_files(self, files: list[Path], where: str = LOOK) -> None:
         """Do the sensible thing for each dropped file; presets go to `where`, the Look or a shot."""
-        for file in (f for f in files if f.suffix == ".json"):
-            self.encodings.open_file(file)
+        for file in files:
+            if file.suffix == ".json":
+                self.encodings.open_file(file)
+            elif file.suffix in CONFIGS:
+                self.encodings.take_config(str(file))
         saved = [f for f in files if f.suffix in PRESETS]
         self.presets.take(saved, where)
-        files = [f for f in files if f not in saved and f.suffix != ".json"]
+        files = [f for f in files if f not in saved and f.suffix not in (".json", *CONFIGS)]
         studies = [f for f in files if f.suffix == study_store.SUFFIX]
         luts = [f for f in files if f not in studies and self._is_lut(f)]
         if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):

@@ -74,6 +74,12 @@ class Ports:
         )
         return Path(name) if name else None
 
+    def choose_config(self, parent: QWidget) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(
+            parent, "Open an OCIO config", str(Path.home()), "OCIO configs (*.ocio *.ocioz)"
+        )
+        return Path(name) if name else None
+
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
         name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
         return Path(name) if name else None
