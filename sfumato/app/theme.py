@@ -110,7 +110,7 @@ def install(app: QApplication, light: bool = False) -> None:
 def _sheet(c: dict[str, str]) -> str:
     return f"""
     * {{ color: {c["text"]}; }}
-    QMainWindow, QDialog {{ background: {c["window"]}; }}
+    QMainWindow, QDialog, QWidget[torn="true"] {{ background: {c["window"]}; }}
     QWidget#panel {{ background: {c["panel"]}; }}
     QWidget#rail {{ background: {c["rail"]}; }}
     QLabel {{ background: transparent; }}

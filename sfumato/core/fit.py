@@ -125,7 +125,17 @@ class Fitted:
     table: Table3D  # the better of the two
     plain: Difference
     fitted: Difference
-    kept: bool  # whether the fitted one is better in the mean and at 99 %
+    kept: bool  # whether the fitted one is better in the mean and at 99 %, wherever it was measured
+    natural: tuple[Difference, Difference] | None = None  # plain and fitted, on natural colours
+
+
+_RUN = 64  # natural colours in a row that are fitted or held out together: neighbours are alike
+
+
+def _parted(natural: Rgb) -> tuple[Rgb, Rgb]:
+    """Return two thirds of natural colours to fit on, and a third that is held out."""
+    out = (np.arange(len(natural)) // _RUN) % 3 == 2
+    return natural[~out], natural[out]
 
 
 def _held_out(domain: Domain) -> Rgb:
@@ -159,19 +169,24 @@ def fitted(
     *,
     domain: Domain = UNIT,
     node_range: tuple[float, float] = (-0.25, 1.25),
+    natural: Rgb | None = None,
+    seen: Callable[[Rgb], Rgb] | None = None,
     check: Check = unchecked,
 ) -> Fitted:
     """Sample a transform on a grid, fit the nodes to colours between them, and keep what is better.
 
-    Minimises sum |W(S + d) - t|**2 + (1e-3 N / n**3) |d|**2 over node changes d, for samples S.
-    Where the grade clips (target at 0 or 1), an interpolated value beyond the clip counts as met. The
-    neutral line is fitted by itself first and held.
+    Minimises sum w |W(S + d) - t|**2 + (1e-3 N / n**3) |d|**2 over node changes d, for samples S.
+    Half of the weight lies on `natural` colours where there are some, the rest on samples all over
+    the cube. Where the grade clips (target at 0 or 1), an interpolated value beyond the clip counts
+    as met. The neutral line is fitted by itself first and held.
 
     Args:
         grid: points a side, 2 to 129.
         display: in which the errors are measured (CIEDE2000).
+        natural: (k, 3) colours of pictures as they enter the table.
+        seen: from what the table gives to codes of `display`; None when it gives those.
     Returns:
-        The better table with both errors, on colours that the fit did not see.
+        The better table with the errors of both, on colours that the fit did not see.
     """
     low, high = np.array(domain, np.float64)
     nodes = lattice_colours(grid, domain)
@@ -183,14 +198,18 @@ def fitted(
     # Cell-centred samples, shifted a little by a fixed sequence so that no plane is favoured.
     at = (np.indices((count,) * 3).reshape(3, -1).T + 0.5) / count
     at = np.clip(at + (cube_colours(len(at)) - 0.5) / count, 0, 1)
-    exact = transform.apply(as_rgb(low + (high - low) * at)).astype(np.float64)
-    if not np.isfinite(exact).all():
-        exact = np.nan_to_num(exact)
+    share = np.ones(len(at))
+    known, kept_back = (None, None) if natural is None else _parted(natural)
+    if known is not None and len(known):
+        share = np.concatenate([share, np.full(len(known), len(at) / len(known))])
+        at = np.concatenate([at, np.clip((known - low) / (high - low), 0, 1)])
+    exact = np.nan_to_num(transform.apply(as_rgb(low + (high - low) * at)).astype(np.float64))
     check()
     from scipy import sparse
 
     w = weights(at, grid)
-    mix = (w.T @ w + sparse.identity(grid**3) * (1e-3 * len(at) / grid**3)).tocsr()
+    weighed = w.multiply(share[:, None]).tocsr()
+    mix = (w.T @ weighed + sparse.identity(grid**3) * (1e-3 * share.sum() / grid**3)).tocsr()
     start = plain_values.reshape(-1, 3).astype(np.float64)
     diagonal = np.arange(grid) * (grid * grid + grid + 1)
     held = start.copy()
@@ -205,18 +224,24 @@ def fitted(
         target = exact.copy()
         beyond = ((exact >= 1) & (now > 1)) | ((exact <= 0) & (now < 0))
         target[beyond] = now[beyond]
-        right = free[:, None] * (w.T @ (target - w @ held))
+        right = free[:, None] * (weighed.T @ (target - w @ held))
         change = solved(mix, right, change, 12, check)
         change = np.clip(held + change, *node_range) - held
     better = Table3D(frozen_array((held + change).reshape(plain_values.shape)), domain)
-    colours = _held_out(domain)
-    truth = transform.apply(colours)
-    errors = [
-        difference_of((truth, Transform((t,)).apply(colours)), colours, display)
-        for t in (plain, better)
-    ]
-    kept = errors[1].mean < errors[0].mean and errors[1].p99 <= errors[0].p99
-    return Fitted(better if kept else plain, errors[0], errors[1], kept)
+    look = seen or np.asarray
+
+    def errors(colours: Rgb) -> tuple[Difference, Difference]:
+        truth = look(transform.apply(colours))
+        shown = [look(Transform((t,)).apply(colours)) for t in (plain, better)]
+        check()
+        one, two = (difference_of((truth, each), colours, display) for each in shown)
+        return one, two
+
+    over = errors(_held_out(domain))
+    on_pictures = errors(kept_back) if kept_back is not None and len(kept_back) else None
+    both = [over, on_pictures] if on_pictures else [over]
+    kept = all(b.mean < a.mean and b.p99 <= a.p99 for a, b in both)
+    return Fitted(better if kept else plain, *over, kept, on_pictures)
 
 
 def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table3D:

@@ -29,9 +29,19 @@ class Difference:
     count: int
 
 
-def clipped(image: Array) -> tuple[Array, Array]:
-    """Return where uint8 (h, w, 3) has a channel at its top, and where all lie at the bottom."""
-    return (image == 255).any(axis=-1), (image == 0).all(axis=-1)
+def clipped(image: Array, low: float = 0.0, high: float = 1.0) -> tuple[Array, Array]:
+    """Return where uint8 (h, w, 3) has a channel at its top, and where all lie at the bottom.
+
+    With other limits than 0 and 1: where a channel lies above `high`, and where one lies below `low`.
+
+    >>> high, low = clipped(np.uint8([[[255, 9, 9], [0, 0, 0], [240, 9, 90]]]), 16 / 255, 235 / 255)
+    >>> high.tolist(), low.tolist()
+    ([[True, False, True]], [[True, True, True]])
+    """
+    if (low, high) == (0.0, 1.0):
+        return (image == 255).any(axis=-1), (image == 0).all(axis=-1)
+    above = np.asarray((image > round(high * 255)).any(axis=-1))
+    return above, np.asarray((image < round(low * 255)).any(axis=-1))
 
 
 def cube_colours(count: int = 20000) -> Rgb:

@@ -18,12 +18,13 @@ import numpy as np
 from attrs import field, frozen
 
 from sfumato.core import oklab, path, scopes
-from sfumato.core.arrays import Array, Rgb
-from sfumato.core.encodings import convert, encoding
+from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.encodings import Encoding, convert, encoding
 from sfumato.core.laying import matte
 from sfumato.core.measure import delta_e
 from sfumato.core.path import NODE_RANGE
 from sfumato.core.sample import Packed, packed
+from sfumato.core.screen import is_plain, on_screen
 from sfumato.core.study import LOOK, Coat, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
@@ -38,6 +39,10 @@ _MOUNT = 64  # around a pinned shot of another shape
 DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
+CLOUD_GRID = 17  # points a side of the cloud
+LOSS_GRID = 16
+_OUTSIDE = 0.004  # of code
+_COUNTLESS = {"neutral", "cloud", "loss"}  # instruments of the LUT, not of the picture
 CLOUD = 1800  # colours on the nudge map
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
@@ -73,6 +78,7 @@ class Ask:
     pinned: Shot | None = None
     written: Transform | None = None
     coat: str = ""
+    gamut: bool = False  # whether colours outside the display's gamut are to be marked
 
 
 @frozen(eq=False)
@@ -83,17 +89,39 @@ class Shown:
     a: Array | None
     b: Array
     delta: Array | None
-    instruments: dict[str, Array] = field(factory=dict)
+    instruments: dict[str, Any] = field(factory=dict)
     smears: dict[str, Array] = field(factory=dict)
     entry: Entry | None = None
     seconds: dict[str, float] = field(factory=dict)
     size: tuple[int, int] = (0, 0)
     facts: FrameFacts | None = None
+    painted: dict[str, Array] = field(factory=dict)  # by side, where the screen needs other codes
+    reference: dict[str, Array] = field(factory=dict)  # instruments of the pinned shot
+    outside: Array | None = None  # bool (h, w): beyond the display's gamut on side B
+    space: Encoding | None = None  # the encoding of side B's levels
+
+    @property
+    def on_screen(self) -> tuple[Array | None, Array]:
+        """Return sides A and B in the codes of the screen."""
+        b = self.painted.get(self.ask.b, self.b)
+        return (None if self.a is None else self.painted.get(self.ask.a, self.a)), b
+
+
+@frozen(eq=False)
+class _DragTable:
+    """A table to drag through, and its packed form."""
+
+    table: Table3D
+    packed: Packed
+
+    @classmethod
+    def of(cls, table: Table3D) -> _DragTable:
+        return cls(table, packed(table))
 
 
 @frozen(eq=False)
 class Probe:
-    """What one place of the picture is: source, A and B, dE between them, and what enters the coat."""
+    """What one place of the picture is: source, A and B, dE between them, what enters coat and Look."""
 
     x: int
     y: int
@@ -102,6 +130,7 @@ class Probe:
     b: Rgb
     delta: float
     entering: Rgb
+    entering_look: Rgb  # working values after the Ground
 
 
 def _swatches() -> Rgb:
@@ -115,8 +144,13 @@ def _swatches() -> Rgb:
     )
 
 
-def smears(study: Study, shot: Shot) -> dict[str, Array]:
-    """Return, by coat, uint8 (2, 17, 3): the swatches as they enter and as they leave it, viewed."""
+def smears(
+    study: Study, shot: Shot, painted: Callable[[Rgb], Array] | None = None
+) -> dict[str, Array]:
+    """Return, by coat, uint8 (2, 17, 3): the swatches as they enter and as they leave it, viewed.
+
+    `painted` takes display codes to those of the screen.
+    """
     working = encoding(study.working)
     code = convert(_swatches(), "Linear BT.709", working)
     ids: list[str] = []
@@ -133,7 +167,7 @@ def smears(study: Study, shot: Shot) -> dict[str, Array]:
     walk((*shot.ground, *study.look.coats), code)
     if not ids:
         return {}
-    viewed = to_bytes(path.through_view(study, np.stack(steps)))
+    viewed = (painted or to_bytes)(path.through_view(study, np.stack(steps)))
     return {name: viewed[2 * i : 2 * i + 2] for i, name in enumerate(ids)}
 
 
@@ -145,18 +179,20 @@ def to_bytes(code: Rgb) -> Array:
 class Previewer:
     """Renders asks; keeps proxies in working values and the tables of sides that did not change."""
 
-    def __init__(self, frames: Frames) -> None:
+    def __init__(self, frames: Frames, screen: Encoding | None = None) -> None:
         self.frames = frames
+        self.screen = screen  # what the pictures are looked at on; None = their codes as they are
         self._working = Kept(24)
         self._playing = Kept(6)
         self._tables = Kept(12)
         self._pictures = Kept(4)
+        self._kept_reference: tuple[str, dict[str, Array]] = ("", {})
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
 
     def forget(self) -> None:
         """Forget everything that was kept: the encodings mean something else now."""
-        self.__init__(self.frames)  # type: ignore[misc]
+        self.__init__(self.frames, self.screen)  # type: ignore[misc]
 
     # --- pieces ----------------------------------------------------------------------------------
     def source(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
@@ -188,7 +224,7 @@ class Previewer:
     def look_table(self, ask: Ask, cancel: Cancel | None = None) -> LookTable:
         """Return the table that the Seal would write, kept while nothing in it changes."""
         made: LookTable = self._tables.get(
-            _written_key(ask), lambda: look_table(ask.study, ask.shot, cancel)
+            _written_key(ask), lambda: look_table(ask.study, self.frames, ask.shot, cancel)
         )
         return made
 
@@ -229,30 +265,55 @@ class Previewer:
 
         return through
 
-    def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> Packed:
+    def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> _DragTable:
         """Return the drag table from working values to the display; A's is kept while B moves."""
         key = ("drag", which, _ground_key(ask), _look_key(ask.study) if which != GROUND else None)
 
-        def make() -> Packed:
+        def make() -> _DragTable:
             steps = self._steps_ground if which == GROUND else self._steps_look
-            return packed(Table3D(steps.run(_stages(ask, which != GROUND), cancel)))
+            return _DragTable.of(Table3D(steps.run(_stages(ask, which != GROUND), cancel)))
 
-        table: Packed = self._tables.get(key, make)
+        table: _DragTable = self._tables.get(key, make)
         return table
+
+    def _on_screen(self, study: Study) -> Callable[[Rgb], Rgb] | None:
+        """Return the way from display codes to the codes of the screen, None when they are the same."""
+        display, screen = encoding(study.view.encoding), self.screen
+        if screen is None or is_plain(display, screen):
+            return None
+        return lambda code: on_screen(code, display, screen)
+
+    def _screen_table(self, ask: Ask, table: _DragTable) -> _DragTable:
+        """Return a drag table that goes on to the screen."""
+        go_on = self._on_screen(ask.study)
+        if go_on is None:
+            return table
+
+        def make() -> tuple[_DragTable, _DragTable]:
+            return table, _DragTable.of(Table3D(_in_chunks(go_on, table.table.values)))
+
+        key = ("screen", id(table), id(self.screen), ask.study.view.encoding)
+        kept: tuple[_DragTable, _DragTable] = self._tables.get(key, make)
+        return kept[1]
+
+    def screened(self, study: Study, picture: Rgb, cancel: Cancel | None = None) -> Array:
+        """Return display values as they are painted: uint8 codes of the screen."""
+        go_on = self._on_screen(study)
+        return to_bytes(picture if go_on is None else run_tiled(go_on, picture, cancel))
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
         for which in {ask.a, ask.b} - _UNBAKED:
-            self._drag_table(ask, which, cancel)
+            self._screen_table(ask, self._drag_table(ask, which, cancel))
 
-    def _looked_up(self, table: Packed, code: Rgb, cancel: Cancel) -> Array:
+    def _looked_up(self, table: _DragTable, code: Rgb, cancel: Cancel) -> Array:
         """Return a picture through a drag table; the side that does not move is kept."""
         key = (id(table), id(code))
 
-        def make() -> tuple[Packed, Rgb, Array]:
-            return table, code, apply_tiled(table, code, np.uint8, cancel=cancel)
+        def make() -> tuple[_DragTable, Rgb, Array]:
+            return table, code, apply_tiled(table.packed, code, np.uint8, cancel=cancel)
 
-        kept: tuple[Packed, Rgb, Array] = self._pictures.get(key, make)
+        kept: tuple[_DragTable, Rgb, Array] = self._pictures.get(key, make)
         return kept[2]
 
     # --- the whole ---------------------------------------------------------------------------------
@@ -269,6 +330,7 @@ class Previewer:
         code = self.working(ask, *shape)
         clock.mark("proxy")
         pictures: dict[str, Array] = {}
+        painted: dict[str, Array] = {}
         floats: dict[str, Rgb] = {}
         for which in {ask.b, *([ask.a] if ask.need_a or ask.difference else [])}:
             cancel.check()
@@ -276,15 +338,22 @@ class Previewer:
                 pictures[which], floats[which] = to_bytes(source), source
             elif which == PINNED and ask.pinned is not None:
                 pictures[which] = self._pinned(ask, ask.pinned)
+                painted[which] = self.screened(ask.study, as_float(pictures[which]), cancel)
                 clock.mark("pinned")
             elif ask.dragging and which not in _UNBAKED:
                 table = self._drag_table(ask, which, cancel)
                 clock.mark("bake")
                 pictures[which] = self._looked_up(table, code, cancel)
                 clock.mark("apply")
+                screen = self._screen_table(ask, table)
+                if screen is not table:
+                    painted[which] = self._looked_up(screen, code, cancel)
+                    clock.mark("screen")
             else:
                 floats[which] = run_tiled(self.side(ask, which, cancel), code, cancel)
                 pictures[which] = to_bytes(floats[which])
+                if which != MATTE:
+                    painted[which] = self.screened(ask.study, floats[which], cancel)
                 clock.mark("exact")
         delta = None
         if ask.difference:
@@ -293,16 +362,42 @@ class Previewer:
             clock.mark("difference")
         counts = self._counts(ask, pictures[ask.b], cancel)
         clock.mark("scopes")
-        smeared = smears(ask.study, ask.shot)
+        smeared = smears(ask.study, ask.shot, lambda c: self.screened(ask.study, c))
         entry = None if ask.dragging or not ask.coat else self.entry(ask)
         clock.mark("smears")
         a_side = pictures.get(ask.a)
         answer = (ask, a_side, pictures[ask.b], delta, counts, smeared, entry, clock.parts)
-        return Shown(*answer, *self._about(ask))
+        outside = None
+        if ask.gamut and ask.b in floats:
+            # A lattice gives a little less than 0 or more than 1 inside the gamut too.
+            outside = np.asarray((floats[ask.b] < -_OUTSIDE).any(axis=-1))
+        space = encoding(ask.study.view.encoding)
+        if ask.b == SOURCE:
+            space = encoding(ask.shot.encoding or ask.study.working)
+        reference = self._reference(ask, cancel)
+        return Shown(*answer, *self._about(ask), painted, reference, outside, space)
+
+    def _reference(self, ask: Ask, cancel: Cancel) -> dict[str, Array]:
+        """Return the instruments of the pinned shot, kept while neither it nor the Look moves."""
+        shot = ask.pinned
+        if shot is None or not ask.instruments:
+            return {}
+        kept_shot, kept = self._kept_reference
+        if ask.dragging:
+            return kept if kept_shot == shot.id else {}
+        key = ("reference", _Id(shot), _look_key(ask.study), self._kinds(ask))
+
+        def make() -> dict[str, Array]:
+            picture = to_bytes(self.whole_picture(ask.study, shot, SCOPE_WIDTH, SCOPE_WIDTH))
+            return self._pictured(self._kinds(ask), picture, ask.study, cancel, reference=True)
+
+        found: dict[str, Array] = self._tables.get(key, make)
+        self._kept_reference = (shot.id, found)
+        return found
 
     def _pinned(self, ask: Ask, shot: Shot) -> Array:
         """Return another shot through its Ground and the Look, whole, in the middle of the picture."""
-        whole = self.whole_picture(ask.study, shot, ask.width, ask.height)
+        whole = to_bytes(self.whole_picture(ask.study, shot, ask.width, ask.height))
         out = np.full((ask.height, ask.width, 3), _MOUNT, np.uint8)
         top, left = ((ask.height - whole.shape[0]) // 2, (ask.width - whole.shape[1]) // 2)
         out[top : top + whole.shape[0], left : left + whole.shape[1]] = whole
@@ -332,18 +427,70 @@ class Previewer:
             out[top : top + 32] = delta_e(a[top : top + 32], b[top : top + 32], display)
         return out
 
-    def _counts(self, ask: Ask, picture: Array, cancel: Cancel) -> dict[str, Array]:
-        wanted = [k for k in ask.instruments if k != "neutral"]
+    @staticmethod
+    def _kinds(ask: Ask) -> tuple[str, ...]:
+        """Return the wanted instruments that count pixels."""
+        return tuple(k for k in ask.instruments if k not in _COUNTLESS)
+
+    def _pictured(
+        self,
+        kinds: tuple[str, ...],
+        picture: Array,
+        study: Study,
+        cancel: Cancel,
+        reference: bool = False,
+    ) -> dict[str, Any]:
+        """Return instruments of a picture, several at a time."""
+
+        def one(kind: str) -> Array:
+            cancel.check()
+            found = scopes.counted(kind, picture, study.view.encoding)
+            if kind not in scopes.DRAWN:
+                return found
+            return scopes.drawn(kind, found, reference)
+
+        return dict(zip(kinds, map(one, kinds), strict=True))
+
+    def _counts(self, ask: Ask, picture: Array, cancel: Cancel) -> dict[str, Any]:
+        wanted = self._kinds(ask)
         if wanted and ask.region != WHOLE:
             picture = self._whole(ask, cancel)
-        counts = {}
-        for kind in wanted:
-            cancel.check()
-            found = scopes.counted(kind, picture, ask.study.view.encoding)
-            counts[kind] = scopes.drawn(kind, found) if kind in scopes.DRAWN else found
+        counts = self._pictured(wanted, picture, ask.study, cancel)
         if "neutral" in ask.instruments:
             counts["neutral"] = self.neutral(ask)
+        if "cloud" in ask.instruments:
+            counts["cloud"] = self._cloud(ask, cancel)
+        if "loss" in ask.instruments and not ask.dragging:
+            counts["loss"] = self._loss(ask, cancel)
         return counts
+
+    def _cloud(self, ask: Ask, cancel: Cancel) -> scopes.CubePoints:
+        """Return where a lattice's nodes go: places by what the LUT gives, colours as seen."""
+        nodes = lattice_colours(CLOUD_GRID).reshape(-1, 3)
+        study = ask.study
+        if ask.dragging or ask.b != LUT:
+            given = study.transform(shot=ask.shot.id).apply(nodes)
+        else:
+            given = Transform((self.written_table(ask, cancel),)).apply(nodes)
+        seen = self.screened(study, path.from_leave(study, given))
+        radius: Array = np.full(len(nodes), 1.5, np.float32)
+        return scopes.CubePoints(np.clip(given, -0.3, 1.3), seen, radius, f"{CLOUD_GRID}³ nodes")
+
+    def _loss(self, ask: Ask, cancel: Cancel) -> scopes.CubePoints:
+        """Return where in the cube the LUT departs from the exact grade, by dE of what is seen."""
+        study = ask.study
+        table = self.written_table(ask, cancel)
+        # Cell-centred, so that no point is a node.
+        at = (np.indices((LOSS_GRID,) * 3).reshape(3, -1).T + 0.5) / LOSS_GRID
+        inputs = (at * (table.size - 1)).round() + 0.5
+        inner = as_rgb(np.minimum(inputs, table.size - 1.5) / (table.size - 1))
+        exact = path.from_leave(study, study.transform(shot=ask.shot.id).apply(inner))
+        given = path.from_leave(study, Transform((table,)).apply(inner))
+        apart = delta_e(exact, given, encoding(study.view.encoding))
+        worst = int(apart.argmax())
+        place = " ".join(f"{v:.2f}" for v in inner[worst])
+        words = f"{apart[worst]:.2f} ΔE at worst\nat {place}\n{apart.mean():.3f} mean"
+        return scopes.CubePoints(inner, scopes.heated(apart), scopes.loss_radius(apart), words)
 
     def _whole(self, ask: Ask, cancel: Cancel) -> Array:
         """Return side B of the whole picture, small, for instruments while the Easel is zoomed in."""
@@ -353,7 +500,7 @@ class Previewer:
             return to_bytes(self.frames.proxy(ask.shot, *size))
         code = self.working(ask, *size)
         table = self._drag_table(ask, EXACT if ask.b in _UNBAKED else ask.b, cancel)
-        return apply_tiled(table, code, np.uint8, cancel=cancel)
+        return apply_tiled(table.packed, code, np.uint8, cancel=cancel)
 
     def _matte(self, ask: Ask) -> Callable[[Rgb], Rgb]:
         """Return the Reach of the chosen coat as greys: white where it fully acts."""
@@ -415,29 +562,31 @@ class Previewer:
         display = encoding(ask.study.view.encoding)
         apart = float(delta_e(sides[0], sides[1], display)[0])
         entering = self.entering(ask, code)[0] if ask.coat else code[0]
-        return Probe(x, y, source[0], sides[0][0], sides[1][0], apart, entering)
+        grounded = path.through_ground(ask.shot, ask.study, code)[0]
+        return Probe(x, y, source[0], sides[0][0], sides[1][0], apart, entering, grounded)
 
     def thumbnail(self, study: Study, shot: Shot, width: int, height: int) -> Array:
-        """Return the shot through Ground, Look and View, uint8, filling the box (middle cut out)."""
+        """Return the shot as it is seen, uint8, filling the box (middle cut out)."""
         ask = Ask(study, shot, b=EXACT)
         w, h = self.frames.still(shot).size
         share = min(1.0, (width / height) / (w / h)), min(1.0, (w / h) / (width / height))
         left, top = (1 - share[0]) / 2, (1 - share[1]) / 2
         region = (left, top, left + share[0], top + share[1])
-        return to_bytes(self.side(ask, EXACT)(self.working(ask, width, height, region)))
+        shown = self.side(ask, EXACT)(self.working(ask, width, height, region))
+        return self.screened(study, shown)
 
     def entering_ground(self, study: Study, shot: Shot, width: int = 240) -> Rgb:
         """Return a small picture of a shot in working values, before its Ground."""
         w, h = self.frames.still(shot).size
         return self.working(Ask(study, shot), width, max(1, round(width * h / w)), WHOLE)
 
-    def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Array:
-        """Return the whole shot through Ground, Look and View, uint8, as large as fits the box."""
+    def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
+        """Return the whole shot through Ground, Look and View, as large as fits the box."""
         ask = Ask(study, shot, b=EXACT)
         w, h = self.frames.still(shot).size
         scale = min(width / w, height / h)
         size = max(1, round(w * scale)), max(1, round(h * scale))
-        return to_bytes(self.side(ask, EXACT)(self.working(ask, *size, WHOLE)))
+        return self.side(ask, EXACT)(self.working(ask, *size, WHOLE))
 
     def neutral(self, ask: Ask) -> Rgb:
         """Return what the Look does to greys: working values in, working values out."""
@@ -447,7 +596,8 @@ class Previewer:
 def _written_key(ask: Ask) -> Any:
     study = ask.study
     ground = _ground_key(ask) if study.span.with_ground else None
-    return LUT, study.grid, study.fit, _look_key(study), ground
+    shots = _Id(study.shots) if study.fit else None  # whose colours the fit leans on
+    return LUT, study.grid, study.fit, _look_key(study), ground, shots
 
 
 def _look_key(study: Study) -> Any:

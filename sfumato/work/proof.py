@@ -94,18 +94,35 @@ class LookTable:
     sampled: Table3D
 
 
+FIT_WIDTH = 208  # of the pictures whose colours a fit is given: others than the loss is measured on
+
+
+def natural_colours(study: Study, frames: Frames, cancel: Cancel | None = None) -> Rgb:
+    """Return colours of the study's shots as they enter the LUT, (k, 3): what a fit leans on."""
+    found = [rgb.reshape(-1, 3) for _s, rgb in entry_colours(study, frames, FIT_WIDTH, cancel)]
+    return np.concatenate(found) if found else np.zeros((0, 3), np.float32)
+
+
 def look_table(
-    study: Study, shot: Shot | None, cancel: Cancel | None = None, grid: int | None = None
+    study: Study,
+    frames: Frames,
+    shot: Shot | None,
+    cancel: Cancel | None = None,
+    grid: int | None = None,
 ) -> LookTable:
     """Bake the study's Span: sampled, or fitted when the study says so and it measures better."""
     exact, size = study.transform(shot=shot.id if shot else None), grid or study.grid
     sampled = bake_tiled(exact, size, cancel)
     if not study.fit or size > MOST_FITTED:
         return LookTable(sampled, False, sampled)
-    check = cancel.check if cancel is not None else unchecked
-    leave = encoding(path.span_names(study, shot)[1])
-    display = encoding(study.view.encoding) if leave.is_scene else leave
-    found = fitted(exact, size, display, check=check)
+    found = fitted(
+        exact,
+        size,
+        encoding(study.view.encoding),
+        natural=natural_colours(study, frames, cancel),
+        seen=lambda code: viewed(study, code),
+        check=cancel.check if cancel is not None else unchecked,
+    )
     return LookTable(found.table if found.kept else sampled, found.kept, sampled)
 
 
@@ -145,7 +162,7 @@ def smallest_grid(
     """
     for i, grid in enumerate(GRIDS):
         progress(i / len(GRIDS), f"{grid} points")
-        made = look_table(study, shot, cancel, grid)
+        made = look_table(study, frames, shot, cancel, grid)
         loss = look_loss(study, frames, made, shot, cancel)
         if loss.main.p99 <= tolerance:
             return grid, loss
@@ -235,7 +252,7 @@ def export_look(
     spec = format_for(file)
     progress(0.05, f"baking {study.grid} points")
     exact = study.transform(shot=shot.id if shot else None)
-    table = look_table(study, shot, cancel).table
+    table = look_table(study, frames, shot, cancel).table
     comments = span_words(study, shot)
     transform = Transform((table,), title or study.look.name, comments)
     cancel.check()

@@ -25,6 +25,7 @@ class StandInPorts:
         self.cdl: Path | None = None
         self.study: Path | None = None
         self.save: Path | None = None
+        self.profile: Path | None = None
         self.config: Path | None = None
         self.folder: Path | None = None
         self.unsaved = "drop"
@@ -46,6 +47,9 @@ class StandInPorts:
 
     def choose_cdl(self, _parent, _suggested):
         return self.cdl
+
+    def choose_profile(self, _parent):
+        return self.profile
 
     def choose_config(self, _parent):
         return self.config

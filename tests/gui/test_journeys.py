@@ -187,7 +187,8 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
     hand.settle()
     shown = hand.shown[-1]
     place = (700, 800)
-    left = shown.a[place[1] * shown.a.shape[0] // 1080, place[0] * shown.a.shape[1] // 1920]
+    a = shown.on_screen[0]
+    left = a[place[1] * a.shape[0] // 1080, place[0] * a.shape[1] // 1920]
     assert np.abs(np.array(hand.colour_at(*place)) - left).max() <= 12
     hand.act("turn_split")
     assert easel.across

@@ -24,12 +24,12 @@ def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> 
     two = attrs.evolve(hand.study, shots=hand.study.shots[:2], grid=17)
     window.model.commit("Fewer shots, fewer points", two)
     hand.settle()
-    sampled = look_loss(two, window.desk.frames, look_table(two, None), None)
+    sampled = look_loss(two, window.desk.frames, look_table(two, window.desk.frames, None), None)
     hand.click(hand.find(Mark, "seal.fit"), QPointF(10, 10))
     hand.settle()
     assert hand.study.fit
     assert study_json.load(study_json.dump(hand.study)) == hand.study
-    made = look_table(hand.study, None)
+    made = look_table(hand.study, window.desk.frames, None)
     assert made.fitted
     loss = look_loss(hand.study, window.desk.frames, made, None)
     assert loss.main.mean < sampled.main.mean

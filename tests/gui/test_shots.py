@@ -15,7 +15,9 @@ from sfumato.app.views.contact import Contact
 from sfumato.core import path
 from sfumato.core.auto import Proposal, proposed
 from sfumato.core.encodings import encoding
+from sfumato.core.screen import on_screen
 from sfumato.core.study import LOOK, new_coat
+from sfumato.work.preview import to_bytes
 
 
 def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:
@@ -30,7 +32,8 @@ def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:
     assert abs(w / h - 16 / 9) < 0.02
     code = window.desk.frames.proxy(shot, w, h)
     graded = path.through_look(hand.study, path.through_ground(shot, hand.study, code))
-    wanted = np.clip(path.through_view(hand.study, graded), 0, 1)[h // 2, w // 3] * 255
+    viewed = path.through_view(hand.study, graded)[h // 2, w // 3]
+    wanted = on_screen(viewed, encoding("BT.1886"), encoding("sRGB")) * 255
     seen = picture.pixelColor(w // 3, h // 2)
     assert np.abs(wanted - (seen.red(), seen.green(), seen.blue())).max() <= 1
     # It follows the Look.
@@ -180,7 +183,7 @@ def test_a_pinned_shot_stays_beside_the_others(demo) -> None:
     whole = window.desk.previewer.whole_picture(hand.study, hand.study.shot("portrait"), w, h)
     top, left = (h - whole.shape[0]) // 2, (w - whole.shape[1]) // 2
     inside = shown.a[top : top + whole.shape[0], left : left + whole.shape[1]]
-    np.testing.assert_array_equal(inside, whole)
+    np.testing.assert_array_equal(inside, to_bytes(whole))
     assert inside.size > 0.98 * shown.a.size
     probe = window.desk.previewer.probe(shown.ask, 960, 540)
     assert np.abs(probe.a * 255 - shown.a[h // 2, w // 2]).max() < 12

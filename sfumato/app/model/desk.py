@@ -12,7 +12,9 @@ from sfumato.app.model.jobs import Lane
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
-from sfumato.core.errors import SfumatoError
+from sfumato.core.encodings import Encoding, encoding
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.screen import screen_words
 from sfumato.core.study import Shot, Study
 from sfumato.work import warm
 from sfumato.work.cancel import Cancel
@@ -127,6 +129,7 @@ class Desk(QObject):
                 (s for s in self.model.study.shots if s.id == self.view.get("pinned")), None
             ),
             written=self.view.get("written"),
+            gamut=self.view.get("clipping"),
             coat=coat if known else "",
         )
 
@@ -213,12 +216,29 @@ class Desk(QObject):
             "solo",
             "play",
             "pinned",
+            "clipping",
         ):
             self._now.start()
 
     def _on_refused(self, error: SfumatoError) -> None:
         shot = self.shot
         self.failed.emit(shot.id if shot else "", error)
+        if not isinstance(error, MediaError):
+            self.notices.fault(error)
+
+    def set_screen(self, screen: Encoding | None) -> None:
+        """Say what the pictures are looked at on; None = their codes go there as they are."""
+        self.previewer.screen = screen
+        self._now.start()
+        if not self._first:
+            self._ask_thumbs()
+        self.ask_contact()
+
+    @property
+    def screen_words(self) -> tuple[str, str]:
+        """Say how pictures are brought to the screen, briefly and in full; "" when they go as they are."""
+        screen, view = self.previewer.screen, encoding(self.model.study.view.encoding)
+        return screen_words(view, screen) if screen is not None else ("", "")
 
     def _ask_thumbs(self) -> None:
         study, ask = self.model.study, self.ask()
@@ -254,7 +274,8 @@ class Desk(QObject):
             for shot in study.shots:
                 cancel.check()
                 try:
-                    found[shot.id] = self.previewer.whole_picture(study, shot, *tile)
+                    whole = self.previewer.whole_picture(study, shot, *tile)
+                    found[shot.id] = self.previewer.screened(study, whole)
                 except SfumatoError as error:
                     found[shot.id] = error
             return found

@@ -6,6 +6,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from sfumato.core.graticule import PERCENT
+
 MODES = {"one": "One", "split": "Split", "side": "Side", "difference": "Diff", "all": "All"}
 
 PICK_SIZES = (1, 5, 15)  # pixels square
@@ -30,6 +32,9 @@ class ViewState(QObject):
             "mount": "mid",
             "instruments": ("parade", "neutral"),
             "instruments_shown": True,
+            "scope_unit": PERCENT,
+            "limits": False,
+            "band": None,
             "picking": "",
             "pick_part": "",
             "pick_size": 5,

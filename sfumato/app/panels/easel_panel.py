@@ -25,6 +25,7 @@ from sfumato.app.theme import strong_font
 from sfumato.app.views.contact import Contact
 from sfumato.app.views.easel import Easel
 from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.graticule import LEGAL
 from sfumato.work.preview import FILE, LUT, MATTE, PINNED, SIDES
 
 
@@ -35,6 +36,7 @@ class EaselPanel(QWidget):
     open_demo = Signal()
     encoding_wanted = Signal()
     picked = Signal(int, int)
+    left = Signal()
 
     def __init__(self, model: StudyModel, view: ViewState, desk: Desk) -> None:
         super().__init__()
@@ -68,6 +70,7 @@ class EaselPanel(QWidget):
         self._hover: tuple[int, int] | None = None
         self.easel.hovered.connect(self._on_hovered)
         self.easel.left.connect(self._clear_readout)
+        self.easel.left.connect(self.left)
         self.easel.picked.connect(self.picked)
         self.easel.split_moved.connect(lambda s: view.set("split", s))
         desk.shown.connect(self._on_shown)
@@ -206,11 +209,20 @@ class EaselPanel(QWidget):
 
     def _show_clipping(self) -> None:
         """Say how much of side B is clipped or crushed, while that is marked."""
-        high, low = self.easel.clipped_shares
-        on = self._view.get("clipping") and self._view.get("mode") not in ("difference", "all")
-        self._clip_words.setText(
-            f"clipped {high * 100:.1f} % · crushed {low * 100:.1f} %" if on else ""
-        )
+        view, easel = self._view, self.easel
+        self._clip_words.setText("")
+        if view.get("mode") in ("difference", "all"):
+            return
+        words = []
+        if view.get("clipping"):
+            high, low = easel.clipped_shares
+            names = ("above legal", "below legal") if view.get("limits") else ("clipped", "crushed")
+            words = [f"{names[0]} {high * 100:.1f} %", f"{names[1]} {low * 100:.1f} %"]
+            if easel.outside_share is not None:
+                words.append(f"out of gamut {easel.outside_share * 100:.1f} %")
+        if view.get("band") is not None:
+            words.append(f"in the band {easel.band_share * 100:.1f} %")
+        self._clip_words.setText(" · ".join(words))
 
     def _show_frames(self, shown: Any) -> None:
         """Show the frames of a clip, and which of them this is."""
@@ -238,7 +250,7 @@ class EaselPanel(QWidget):
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(10)
         self._readout = {}
-        for name, width in (("place", 66), ("source", 152), ("a", 112), ("b", 112), ("delta", 50)):
+        for name, width in (("place", 66), ("source", 158), ("a", 112), ("b", 112), ("delta", 50)):
             label = quiet("")
             label.setObjectName(f"readout.{name}")
             label.setFixedWidth(width)
@@ -248,6 +260,9 @@ class EaselPanel(QWidget):
         self._clip_words = quiet("")
         self._clip_words.setObjectName("readout.clipping")
         row.addWidget(self._clip_words)
+        self._screen = quiet("")
+        self._screen.setObjectName("readout.screen")
+        row.addWidget(self._screen)
         self._zoom = quiet("")
         row.addWidget(self._zoom)
         return bar
@@ -264,7 +279,9 @@ class EaselPanel(QWidget):
         self.sides["b"].setEnabled(view.get("mode") != "all")
         easel = self.easel
         easel.picking = bool(view.get("picking"))
-        easel.show_clipping(view.get("clipping"))
+        limits = LEGAL if view.get("limits") else (0.0, 1.0)
+        easel.show_clipping(view.get("clipping"), limits)
+        easel.show_band(view.get("band"), self._model.study.view.encoding)
         self._show_clipping()
         look = (view.get("mount"), view.get("split"), view.get("split_across"))
         if look != (easel.mount, easel.split, easel.across):
@@ -361,7 +378,11 @@ class EaselPanel(QWidget):
     def _show_zoom(self) -> None:
         if not self.easel.picture[0] or self._view.get("mode") == "all":
             self._zoom.setText("")
+            self._screen.setText("")
             return
+        brief, full = self._desk.screen_words
+        self._screen.setText(brief)
+        self._screen.setToolTip(f"{full}. The numbers and the instruments are the View's.")
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
         self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
@@ -370,6 +391,8 @@ class EaselPanel(QWidget):
         def three(rgb: Any) -> str:
             return " ".join(f"{v:.3f}" for v in rgb)
 
+        for label in self._readout.values():
+            label.show()
         self._readout["place"].setText(f"{probe.x}, {probe.y}")
         self._readout["source"].setText(f"source {three(probe.source)}")
         self._readout["a"].setText(f"A {three(probe.a)}")
@@ -384,3 +407,4 @@ class EaselPanel(QWidget):
         self._hover = None
         for label in self._readout.values():
             label.setText("")
+            label.hide()

@@ -13,6 +13,7 @@ from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
 from sfumato.core.measure import clipped
+from sfumato.core.scopes import Band, in_band
 from sfumato.work.frames import WHOLE, Region
 
 KEYS = (
@@ -51,6 +52,11 @@ class Easel(QWidget):
         self._heat: QImage | None = None
         self.clipping = False
         self.clipped_shares = (0.0, 0.0)
+        self.outside_share: float | None = None
+        self.band_share = 0.0
+        self._limits = (0.0, 1.0)
+        self._band: tuple[Band, str] | None = None
+        self._outside: Any = None
         self._bytes_b: Any = None
         self._marks: QImage | None = None
         self._heat_top = 1.0
@@ -157,38 +163,61 @@ class Easel(QWidget):
 
     def show_answer(self, shown: Any) -> None:
         self._region = shown.ask.region
-        self._a = image_of(shown.a) if shown.a is not None else None
-        self._b = image_of(shown.b)
+        a, b = shown.on_screen
+        self._a = image_of(a) if a is not None else None
+        self._b = image_of(b)
         self._heat = None
         if shown.delta is not None:
             self._heat_top = heat_scale(float(np.percentile(shown.delta[::2, ::2], 99.5)))
             self._heat = image_of(heat_of(shown.delta, self._heat_top))
-        self._bytes_b = shown.b
-        self._mark_clipped()
+        self._bytes_b, self._outside = shown.b, shown.outside
+        self._mark()
         self.update()
 
-    def show_clipping(self, on: bool) -> None:
-        """Mark on side B what is clipped (stripes one way) or crushed (the other way)."""
-        if on != self.clipping:
-            self.clipping = on
-            self._mark_clipped()
+    def show_clipping(self, on: bool, limits: tuple[float, float] = (0.0, 1.0)) -> None:
+        """Mark on side B what is clipped, crushed or outside the display's gamut.
+
+        Each in stripes of its own way; with `limits`, what lies beyond those levels.
+        """
+        if (on, limits) != (self.clipping, self._limits):
+            self.clipping, self._limits = on, limits
+            self._mark()
             self.update()
 
-    def _mark_clipped(self) -> None:
+    def show_band(self, band: Band | None, display: str) -> None:
+        """Mark on side B what lies in a band that was marked on an instrument."""
+        wanted = None if band is None else (band, display)
+        if wanted != self._band:
+            self._band = wanted
+            self._mark()
+            self.update()
+
+    def _mark(self) -> None:
         """Make the marks of side B, and the shares of the picture that they take."""
         self._marks = None
-        self.clipped_shares = (0.0, 0.0)
-        if not self.clipping or self._bytes_b is None:
+        self.clipped_shares, self.outside_share, self.band_share = (0.0, 0.0), None, 0.0
+        picture = self._bytes_b
+        if picture is None or not (self.clipping or self._band):
             return
-        high, low = clipped(self._bytes_b)
-        self.clipped_shares = (float(high.mean()), float(low.mean()))
-        y, x = np.indices(high.shape, sparse=True)
-        marks = np.zeros((*high.shape, 4), np.uint8)
-        for where, role, stripes in ((high, "cinnabar", x + y), (low, "azurite", x - y)):
+        y, x = np.indices(picture.shape[:2], sparse=True)
+        layers = []
+        if self._band is not None:
+            inside = in_band(picture, *self._band)
+            self.band_share = float(inside.mean())
+            layers.append((inside, "yellow", x + 2 * y))
+        if self.clipping:
+            high, low = clipped(picture, *self._limits)
+            self.clipped_shares = (float(high.mean()), float(low.mean()))
+            layers += [(high, "cinnabar", x + y), (low, "azurite", x - y)]
+            if self._outside is not None and self._outside.shape == high.shape:
+                self.outside_share = float(self._outside.mean())
+                layers.append((self._outside, "text", x + 0 * y))
+        marks = np.zeros((*picture.shape[:2], 4), np.uint8)
+        for where, role, stripes in layers:
             tone = colour(role)
             marks[where] = (tone.red(), tone.green(), tone.blue(), 90)
             marks[where & (stripes % 6 < 2), 3] = 255
-        h, w = high.shape
+        h, w = picture.shape[:2]
         self._marks = QImage(marks.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
 
     def show_nothing(self) -> None:

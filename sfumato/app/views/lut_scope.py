@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.scope import ScopeView
+from sfumato.core.graticule import PERCENT, marks
 from sfumato.core.lut_view import SLICES, LutView
+from sfumato.core.scopes import CubePoints
 
 LUT_TITLES = {
     "neutral": "Neutral line",
@@ -27,8 +27,6 @@ _HELP = {
     "slices": "Results for eight levels of blue (B): red to the right, green upwards. "
     "Of an inverse, striped: no colour leads there.",
 }
-_CORNERS = np.array([[i >> 2 & 1, i >> 1 & 1, i & 1] for i in range(8)], np.float32)
-_EDGES = [(a, b) for a in range(8) for b in range(a) if bin(a ^ b).count("1") == 1]
 
 
 class LutScope(ScopeView):
@@ -38,9 +36,6 @@ class LutScope(ScopeView):
         super().__init__(kind)
         self._view: LutView | None = None
         self._other: LutView | None = None
-        self.turn, self.tilt = math.radians(38), math.radians(24)
-        self._press: QPointF | None = None
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.show_kind(kind)
 
     def show_kind(self, kind: str) -> None:
@@ -67,12 +62,18 @@ class LutScope(ScopeView):
         elif self.kind == "slices":
             self._paint_slices(painter)
         else:
-            inner = QRectF(self.rect()).adjusted(42, 10, -10, -22)
-            self._paint_responses(painter, inner)
+            self._paint_responses(painter)
         focus_ring(self, painter)
 
-    def _paint_responses(self, painter: QPainter, r: QRectF) -> None:
-        self._levels(painter, r)
+    def area(self) -> QRectF:
+        return QRectF(self.rect()).adjusted(42, 10, -10, -22)
+
+    def window(self) -> QRectF:
+        return QRectF(0, 0, 1, 1)
+
+    def _paint_responses(self, painter: QPainter) -> None:
+        r = self.area()
+        self._levels(painter, marks(PERCENT, self.space))
         low, high = self._view.domain if self._view else (0.0, 1.0)
         what = "grey in" if self.kind == "neutral" else "channel in"
         self._codes(painter, r, (f"{low:g}", what, f"{high:g}"))
@@ -120,85 +121,27 @@ class LutScope(ScopeView):
             painter.drawText(where, Qt.AlignmentFlag.AlignLeft, f"B {share} %")
 
     # --- the cloud -------------------------------------------------------------------------------
-    def _project(self, points: np.ndarray) -> np.ndarray:
-        """Return x, y on the widget and depth (m, 3) of points of the colour cube, grey upright."""
-        centred = points.astype(np.float64) - 0.5
-        # Axes in which grey runs upwards.
-        up = np.ones(3) / np.sqrt(3)
-        right = np.array([1, 0, -1]) / np.sqrt(2)
-        front = np.cross(right, up)
-        x, y, z = centred @ right, centred @ up, centred @ front
-        x, z = (
-            x * math.cos(self.turn) + z * math.sin(self.turn),
-            z * math.cos(self.turn) - x * math.sin(self.turn),
-        )
-        y, z = (
-            y * math.cos(self.tilt) - z * math.sin(self.tilt),
-            z * math.cos(self.tilt) + y * math.sin(self.tilt),
-        )
-        scale = 0.5 * min(self.width(), self.height())
-        out = np.empty((len(points), 3))
-        out[:, 0] = self.width() / 2 + x * scale
-        out[:, 1] = self.height() / 2 - y * scale
-        out[:, 2] = z
-        return out
-
     def _paint_cloud(self, painter: QPainter) -> None:
-        corners = self._project(_CORNERS)
-        painter.setPen(QPen(colour("line"), 1))
-        for a, b in _EDGES:
-            painter.drawLine(QPointF(*corners[a, :2]), QPointF(*corners[b, :2]))
-        painter.setPen(colour("quiet"))
-        for i, name in ((0, "black"), (7, "white")):
-            at = corners[i]
-            painter.drawText(
-                QRectF(at[0] - 40, at[1] + (3 if i == 0 else -17), 80, 14),
-                Qt.AlignmentFlag.AlignCenter,
-                name,
-            )
-        if self._view is None:
-            return
-        results = np.clip(self._view.cloud[1], -0.3, 1.3)
-        places = self._project(results)
-        shades = (np.clip(results, 0, 1) * 255 + 0.5).astype(int)
-        order = np.argsort(places[:, 2])
-        near = (places[:, 2] - places[:, 2].min()) / max(np.ptp(places[:, 2]), 1e-6)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for i in order:
-            size = 1.1 + 1.1 * near[i]
-            painter.setBrush(QColor(*(int(v) for v in np.maximum(shades[i], 24))))
-            painter.drawEllipse(QPointF(places[i, 0], places[i, 1]), size, size)
+        points = None
+        if self._view is not None:
+            results = np.clip(self._view.cloud[1], -0.3, 1.3)
+            colours = (np.clip(results, 0, 1) * 255 + 0.5).astype(np.uint8)
+            points = CubePoints(results, colours, np.full(len(results), 1.6))
+        area = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        self.cube.paint(painter, area, points, colour("line"), colour("quiet"))
 
     def mousePressEvent(self, event) -> None:
-        if self.kind == "cloud" and event.button() == Qt.MouseButton.LeftButton:
-            self._press = event.position()
-            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        if self.kind == "cloud":
+            super().mousePressEvent(event)
 
-    def mouseMoveEvent(self, event) -> None:
-        if self._press is not None:
-            step = event.position() - self._press
-            self._press = event.position()
-            self._turned(step.x() / 120, step.y() / 120)
-
-    def mouseReleaseEvent(self, _event) -> None:
-        if self._press is not None:
-            self._press = None
-            self.setCursor(Qt.CursorShape.OpenHandCursor)
-
-    def _turned(self, turn: float, tilt: float) -> None:
-        self.turn += turn
-        self.tilt = min(max(self.tilt + tilt, -1.5), 1.5)
-        self.update()
+    def wheelEvent(self, event) -> None:
+        if self.kind == "cloud":
+            super().wheelEvent(event)
+        else:
+            event.ignore()
 
     def keyPressEvent(self, event) -> None:
-        steps = {
-            Qt.Key.Key_Left: (-0.1, 0),
-            Qt.Key.Key_Right: (0.1, 0),
-            Qt.Key.Key_Up: (0, -0.1),
-            Qt.Key.Key_Down: (0, 0.1),
-        }
-        step = steps.get(event.key())
-        if self.kind == "cloud" and step:
-            self._turned(*step)
-        else:
+        if self.kind == "cloud":
             super().keyPressEvent(event)
+        else:
+            event.ignore()

@@ -20,13 +20,14 @@ from sfumato.app.controls import (
 )
 from sfumato.app.panels import coat_row
 from sfumato.app.theme import strong_font
-from sfumato.app.views import contact, easel, shots
+from sfumato.app.views import contact, easel, scope, shots
 
 CONTROLS = {
     "Rows of the Ledger": coat_row.KEYS,
     "Numbers": scrub.KEYS,
     "Easel": easel.KEYS,
     "All shots": contact.KEYS,
+    "Instruments": scope.KEYS,
     "Shots strip": shots.KEYS,
     "Frames of a clip": frame_bar.KEYS,
     "Curve field": curve_field.KEYS,

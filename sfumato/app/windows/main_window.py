@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from sfumato._version import VERSION
 from sfumato.app import theme
 from sfumato.app.actions import TABLE, Actions
+from sfumato.app.controls.editor import quiet
 from sfumato.app.model.convert_model import ConvertModel
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.jobs import Queue
@@ -46,8 +47,10 @@ from sfumato.app.windows.preset_edits import PresetEdits
 from sfumato.app.windows.report_dialog import ReportDialog
 from sfumato.app.windows.shot_edits import ShotEdits
 from sfumato.app.windows.study_files import StudyFiles
-from sfumato.app.windows.view_edits import ViewEdits
+from sfumato.app.windows.torn import TornParts
+from sfumato.app.windows.view_edits import DESKTOP, ViewEdits
 from sfumato.core.errors import SfumatoError
+from sfumato.core.graticule import PERCENT, UNITS
 from sfumato.core.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
@@ -67,7 +70,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.settings = settings
         self.ports = ports or Ports()
-        self._demo = demo
+        self._demo, self._begun = demo, False
         self.model = StudyModel(self)
         self.view = ViewState(self)
         self.notices = Notices(self)
@@ -97,6 +100,8 @@ class MainWindow(QMainWindow):
         self.exports = Exports(self, self.model, self.view, self.desk, self.notices)
         self.presets = PresetEdits(self, self.model, self.view, self.desk, self.notices)
         self.encodings = EncodingEdits(self, self.model, self.desk, self.notices)
+        self.view_edits = ViewEdits(self, self.view)
+        self.torn = TornParts(self)
         owners = (
             self.files,
             self.coats,
@@ -105,18 +110,29 @@ class MainWindow(QMainWindow):
             self.shot_edits,
             self.exports,
             self.conversions,
-            ViewEdits(self, self.view),
+            self.view_edits,
             self,
         )
         self.actions_table = Actions(self, owners)
         self._make_menus()
         self._connect()
         self._restore_window()
+        self.view_edits.take_screen(str(settings.get("screen", DESKTOP)))
         self._refresh_actions()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
-        QTimer.singleShot(0, self, lambda: self.easel_panel.take_focus())
+        QTimer.singleShot(0, self, self._at_first)
+
+    def _at_first(self) -> None:
+        """Once the window is there: focus, and the windows that stood beside it."""
+        if self._begun:
+            return
+        self._begun = True
+        self.easel_panel.take_focus()
+        for name in str(self.settings.get("torn/open", "")).split(","):
+            if name in ("easel", "instruments") and name not in self.torn.windows:
+                getattr(self.view_edits, f"tear_{name}")()
 
     # --- building --------------------------------------------------------------------------------
     def _lay_out(self) -> None:
@@ -125,7 +141,7 @@ class MainWindow(QMainWindow):
         self.shots = ShotsStrip()
         self.shots.setObjectName("shots")
         self.easel_panel = EaselPanel(self.model, self.view, self.desk)
-        self.instruments = Instruments(self.view, self.desk)
+        self.instruments = Instruments(self.model, self.view, self.desk)
         self.strip = NoticeStrip(self.notices)
         left = QWidget()
         left.setObjectName("panel")
@@ -143,6 +159,13 @@ class MainWindow(QMainWindow):
         column.addWidget(self.shots)
         column.addWidget(self.easel_panel, 1)
         column.addWidget(self.instruments)
+        self.easel_gone = quiet(
+            "The picture stands in a window of its own; close that to bring it back."
+        )
+        self.easel_gone.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.easel_gone.hide()
+        column.addWidget(self.easel_gone, 1)
+        self.look_column = column
         look = QWidget()
         row = QHBoxLayout(look)
         row.setContentsMargins(0, 0, 0, 0)
@@ -218,6 +241,7 @@ class MainWindow(QMainWindow):
         panel.bring_in.connect(self.shot_edits.bring_in)
         panel.open_demo.connect(self.files.open_demo)
         panel.encoding_wanted.connect(self.ledger.choose_encoding)
+        panel.left.connect(self.instruments.clear_pick)
         panel.picked.connect(self.coats.take_pick)
         panel.play.clicked.connect(self.shot_edits.play_clip)
         panel.bar.play_wanted.connect(self.shot_edits.play_clip)
@@ -444,6 +468,7 @@ class MainWindow(QMainWindow):
         self.presets.close()
         self.shot_edits.close()
         self._keep_window()
+        self.torn.close()
         self.model.undo_stack.blockSignals(True)
         self.files.close()
         self.queue.close()
@@ -455,7 +480,10 @@ class MainWindow(QMainWindow):
         for name in ("a", "b", "mode", "mount", "split_across"):
             if self.view.get(name) not in (FILE, MATTE, PINNED):
                 self.settings.set(f"view/{name}", self.view.get(name))
+        self.settings.set("torn/open", ",".join(self.torn.windows))
         self.settings.set("view/instruments", ",".join(self.view.get("instruments")))
+        for name in ("limits", "scope_unit"):
+            self.settings.set(f"view/{name}", self.view.get(name))
         self.settings.set("view/instruments_shown", self.view.get("instruments_shown"))
         self.settings.sync()
 
@@ -473,7 +501,10 @@ class MainWindow(QMainWindow):
         self.view.set("split_across", self.settings.get("view/split_across", False))
         self.view.set("instruments_shown", self.settings.get("view/instruments_shown", True))
         kinds = tuple(str(self.settings.get("view/instruments", "")).split(","))
-        if len(kinds) == 2 and all(k in TITLES for k in kinds):
+        self.view.set("limits", self.settings.get("view/limits", False))
+        unit = self.settings.get("view/scope_unit", PERCENT)
+        self.view.set("scope_unit", unit if unit in UNITS else PERCENT)
+        if 2 <= len(kinds) <= 4 and all(k in TITLES for k in kinds):
             self.view.set("instruments", kinds)
 
     def _restore_window(self) -> None:

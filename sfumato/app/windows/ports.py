@@ -74,6 +74,12 @@ class Ports:
         )
         return Path(name) if name else None
 
+    def choose_profile(self, parent: QWidget) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(
+            parent, "Profile of this screen", str(Path.home()), "ICC profiles (*.icc *.icm)"
+        )
+        return Path(name) if name else None
+
     def choose_config(self, parent: QWidget) -> Path | None:
         name, _ = QFileDialog.getOpenFileName(
             parent, "Open an OCIO config", str(Path.home()), "OCIO configs (*.ocio *.ocioz)"

@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
 from sfumato.app import theme
+from sfumato.app.model.screen_profile import x11_profile
 from sfumato.app.model.view_state import ViewState
+from sfumato.core.encodings import Encoding, encoding
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.work.files import read_bytes
+from sfumato.work.screen import screen_of
+
+DESKTOP, PLAIN = "desktop", "plain"
+_MOST_PROFILE = 16 << 20
 
 
 class ViewEdits(QObject):
@@ -64,11 +74,55 @@ class ViewEdits(QObject):
         index = (mounts.index(self.view.get("mount")) + 1) % len(mounts)
         self.view.set("mount", mounts[index])
 
+    def tear_easel(self) -> None:
+        """Put the Easel into a window of its own, or back."""
+        window = self._window
+        window.torn.toggle("easel", "Easel", window.easel_panel)
+
+    def tear_instruments(self) -> None:
+        """Put the Instruments into a window of their own, or back."""
+        window = self._window
+        self.view.set("instruments_shown", True)
+        window.torn.toggle("instruments", "Instruments", window.instruments)
+
     def toggle_clipping(self) -> None:
         self.view.set("clipping", not self.view.get("clipping"))
 
     def toggle_instruments(self) -> None:
         self.view.set("instruments_shown", not self.view.get("instruments_shown"))
+
+    # --- the screen --------------------------------------------------------------------------------
+    def screen_desktop(self) -> None:
+        self.take_screen(DESKTOP)
+
+    def screen_plain(self) -> None:
+        self.take_screen(PLAIN)
+
+    def screen_profile(self) -> None:
+        file = self._window.ports.choose_profile(self._window)
+        if file is not None:
+            self.take_screen(str(file))
+
+    def take_screen(self, how: str) -> None:
+        """Show pictures for the desktop's screen, for that of a profile file, or their plain codes."""
+        try:
+            self._window.desk.set_screen(self._screen(how))
+        except SfumatoError as error:
+            self._window.notices.fault(error)
+            return
+        self._window.settings.set("screen", how)
+
+    def _screen(self, how: str) -> Encoding | None:
+        if how == PLAIN:
+            return None
+        if how != DESKTOP:
+            return screen_of(read_bytes(Path(how), MediaError, _MOST_PROFILE))
+        profile = None
+        if QGuiApplication.platformName() == "xcb":
+            screens = QGuiApplication.screens()
+            here = self._window.screen()
+            profile = x11_profile(screens.index(here) if here in screens else 0)
+        return screen_of(profile) if profile else encoding("sRGB")
 
     def toggle_theme(self) -> None:
         light = not self._window.settings.get("light", False)

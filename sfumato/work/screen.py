@@ -1,0 +1,70 @@
+"""The screen as an encoding: from its ICC profile."""
+
+from __future__ import annotations
+
+import imagecodecs
+import numpy as np
+
+from sfumato.core.adapt import D65, adaptation
+from sfumato.core.arrays import Rgb
+from sfumato.core.encodings import Coder, Encoding, Family, encoding
+from sfumato.core.errors import MediaError
+from sfumato.core.sample import apply_table
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transfers import LINEAR
+from sfumato.media import icc
+
+GRID = 49
+_D50 = (0.34567, 0.35850)
+
+
+def screen_of(profile: bytes) -> Encoding:
+    """Return the encoding of the screen that a profile describes.
+
+    One that is not among ours is held as a lattice over the codes of a BT.2020 screen with the
+    sRGB curve, made by LittleCMS (relative colorimetric).
+
+    Raises:
+        MediaError: the profile cannot be used.
+    """
+    name = icc.known(profile)
+    if name is not None:
+        return encoding(name)
+    wide, curve = encoding("Linear BT.2020"), encoding("sRGB").transfer
+    codes = lattice_colours(GRID)
+    xyz = (
+        curve.decode(codes.astype(np.float64)) @ (adaptation(D65, _D50, "Bradford") @ wide.to_xyz).T
+    )
+    try:
+        screen = imagecodecs.cms_transform(
+            np.ascontiguousarray(xyz.reshape(1, -1, 3)),
+            imagecodecs.cms_profile("xyz"),
+            profile,
+            colorspace="xyz",
+            outcolorspace="rgb",
+            outdtype="f4",
+            intent=1,
+        )
+    except (RuntimeError, ValueError, TypeError) as error:
+        raise MediaError(
+            "the profile cannot be used for a screen", hint="choose the profile of an RGB screen"
+        ) from error
+    table = Table3D(np.asarray(screen, np.float32).reshape(codes.shape))
+
+    def encode(light: Rgb) -> Rgb:
+        return apply_table(table, curve.encoded(np.clip(light, 0, 1)), "tetrahedral")
+
+    def decode(_code: Rgb) -> Rgb:
+        raise NotImplementedError  # a screen is only ever shown on
+
+    title = icc.described(profile)
+    return Encoding(
+        title,
+        title,
+        Family.DISPLAY,
+        LINEAR,
+        wide.primaries,
+        wide.white,
+        "ICC profile of the screen",
+        coder=Coder(decode, encode),
+    )
