@@ -1,0 +1,289 @@
+"""Instruments in the real window: scales, zoom, picks and bands, the cube, windows of their own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import attrs
+import imagecodecs
+import numpy as np
+from PIL import ImageCms
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
+
+from sfumato.app.controls.mark import Mark
+from sfumato.app.model.settings import Settings
+from sfumato.app.views.scope import TITLES, ScopeView
+from sfumato.app.windows.main_window import MainWindow
+from sfumato.core import path
+from sfumato.core.encodings import encoding
+from sfumato.core.graticule import CODE, LEGAL, STOPS, marks
+from sfumato.core.measure import delta_e
+from sfumato.core.scopes import Band, chroma_place, in_band
+from sfumato.core.screen import KNEE, on_screen
+from sfumato.core.transform import Transform
+from sfumato.work.screen import screen_of
+
+
+def choose(hand, name: str, key: str) -> None:
+    box = hand.find(QComboBox, name)
+    index = box.findData(key) if box.findData(key) >= 0 else box.findText(key)
+    box.setCurrentIndex(index)
+    box.activated.emit(index)
+    box.textActivated.emit(box.currentText())
+    hand.settle()
+
+
+def kinds(hand, *wanted: str) -> list[ScopeView]:
+    """Let these instruments stand in the window."""
+    panel = hand.window.instruments
+    while len(panel.boxes) < len(wanted):
+        hand.click(hand.find(QPushButton, "scopes.more"))
+    while len(panel.boxes) > len(wanted):
+        hand.click(hand.find(QPushButton, "scopes.less"))
+    hand.wait(20)
+    for i, kind in enumerate(wanted):
+        choose(hand, f"instrument.{i}", kind)
+    hand.settle()
+    return panel.scopes
+
+
+def test_every_instrument_shows_something_and_zooms(demo) -> None:
+    for kind in TITLES:
+        scope = kinds(demo, kind, "parade")[0]
+        first = scope.grab().toImage()
+        assert len({first.pixel(x, y) for x in range(60, 240, 3) for y in range(20, 120, 3)}) > 5
+        scope.setFocus()
+        QTest.keyClick(scope, Qt.Key.Key_Plus)
+        QTest.keyClick(scope, Qt.Key.Key_Plus)
+        nearer = scope.grab().toImage()
+        assert nearer != first, kind
+        QTest.keyClick(scope, Qt.Key.Key_0)
+        assert scope.zoom == 1.0
+    scope = kinds(demo, "waveform", "parade", "histogram", "oklab")[0]
+    assert len(demo.window.instruments.scopes) == 4
+    before = [m.words for m in scope._scale()]
+    scope.zoom_by(8.0, QPointF(scope.area().center().x(), scope.area().bottom()))
+    assert scope.window().top() == 0  # what was under the hand stays there
+    assert scope._scale()[-1].at < 0.13
+    demo.drag(scope, QPointF(60, 60), QPointF(60, 60))
+    choose(demo, "scopes.unit", CODE)
+    assert {"0", "64"} <= {m.words for m in scope._scale()}
+    choose(demo, "scopes.unit", STOPS)
+    scope.reset()
+    assert "white" in [m.words for m in scope._scale()]
+    choose(demo, "side.b", "source")  # levels of the camera's log: stops from grey
+    grey = next(m for m in scope._scale() if m.words == "grey")
+    assert abs(grey.at - 0.4) < 1e-3
+    assert [m.words for m in marks("percent", encoding("sRGB"))] == before
+
+
+def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
+    hand, window = demo, demo.window
+    scopes = kinds(hand, "parade", "waveform", "vectorscope", "histogram")
+    bare = [s.grab().toImage() for s in scopes]
+    easel = window.easel_panel.easel
+    QTest.mouseMove(easel, hand.easel_place(960, 300).toPoint())
+    hand.settle()
+    assert all(s.grab().toImage() != b for s, b in zip(scopes, bare, strict=True))
+    shown = np.array([float(v) for v in hand.find(QLabel, "readout.b").text()[2:].split()])
+    assert np.abs(scopes[0]._pick[0] - shown).max() < 1e-3
+    assert abs(scopes[0]._pick[2] - 0.5) < 1e-3
+    x, y = chroma_place(tuple(shown))
+    assert np.hypot(x, y) > 0.05
+    easel.left.emit()
+    assert scopes[0]._pick is None
+
+    def words() -> str:
+        return hand.find(QLabel, "readout.clipping").text()
+
+    scope = scopes[1]
+    low, high = scope.place(0, 0.4), scope.place(0, 0.6)
+    plain = hand.picture()
+    hand.drag(scope, QPointF(80, low.y()), QPointF(120, high.y()))
+    band = window.view.get("band")
+    assert (band.channel, round(band.low[0], 1), round(band.high[0], 1)) == ("luma", 0.4, 0.6)
+    share = in_band(hand.shown[-1].b, band).mean()
+    assert 0.005 < share < 0.5
+    assert f"in the band {share * 100:.1f} %" in words()
+    assert hand.picture() != plain
+    scope.setFocus()
+    QTest.keyClick(scope, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert abs(window.view.get("band").low[0] - band.low[0] - 0.05) < 1e-9
+    hand.click(scope)
+    assert window.view.get("band") is None
+    assert words() == ""
+    # A trace of the parade marks its channel, a box of the vectorscope its colours.
+    x, w = scopes[0]._column(2)
+    hand.drag(scopes[0], QPointF(x + w / 2, low.y()), QPointF(x + w / 2, high.y()))
+    assert window.view.get("band").channel == "blue"
+    centre = scopes[2].area().center()
+    hand.drag(scopes[2], centre, centre + QPointF(40, -40))
+    box = window.view.get("band")
+    assert box.plane == "vectorscope"
+    assert box.low[0] < 0.05 < box.high[0]
+    red = np.full((4, 4, 3), (120, 60, 60), np.uint8)
+    assert in_band(red, Band("", (-0.3, 0.1), (0.1, 0.5), "vectorscope")).all()
+    assert not in_band(red, Band("", (0.1, 0.1), (0.5, 0.5), "vectorscope")).any()
+    scopes[3].setFocus()
+    QTest.keyClick(scopes[3], Qt.Key.Key_B)
+    assert window.view.get("band") is None
+    QTest.keyClick(scopes[3], Qt.Key.Key_B)
+    assert window.view.get("band").channel == "any channel"
+
+
+def test_limits_and_gamut_are_marked(demo) -> None:
+    hand, window = demo, demo.window
+    kinds(hand, "parade", "waveform")
+    hand.act("toggle_clipping")
+    hand.click(hand.find(Mark, "scopes.limits"), QPointF(10, 10))
+    hand.settle()
+    picture = hand.shown[-1].b
+    above = (picture > round(LEGAL[1] * 255)).any(axis=-1).mean() * 100
+    text = hand.find(QLabel, "readout.clipping").text()
+    assert f"above legal {above:.1f} %" in text
+    assert above > 1
+    # With the gamut not eased, colours leave it; a narrower display shows more of that.
+    window.model.commit(
+        "Raw", attrs.evolve(hand.study, view=attrs.evolve(hand.study.view, ease=False))
+    )
+    window.view.set("b", "exact")
+    window.view.set("shot", "sill")
+    hand.settle()
+    shown = hand.shown[-1]
+    shot = hand.study.shot("sill")
+    code = window.desk.frames.proxy(shot, shown.ask.width, shown.ask.height)
+    graded = path.through_look(hand.study, path.through_ground(shot, hand.study, code))
+    out = (path.through_view(hand.study, graded) < -0.004).any(axis=-1)
+    assert out.mean() > 0.002
+    np.testing.assert_array_equal(shown.outside, out)
+    said = hand.find(QLabel, "readout.clipping").text()
+    assert f"out of gamut {out.mean() * 100:.1f} %" in said
+
+
+def test_cloud_and_loss_show_the_lut_that_is_written(demo) -> None:
+    hand, window = demo, demo.window
+    cloud, loss = kinds(hand, "cloud", "loss")
+    shown = hand.shown[-1]
+    table = window.desk.previewer.written_table(shown.ask)
+    places = shown.instruments["cloud"].places.reshape(17, 17, 17, 3)
+    np.testing.assert_allclose(places, np.clip(table.values[::2, ::2, ::2], -0.3, 1.3), atol=1e-6)
+    inputs = shown.instruments["loss"].places
+    exact = hand.study.transform().apply(inputs)
+    apart = delta_e(exact, Transform((table,)).apply(inputs), encoding("BT.1886"))
+    assert f"{apart.max():.2f} ΔE at worst" in shown.instruments["loss"].words
+    hottest = shown.instruments["loss"].colours[int(apart.argmax())]
+    assert hottest.max() > shown.instruments["loss"].colours[int(apart.argmin())].max() + 60
+    for scope in (cloud, loss):
+        before = scope.grab().toImage()
+        centre = QPointF(scope.rect().center())
+        hand.drag(scope, centre, centre + QPointF(60, 10))
+        assert scope.grab().toImage() != before
+        scope.setFocus()
+        turn = scope.cube.turn
+        QTest.keyClick(scope, Qt.Key.Key_Left)
+        assert scope.cube.turn != turn
+    window.model.commit("Coarse", attrs.evolve(hand.study, grid=5))
+    hand.settle()
+    assert (
+        hand.shown[-1].instruments["loss"].colours.mean() > shown.instruments["loss"].colours.mean()
+    )
+
+
+def test_a_pinned_shot_lies_under_the_instruments(demo) -> None:
+    hand, window = demo, demo.window
+    scopes = kinds(hand, "parade", "waveform", "histogram", "oklab")
+    window.view.set("shot", "portrait")
+    hand.settle()
+    hand.act("pin_shot")
+    window.view.set("shot", "jetty")
+    hand.settle()
+    assert set(hand.shown[-1].reference) == {"parade", "waveform", "histogram", "oklab"}
+    both = [s.grab().toImage() for s in scopes]
+    hand.act("pin_shot")
+    hand.act("pin_shot") if window.view.get("pinned") else None
+    hand.settle()
+    assert hand.shown[-1].reference == {}
+    assert all(s.grab().toImage() != b for s, b in zip(scopes, both, strict=True))
+
+
+def test_easel_and_instruments_stand_in_windows_of_their_own(demo, tmp_path: Path, qtbot) -> None:
+    hand, window = demo, demo.window
+    hand.act("tear_easel")
+    hand.act("tear_instruments")
+    hand.settle()
+    torn = window.torn.windows
+    assert window.easel_panel.window() is torn["easel"] is not window
+    assert window.easel_gone.isVisible()
+    torn["easel"].resize(1400, 900)
+    hand.settle()
+    assert hand.shown[-1].b.shape[1] > 1200  # rendered for its own size
+    before = hand.shown[-1].b.mean()
+    coat = hand.study.look.coats[0].id
+    window.model.commit("Off", hand.study.set_coat(coat, on=False))
+    hand.settle()
+    assert hand.shown[-1].b.mean() != before  # it follows the study
+    assert window.actions_table.by_id["undo"] in torn["easel"].actions()
+    # Closed with the program, they stand there again at the next start.
+    window._keep_window()
+    again = MainWindow(Settings(tmp_path / "sfumato.ini"), hand.ports, None)
+    again.show()
+    qtbot.waitUntil(lambda: set(again.torn.windows) == {"easel", "instruments"}, timeout=4000)
+    again.close()
+    again.deleteLater()
+    torn["instruments"].close()
+    hand.act("tear_easel")
+    hand.settle()
+    assert window.easel_panel.window() is window.instruments.window() is window
+    column = window.look_column
+    order = [column.itemAt(i).widget() for i in range(column.count())]
+    assert order == [window.shots, window.easel_panel, window.instruments, window.easel_gone]
+    assert not window.easel_gone.isVisible()
+
+
+def test_the_picture_is_mapped_to_the_screen_and_says_so(demo, tmp_path: Path, ports) -> None:
+    hand, window = demo, demo.window
+    window.view.set("b", "exact")
+    window.ledger.edits.view("encoding", "BT.2100 PQ")
+    hand.settle()
+    label = hand.find(QLabel, "readout.screen")
+    assert label.text() == "mapped to sRGB"
+    assert f"above {KNEE * 203:.0f} cd/m²" in label.toolTip()
+    shown = hand.shown[-1]
+    pq, srgb = encoding("BT.2100 PQ"), encoding("sRGB")
+    code = path.through_view(hand.study, np.full((1, 3), 0.4, np.float32))
+    grey = on_screen(code, pq, srgb)[0]
+    assert np.abs(grey - srgb.encode(np.float32([0.18] * 3))).max() < 2e-3  # grey stays grey
+    assert shown.on_screen[1].max() > 240 > 160 > shown.b.max()  # white is 58 % of PQ's codes
+    hand.act("screen_plain")
+    hand.settle()
+    np.testing.assert_array_equal(hand.shown[-1].on_screen[1], hand.shown[-1].b)
+    assert label.text() == ""
+    # A profile of the screen's own; a file that is none is told.
+    profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    assert screen_of(profile).name == "sRGB"
+    wide = imagecodecs.cms_profile(
+        "rgb",
+        whitepoint=[0.3127, 0.329, 1.0],
+        primaries=[0.68, 0.32, 1.0, 0.265, 0.69, 1.0, 0.15, 0.06, 1.0],
+        gamma=1.8,
+    )
+    bright = np.random.default_rng(2).uniform(0.05, 0.8, (200, 3)).astype(np.float32)
+    light = bright @ np.linalg.solve(encoding("P3-D65").to_xyz, encoding("BT.1886").to_xyz).T
+    meant = np.clip(light, 0, 1) ** (1 / 1.8)
+    code = encoding("BT.1886").encode(bright)
+    assert np.abs(on_screen(code, encoding("BT.1886"), screen_of(wide)) - meant).max() < 4e-3
+    ports.profile = tmp_path / "wide.icc"
+    ports.profile.write_bytes(wide)
+    hand.act("screen_profile")
+    hand.settle()
+    assert window.settings.get("screen") == str(ports.profile)
+    assert label.text().startswith("mapped to ")
+    ports.profile = tmp_path / "none.icc"
+    ports.profile.write_bytes(b"no profile")
+    hand.act("screen_profile")
+    assert "profile" in hand.notices[-1]
+    ports.profile = next(Path(__file__).parents[2].glob("demo/luts/*.icc"))
+    hand.act("screen_profile")
+    assert "RGB screen" in hand.notices[-1] or "cannot be used" in hand.notices[-1]
