@@ -117,6 +117,14 @@ TABLE = (
     ),
     ActionSpec("toggle_instruments", "Show or hide the Instruments", "View", "F9"),
     ActionSpec(
+        "simulate_target",
+        "Show B as a target sees it…",
+        "View",
+        "Shift+F4",
+        when="has_shot",
+        help="Its grid, depths, range and interpolation.",
+    ),
+    ActionSpec(
         "tear_easel",
         "Easel in a window of its own, or back",
         "View",
@@ -191,6 +199,24 @@ TABLE = (
         when="has_marked_shots",
         help="Shots are marked by Ctrl+click or Ctrl+Space.",
     ),
+    ActionSpec(
+        "group_shots",
+        "Put the marked shots into a group…",
+        "Shots",
+        "Ctrl+Shift+J",
+        when="has_shot",
+        help="This shot and those marked beside it get a name that they share.",
+    ),
+    ActionSpec(
+        "mark_group", "Mark all shots of this group", "Shots", "Ctrl+J", when="has_shot_group"
+    ),
+    ActionSpec(
+        "copy_ground_group",
+        "Copy this Ground to the whole group",
+        "Shots",
+        when="has_shot_group",
+    ),
+    ActionSpec("leave_group", "Take the shot out of its group", "Shots", when="has_shot_group"),
     ActionSpec("relink_shot", "Find the file of the shot…", "Shots", when="has_shot"),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
     ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),

@@ -188,6 +188,11 @@ def with_leave(study: Study, name: str) -> Span:
     return evolve(study.span, end=Joint.VIEW, leave=leave)
 
 
+def span_title(study: Study, ends: tuple[str, str]) -> str:
+    """Return the title of a LUT of the Look between two encodings."""
+    return f"{study.look.name}, {ends[0]} to {ends[1]}"
+
+
 def span_sentence(study: Study, shot: Shot | None = None) -> str:
     """Say in one line what the LUT expects and gives."""
     entry, leave = (encoding(n) for n in span_names(study, shot))
@@ -264,5 +269,5 @@ def span_transform(
 
     stage = Function(f"{entry.name} to {leave.name}", run)
     whole = Function(stage.name, lambda rgb: chunked(stage, as_rgb(rgb)))
-    title = f"{study.look.name}, {entry.name} to {leave.name}"
+    title = span_title(study, (entry.name, leave.name))
     return Transform((whole,), title, (f"{entry.name} to {leave.name}",))

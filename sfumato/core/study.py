@@ -15,6 +15,7 @@ from sfumato.core.encodings import Family, encoding, names_of
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import NORMAL, Laying
+from sfumato.core.target import Target
 
 if TYPE_CHECKING:
     from sfumato.core.transform import Transform
@@ -141,6 +142,7 @@ class Shot:
     id: str = field(factory=new_id)
     first: int = 0
     last: int | None = None
+    group: str = ""  # the name that it shares with others of its kind
 
 
 @frozen
@@ -273,6 +275,7 @@ class Study:
     grid: int = 33
     fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
     notes: str = ""
+    target: Target = Target()  # whose sight of the LUT is shown
     configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
 
     # --- looking -------------------------------------------------------------------------------
@@ -492,6 +495,21 @@ class Study:
             )
         working = space.name if space.family is Family.LOG else "ACEScct"
         return attrs.evolve(self, working=working, view=attrs.evolve(self.view, encoding="BT.1886"))
+
+    def of_group(self, name: str) -> tuple[Shot, ...]:
+        """Return the shots of a group, none for ""."""
+        return tuple(s for s in self.shots if name and s.group == name)
+
+    def with_group(self, ids: tuple[str, ...], name: str) -> Study:
+        """Return the study with shots in a group, standing together where the first of them stands."""
+        members = [attrs.evolve(s, group=name) for s in self.shots if s.id in ids]
+        rest = [s for s in self.shots if s.id not in ids]
+        if not name:
+            shots = [attrs.evolve(s, group="") if s.id in ids else s for s in self.shots]
+            return attrs.evolve(self, shots=tuple(shots))
+        first = next(i for i, s in enumerate(self.shots) if s.id in ids)
+        at = sum(1 for s in self.shots[:first] if s.id not in ids)
+        return attrs.evolve(self, shots=(*rest[:at], *members, *rest[at:]))
 
     def moved_shot(self, shot_id: str, index: int) -> Study:
         """Return the study with a shot at `index` of the row (counted without the shot itself)."""

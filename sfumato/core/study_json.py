@@ -24,6 +24,7 @@ from sfumato.core.study import (
     grouped,
     new_id,
 )
+from sfumato.core.target import Target
 from sfumato.core.user_encoding import UserEncoding
 
 VERSION = 1
@@ -43,6 +44,7 @@ def dump(study: Study) -> dict[str, Any]:
         "span_encodings": [study.span.entry, study.span.leave],
         "grid": study.grid,
         "fit": study.fit,
+        "target": controls.dump(study.target),
         "look": {
             "name": study.look.name,
             "strength": study.look.strength,
@@ -56,6 +58,7 @@ def dump(study: Study) -> dict[str, Any]:
                 "frame": s.frame,
                 **({"range": [s.first, s.last]} if s.first or s.last is not None else {}),
                 "encoding": s.encoding,
+                **({"group": s.group} if s.group else {}),
                 "ground": [dump_coat(c) for c in s.ground],
             }
             for s in study.shots
@@ -80,7 +83,7 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     return [known[n].definition for n in known if n in names and known[n].definition is not None]
 
 
-_NO_NAMES = {"id", "name", "path", "file", "notes", "glaze", "note", "configs"}
+_NO_NAMES = {"id", "group", "name", "path", "file", "notes", "glaze", "note", "configs"}
 
 
 def _brought(plain: dict[str, Any]) -> dict[str, Any]:
@@ -219,6 +222,7 @@ def _study(plain: dict[str, Any]) -> Study:
             frame=int(s.get("frame", 0)),
             ground=tuple(load_coat(c) for c in s.get("ground", [])),
             id=str(s["id"]),
+            group=str(s.get("group", "")),
             **_range(s.get("range")),
         )
         for s in plain["shots"]
@@ -239,5 +243,6 @@ def _study(plain: dict[str, Any]) -> Study:
         span=Span(Joint(start), Joint(end), *ends),
         grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,
+        target=controls.load(Target, plain.get("target") or {}),
         configs=tuple(str(c) for c in plain.get("configs", [])),
     )

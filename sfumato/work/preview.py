@@ -20,13 +20,15 @@ from attrs import field, frozen
 from sfumato.core import oklab, path, scopes
 from sfumato.core.arrays import Array, Rgb, as_rgb
 from sfumato.core.encodings import Encoding, convert, encoding
+from sfumato.core.guess import Guess, guess
 from sfumato.core.laying import matte
-from sfumato.core.measure import delta_e
+from sfumato.core.measure import Difference, delta_e, difference_of
 from sfumato.core.path import NODE_RANGE
 from sfumato.core.sample import Packed, packed
 from sfumato.core.screen import is_plain, on_screen
 from sfumato.core.study import LOOK, Coat, Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.target import through_target
 from sfumato.core.transform import Transform
 from sfumato.media.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
@@ -39,6 +41,8 @@ _MOUNT = 64  # around a pinned shot of another shape
 DRAG_GRIDS = (33, 25, 17)
 DRAG_SECONDS = 0.016
 SCOPE_WIDTH = 480
+LOSS_WIDTH = 320
+GUESS_WIDTH = 160
 CLOUD_GRID = 17  # points a side of the cloud
 LOSS_GRID = 16
 _OUTSIDE = 0.004  # of code
@@ -47,16 +51,18 @@ CLOUD = 1800  # colours on the nudge map
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
 PINNED = "pinned"
+TARGET = "target"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
     EXACT: "Look, exact",
     LUT: "LUT",
+    TARGET: "As a target sees it",
     FILE: "Written file",
     MATTE: "Matte of the glaze",
     PINNED: "Pinned shot",
 }
-_UNBAKED = {SOURCE, FILE, MATTE, PINNED}  # sides that have no drag table
+_UNBAKED = {SOURCE, FILE, MATTE, PINNED, TARGET}  # sides that have no drag table
 
 
 @frozen(eq=False)
@@ -186,6 +192,7 @@ class Previewer:
         self._playing = Kept(6)
         self._tables = Kept(12)
         self._pictures = Kept(4)
+        self._guesses = Kept(64)
         self._kept_reference: tuple[str, dict[str, Array]] = ("", {})
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
@@ -253,17 +260,36 @@ class Previewer:
             return exact
         if which == MATTE:
             return self._matte(ask)
+        lut: Callable[[Rgb], Rgb]
         if which == FILE and ask.written is not None:
-            lut = ask.written
+            lut = ask.written.apply
+        elif which == TARGET:
+            lut = self._target(ask, cancel)
         else:
-            lut = Transform((self.written_table(ask, cancel),))
+            lut = Transform((self.written_table(ask, cancel),)).apply
 
         def through(code: Rgb) -> Rgb:
             if not study.span.with_ground:
                 code = path.through_ground(shot, study, code)
-            return path.from_leave(study, lut.apply(path.into_entry(study, shot, code)))
+            return path.from_leave(study, lut(path.into_entry(study, shot, code)))
 
         return through
+
+    def _target(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
+        """Return the LUT of the study's target's grid as that target applies it."""
+        target = ask.study.target
+        sized = attrs.evolve(ask, study=attrs.evolve(ask.study, grid=int(target.grid)))
+        return partial(through_target, target, self.written_table(sized, cancel))
+
+    def target_loss(self, ask: Ask, cancel: Cancel) -> Difference:
+        """Measure side B as the target sees it against the exact grade, on the shot."""
+        w, h = self.frames.still(ask.shot).size
+        size = (LOSS_WIDTH, max(1, round(LOSS_WIDTH * h / w)), WHOLE)
+        code = self.working(ask, *size)
+        both = (run_tiled(self.side(ask, s, cancel), code, cancel) for s in (EXACT, TARGET))
+        exact, seen = (rgb.reshape(-1, 3) for rgb in both)
+        display = encoding(ask.study.view.encoding)
+        return difference_of((exact, seen), code.reshape(-1, 3), display)
 
     def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> _DragTable:
         """Return the drag table from working values to the display; A's is kept while B moves."""
@@ -574,6 +600,18 @@ class Previewer:
         region = (left, top, left + share[0], top + share[1])
         shown = self.side(ask, EXACT)(self.working(ask, width, height, region))
         return self.screened(study, shown)
+
+    def guess(self, study: Study, shot: Shot) -> Guess:
+        """Return what a shot's numbers look like; the other shots' encodings count."""
+        source = self.frames.sample(shot, GUESS_WIDTH)
+        others = tuple(s.encoding for s in study.shots if s.id != shot.id and s.encoding)
+
+        def make() -> tuple[Rgb, Guess]:
+            is_float = self.frames.still(shot).pixels.dtype.kind == "f"
+            return source, guess(source, is_float, others)
+
+        kept: tuple[Rgb, Guess] = self._guesses.get((id(source), others), make)
+        return kept[1]
 
     def entering_ground(self, study: Study, shot: Shot, width: int = 240) -> Rgb:
         """Return a small picture of a shot in working values, before its Ground."""

@@ -254,7 +254,7 @@ def export_look(
     exact = study.transform(shot=shot.id if shot else None)
     table = look_table(study, frames, shot, cancel).table
     comments = span_words(study, shot)
-    transform = Transform((table,), title or study.look.name, comments)
+    transform = Transform((table,), title or exact.title, comments)
     cancel.check()
     progress(0.35, f"writing {file.name}")
     assert spec.write is not None

@@ -202,7 +202,7 @@ def test_shots_by_keyboard_ground_copied_and_a_clip(demo) -> None:
     hand.settle()
     assert window.desk.shot.encoding is None
     assert window.easel_panel.easel.picture == (960, 540)
-    assert "taken as Tarn Log until you choose" in hand.find(QLabel, "ask.words").text()
+    assert "its numbers are taken as Tarn Log" in hand.find(QLabel, "ask.words").text()
     window.ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
     assert hand.study.working == "Tarn Log"
     hand.act("remove_shot")

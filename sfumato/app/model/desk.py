@@ -14,6 +14,7 @@ from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.core.encodings import Encoding, encoding
 from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.guess import Guess
 from sfumato.core.screen import screen_words
 from sfumato.core.study import Shot, Study
 from sfumato.work import warm
@@ -33,6 +34,7 @@ class Desk(QObject):
     shown = Signal(object)
     probed = Signal(object)
     thumbs = Signal(object)
+    guesses = Signal(object)
     contact = Signal(object)
     loss = Signal(object)
     loss_unknown = Signal()
@@ -46,6 +48,7 @@ class Desk(QObject):
         self.model, self.view, self.notices = model, view, notices
         self.frames = Frames()
         self.previewer = Previewer(self.frames)
+        self._guesses: dict[str, Guess] = {}
         self._size = (640, 360)
         self._region: Region = WHOLE
         self.dragging = False
@@ -58,7 +61,7 @@ class Desk(QObject):
         self._lanes["preview"].answered.connect(self._on_answered)
         self._lanes["preview"].refused.connect(self._on_refused)
         self._lanes["probe"].answered.connect(self.probed)
-        self._lanes["thumbs"].answered.connect(self.thumbs)
+        self._lanes["thumbs"].answered.connect(self._on_thumbs)
         self._lanes["contact"].answered.connect(self.contact)
         self._tile = (320, 180)
         self._lanes["loss"].answered.connect(self._on_loss)
@@ -243,19 +246,39 @@ class Desk(QObject):
     def _ask_thumbs(self) -> None:
         study, ask = self.model.study, self.ask()
 
-        def work(cancel: Cancel) -> dict[str, Any]:
+        def work(cancel: Cancel) -> tuple[dict[str, Any], dict[str, Guess]]:
             found: dict[str, Any] = {}
+            guesses: dict[str, Guess] = {}
             for shot in study.shots:
                 cancel.check()
                 try:
                     found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
+                    guesses[shot.id] = self.previewer.guess(study, shot)
                 except SfumatoError as error:
                     found[shot.id] = error
             if ask is not None:
                 self.previewer.prepare(ask, cancel)
-            return found
+            return found, guesses
 
         self._lanes["thumbs"].ask(work)
+
+    def _on_thumbs(self, answer: tuple[dict[str, Any], dict[str, Guess]]) -> None:
+        self.thumbs.emit(answer[0])
+        self._guesses = answer[1]
+        self.guesses.emit(self._guesses)
+
+    def guess(self, shot: Shot) -> Guess | None:
+        """Return what a shot's numbers look like, None while that is not known."""
+        return self._guesses.get(shot.id)
+
+    def doubt(self, shot: Shot) -> Guess | None:
+        """Return what a shot looks like when that contradicts what is stated, and was not believed."""
+        found = self.guess(shot)
+        if found is None or shot.encoding is None:
+            return None
+        if (shot.id, shot.encoding) in self.view.get("believed"):
+            return None
+        return found if found.doubts(encoding(shot.encoding)) else None
 
     def set_tile(self, width: int, height: int) -> None:
         """Say how large a shot is in the view of all shots, in device pixels."""

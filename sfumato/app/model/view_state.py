@@ -43,6 +43,7 @@ class ViewState(QObject):
             "play": None,
             "clipping": False,
             "pinned": "",
+            "believed": (),
             "laying_open": False,
             "solo": "",
             "curve": "master",

@@ -26,6 +26,7 @@ from sfumato.app.views.contact import Contact
 from sfumato.app.views.easel import Easel
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.graticule import LEGAL
+from sfumato.core.study import Shot
 from sfumato.work.preview import FILE, LUT, MATTE, PINNED, SIDES
 
 
@@ -35,6 +36,8 @@ class EaselPanel(QWidget):
     bring_in = Signal()
     open_demo = Signal()
     encoding_wanted = Signal()
+    guess_taken = Signal()
+    doubt_dismissed = Signal()
     picked = Signal(int, int)
     left = Signal()
 
@@ -174,7 +177,16 @@ class EaselPanel(QWidget):
         self._ask_words = QLabel()
         self._ask_words.setObjectName("ask.words")
         self._ask_words.setProperty("pigment", "cinnabar")
+        self._ask_words.setWordWrap(True)
         row.addWidget(self._ask_words, 1)
+        self._ask_take = QPushButton()
+        self._ask_take.setObjectName("ask.take")
+        self._ask_take.clicked.connect(self.guess_taken)
+        row.addWidget(self._ask_take)
+        self._ask_believe = QPushButton("It is right")
+        self._ask_believe.setObjectName("ask.believe")
+        self._ask_believe.clicked.connect(self.doubt_dismissed)
+        row.addWidget(self._ask_believe)
         button = QPushButton("Choose its encoding…")
         button.setObjectName("ask.encoding")
         button.clicked.connect(self.encoding_wanted)
@@ -290,13 +302,7 @@ class EaselPanel(QWidget):
         mode = "one" if view.get("mode") == "all" else view.get("mode")
         if easel.mode != mode:
             easel.set_mode(mode)
-        unknown = shot is not None and shot.encoding is None
-        self._ask_bar.setVisible(unknown)
-        if unknown and shot is not None:
-            self._ask_words.setText(
-                f"{shot.name} does not say what its encoding is: its numbers are taken as "
-                f"{self._model.study.working} until you choose."
-            )
+        self._show_ask(shot)
         if shot is None:
             self.easel.show_nothing()
             self.stack.setCurrentIndex(1)
@@ -311,6 +317,27 @@ class EaselPanel(QWidget):
         else:
             self.stack.setCurrentIndex(0)
         self._show_zoom()
+
+    def _show_ask(self, shot: Shot | None) -> None:
+        """Ask for an encoding that is not stated, or that the numbers contradict."""
+        doubt = self._desk.doubt(shot) if shot is not None else None
+        found = self._desk.guess(shot) if shot is not None else None
+        unknown = shot is not None and shot.encoding is None
+        self._ask_bar.setVisible(unknown or doubt is not None)
+        if shot is None or not (unknown or doubt):
+            return
+        self._ask_believe.setVisible(not unknown)
+        self._ask_take.setVisible(found is not None)
+        why = ""
+        if found is not None:
+            why = f" It looks like {found.name}: {found.evidence}."
+            self._ask_take.setText(f"Take {found.name}")
+        if unknown:
+            working = self._model.study.working
+            text = f"{shot.name} does not say what its encoding is: its numbers are taken as {working}."
+        else:
+            text = f"{shot.name} is taken as {shot.encoding}."
+        self._ask_words.setText(text + why)
 
     def _open_shot(self, shot_id: str) -> None:
         """Leave the view of all shots for one of them."""

@@ -165,7 +165,9 @@ class Contact(QWidget):
                 painter.drawRoundedRect(at.adjusted(-3, -3, 3, 3), RADIUS, RADIUS)
             line = QRectF(box.left(), at.bottom() + 3, box.width(), _LINE - 2)
             plate = QRectF(line)
-            words = shot.name + (" · Ground" if shot.ground else "")
+            words = " · ".join(
+                w for w in (shot.group, shot.name, "Ground" if shot.ground else "") if w
+            )
             plate.setWidth(painter.fontMetrics().horizontalAdvance(words) + 10)
             plate.moveLeft(at.left())
             ground = colour("rail")

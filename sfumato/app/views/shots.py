@@ -12,6 +12,7 @@ from sfumato.app.images import image_of
 from sfumato.app.model.desk import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
+from sfumato.core.measure import clipped
 from sfumato.core.study import Shot
 
 KEYS = (
@@ -28,9 +29,12 @@ def _same(a: tuple[Shot, ...], b: tuple[Shot, ...]) -> bool:
     """Whether two rows of shots look alike here (thumbnails come separately)."""
 
     def seen(shots: tuple[Shot, ...]) -> list[tuple[Any, ...]]:
-        return [(s.id, s.name, s.encoding, bool(s.ground)) for s in shots]
+        return [(s.id, s.name, s.encoding, s.group, bool(s.ground)) for s in shots]
 
     return a is b or seen(a) == seen(b)
+
+
+_MUCH = 0.02  # of a picture that is clipped
 
 
 class ShotsStrip(QWidget):
@@ -50,6 +54,8 @@ class ShotsStrip(QWidget):
         self._thumbs: dict[str, QImage | SfumatoError] = {}
         self._offset = 0.0
         self._marked: tuple[str, ...] = ()
+        self._doubts: dict[str, tuple[str, str]] = {}
+        self._clipped: dict[str, float] = {}
         self._press: tuple[str, QPointF] | None = None
         self._drop: int | None = None
         self.setFixedHeight(84)
@@ -73,6 +79,13 @@ class ShotsStrip(QWidget):
         self._thumbs = {
             k: v if isinstance(v, SfumatoError) else image_of(v) for k, v in thumbs.items()
         }
+        pictures = {k: v for k, v in thumbs.items() if not isinstance(v, SfumatoError)}
+        self._clipped = {k: float(clipped(v)[0].mean()) for k, v in pictures.items()}
+        self.update()
+
+    def show_doubts(self, doubts: dict[str, tuple[str, str]]) -> None:
+        """Mark shots that look like another encoding: by id, a short mark and the reason."""
+        self._doubts = doubts
         self.update()
 
     def box(self, index: int) -> QRectF:
@@ -141,6 +154,12 @@ class ShotsStrip(QWidget):
             tip = f"{shot.path}\n{shot.encoding or 'encoding not stated'}"
             if isinstance(fault, SfumatoError):
                 tip += f"\n{fault.summary}"
+            if shot.group:
+                tip += f"\nin the group {shot.group}"
+            if shot.id in self._doubts:
+                tip += f"\n{self._doubts[shot.id][1]}"
+            if self._clipped.get(shot.id, 0) > _MUCH:
+                tip += f"\n{self._clipped[shot.id] * 100:.0f} % of it is clipped through the Look"
         self.setToolTip(tip)
 
     def wheelEvent(self, event) -> None:
@@ -202,6 +221,8 @@ class ShotsStrip(QWidget):
         marks = ""
         if shot.encoding is None:
             marks = "encoding?"
+        elif shot.id in self._doubts:
+            marks = self._doubts[shot.id][0]
         room = line.adjusted(0, 0, -16 - (56 if marks else 0), 0)
         name = painter.fontMetrics().elidedText(
             shot.name, Qt.TextElideMode.ElideRight, int(room.width())
@@ -214,6 +235,12 @@ class ShotsStrip(QWidget):
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                 marks,
             )
+        if shot.group:
+            self._paint_group(painter, box, shot)
+        if self._clipped.get(shot.id, 0) > _MUCH:
+            painter.setPen(QPen(colour("rail"), 1))
+            painter.setBrush(colour("cinnabar"))
+            painter.drawRect(QRectF(box.right() - 11, box.top() + 4, 7, 7))
         if shot.ground:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour("azurite"))
@@ -221,3 +248,25 @@ class ShotsStrip(QWidget):
             painter.drawPolygon(
                 [at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)]
             )
+
+    def _paint_group(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+        """A line over the shots of a group, with its name over the first of them."""
+        ids = [s.id for s in self._shots]
+        index = ids.index(shot.id)
+        before = self._shots[index - 1].group if index else ""
+        left = box.left() - (_STEP - THUMB[0] if before == shot.group else 0)
+        painter.setPen(QPen(colour("quiet"), 2))
+        painter.drawLine(QPointF(left, box.top() - 5), QPointF(box.right(), box.top() - 5))
+        if before != shot.group:
+            plate = painter.fontMetrics().boundingRect(shot.group)
+            size = QRectF(box.left() + 3, box.top() + 3, min(plate.width() + 8, THUMB[0] - 6), 15)
+            ground = colour("rail")
+            ground.setAlphaF(0.75)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(ground)
+            painter.drawRoundedRect(size, RADIUS, RADIUS)
+            painter.setPen(colour("text"))
+            name = painter.fontMetrics().elidedText(
+                shot.group, Qt.TextElideMode.ElideRight, int(size.width()) - 6
+            )
+            painter.drawText(size, Qt.AlignmentFlag.AlignCenter, name)

@@ -43,7 +43,15 @@ class ExportSheet(QDialog):
     """Name, folder, grid, title. `wish` is set when it was accepted."""
 
     def __init__(
-        self, parent, look: str, folder: Path, grid: int, span: str, warning: str, choose
+        self,
+        parent,
+        look: str,
+        title: str,
+        folder: Path,
+        grid: int,
+        span: str,
+        warning: str,
+        choose,
     ) -> None:
         super().__init__(parent)
         self.wish: ExportWish | None = None
@@ -75,7 +83,7 @@ class ExportSheet(QDialog):
         self.folder.textEdited.connect(lambda _t: self._check())
         browse = QPushButton("Choose…")
         browse.clicked.connect(lambda: self._browse(choose))
-        self.title = QLineEdit(look)
+        self.title = QLineEdit(title)
         self.title.setObjectName("export.title")
         self.title.setMaxLength(200)
         folder_row = QHBoxLayout()

@@ -13,7 +13,7 @@ from sfumato.app.model.notices import Notices
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
-from sfumato.core.path import SPANS, span_sentence
+from sfumato.core.path import SPANS, span_names, span_sentence, span_title
 from sfumato.core.study import Study, every
 from sfumato.work.preview import EXACT, FILE, LUT
 from sfumato.work.proof import Proof, export_look, smallest_grid
@@ -59,6 +59,7 @@ class Exports(QObject):
         sheet = ExportSheet(
             self._window,
             study.look.name,
+            span_title(study, span_names(study, shot)),
             folder,
             study.grid,
             span_sentence(study, shot),

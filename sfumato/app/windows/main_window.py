@@ -49,6 +49,7 @@ from sfumato.app.windows.shot_edits import ShotEdits
 from sfumato.app.windows.study_files import StudyFiles
 from sfumato.app.windows.torn import TornParts
 from sfumato.app.windows.view_edits import DESKTOP, ViewEdits
+from sfumato.core.encodings import Family
 from sfumato.core.errors import SfumatoError
 from sfumato.core.graticule import PERCENT, UNITS
 from sfumato.core.study import LOOK, Study
@@ -57,7 +58,7 @@ from sfumato.media.registry import by_suffix
 from sfumato.work import study_store
 from sfumato.work.ocio_config import SUFFIXES as CONFIGS
 from sfumato.work.presets import SUFFIXES as PRESETS
-from sfumato.work.preview import EXACT, FILE, LUT, MATTE, PINNED
+from sfumato.work.preview import EXACT, FILE, LUT, MATTE, PINNED, TARGET
 
 
 class MainWindow(QMainWindow):
@@ -241,6 +242,8 @@ class MainWindow(QMainWindow):
         panel.bring_in.connect(self.shot_edits.bring_in)
         panel.open_demo.connect(self.files.open_demo)
         panel.encoding_wanted.connect(self.ledger.choose_encoding)
+        panel.guess_taken.connect(self.shot_edits.take_guess)
+        panel.doubt_dismissed.connect(self.shot_edits.dismiss_doubt)
         panel.left.connect(self.instruments.clear_pick)
         panel.picked.connect(self.coats.take_pick)
         panel.play.clicked.connect(self.shot_edits.play_clip)
@@ -252,6 +255,7 @@ class MainWindow(QMainWindow):
         self.files.about_to_replace.connect(self._forget_view)
         self.files.replaced.connect(self._show_first_shot)
         self.desk.thumbs.connect(self.shots.show_thumbs)
+        self.desk.guesses.connect(self._show_guesses)
         self.desk.shown.connect(lambda _s: self._refresh_actions())
         self.queue.finished.connect(self._on_finished)
         self.queue.refused.connect(self.notices.fault)
@@ -284,6 +288,17 @@ class MainWindow(QMainWindow):
         self._show_shots()
         self._refresh_actions()
 
+    def _show_guesses(self, _guesses: Any) -> None:
+        """Mark the shots whose numbers look like another encoding than the one that is stated."""
+        marks = {}
+        for shot in self.model.study.shots:
+            doubt = self.desk.doubt(shot)
+            if doubt is not None:
+                word = "log?" if doubt.family is Family.LOG else "display?"
+                marks[shot.id] = (word, f"looks like {doubt.name}: {doubt.evidence}")
+        self.shots.show_doubts(marks)
+        self.easel_panel.refresh()
+
     def _show_shots(self) -> None:
         get = self.view.get
         self.shots.show_shots(self.model.study.shots, get("shot"), get("marked_shots"))
@@ -311,6 +326,10 @@ class MainWindow(QMainWindow):
             for side, usual in (("a", "ground"), ("b", LUT)):
                 if self.view.get(side) == MATTE:
                     self.view.set(side, usual)
+        if name == "believed":
+            self._show_guesses(None)
+        if name == "b" and self.view.get("b") == TARGET:
+            self.view_edits.simulate_target()
         if name in ("shot", "marked_shots"):
             self._show_shots()
         if name == "shot":
@@ -339,6 +358,7 @@ class MainWindow(QMainWindow):
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_shot": self.desk.shot is not None and in_look,
+            "has_shot_group": in_look and self.desk.shot is not None and bool(self.desk.shot.group),
             "has_marked_shots": in_look and bool(self.view.get("marked_shots")),
             "is_clip": in_look and self.shot_edits.is_clip,
             "has_coat": bool(coat) and in_look,
@@ -469,6 +489,8 @@ class MainWindow(QMainWindow):
         self.shot_edits.close()
         self._keep_window()
         self.torn.close()
+        if self.view_edits.target_sheet is not None:
+            self.view_edits.target_sheet.close()
         self.model.undo_stack.blockSignals(True)
         self.files.close()
         self.queue.close()
@@ -478,7 +500,7 @@ class MainWindow(QMainWindow):
     def _keep_window(self) -> None:
         self.settings.set("geometry", self.saveGeometry())
         for name in ("a", "b", "mode", "mount", "split_across"):
-            if self.view.get(name) not in (FILE, MATTE, PINNED):
+            if self.view.get(name) not in (FILE, MATTE, PINNED, TARGET):
                 self.settings.set(f"view/{name}", self.view.get(name))
         self.settings.set("torn/open", ",".join(self.torn.windows))
         self.settings.set("view/instruments", ",".join(self.view.get("instruments")))

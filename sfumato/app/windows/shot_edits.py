@@ -92,6 +92,10 @@ class ShotEdits(QObject):
             "propose_ground",
             "copy_ground_on",
             "copy_ground_marked",
+            "group_shots",
+            "mark_group",
+            "copy_ground_group",
+            "leave_group",
             "shot_earlier",
             "shot_later",
             "relink_shot",
@@ -123,6 +127,55 @@ class ShotEdits(QObject):
         for other in marked:
             study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
         self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
+
+    # --- groups ------------------------------------------------------------------------------------
+    def group_shots(self) -> None:
+        """Give this shot and the marked ones a name that they share."""
+        shot = self.desk.shot
+        if shot is None:
+            return
+        ids = (shot.id, *(i for i in self.view.get("marked_shots") if i != shot.id))
+        name = self._window.ports.ask_name(self._window, "Name of the group", shot.group or "Group")
+        if name:
+            self.model.commit(f"Group {name}", self.model.study.with_group(ids, name))
+
+    def mark_group(self) -> None:
+        """Mark the other shots of this shot's group."""
+        shot = self.desk.shot
+        if shot is not None:
+            others = (s.id for s in self.model.study.of_group(shot.group) if s.id != shot.id)
+            self.view.set("marked_shots", tuple(others))
+
+    def copy_ground_group(self) -> None:
+        """Give the other shots of the group a copy of this shot's Ground."""
+        shot, study = self.desk.shot, self.model.study
+        if shot is None:
+            return
+        for other in study.of_group(shot.group):
+            if other.id != shot.id:
+                study = study.with_shot(other.id, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} to {shot.group}", study)
+
+    def leave_group(self) -> None:
+        shot = self.desk.shot
+        if shot is not None:
+            after = self.model.study.with_group((shot.id,), "")
+            self.model.commit(f"Take {shot.name} out of {shot.group}", after)
+
+    # --- encodings ---------------------------------------------------------------------------------
+    def take_guess(self) -> None:
+        """Take the encoding that the shot's numbers look like."""
+        shot = self.desk.shot
+        found = self.desk.guess(shot) if shot is not None else None
+        if shot is not None and found is not None:
+            self._window.ledger.edits.encoding(shot.id, found.name)
+
+    def dismiss_doubt(self) -> None:
+        """Believe what is stated after all."""
+        shot = self.desk.shot
+        if shot is not None:
+            known = self.view.get("believed")
+            self.view.set("believed", (*known, (shot.id, shot.encoding)))
 
     def pin_shot(self) -> None:
         """Keep this shot on side A, beside the others; the same again lets it go."""

@@ -12,9 +12,11 @@ from PySide6.QtWidgets import QApplication
 from sfumato.app import theme
 from sfumato.app.model.screen_profile import x11_profile
 from sfumato.app.model.view_state import ViewState
+from sfumato.app.windows.target_sheet import TargetSheet
 from sfumato.core.encodings import Encoding, encoding
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.work.files import read_bytes
+from sfumato.work.preview import TARGET
 from sfumato.work.screen import screen_of
 
 DESKTOP, PLAIN = "desktop", "plain"
@@ -27,6 +29,7 @@ class ViewEdits(QObject):
     def __init__(self, window: Any, view: ViewState) -> None:
         super().__init__(window)
         self._window, self.view = window, view
+        self.target_sheet: TargetSheet | None = None
 
     def room_look(self) -> None:
         self.view.set("room", "look")
@@ -73,6 +76,20 @@ class ViewEdits(QObject):
         mounts = list(theme.MOUNTS)
         index = (mounts.index(self.view.get("mount")) + 1) % len(mounts)
         self.view.set("mount", mounts[index])
+
+    def simulate_target(self) -> None:
+        """Show side B as a target makes it, and open the sheet of what that target is."""
+        window = self._window
+        self.view.set("b", TARGET)
+        if self.target_sheet is not None:
+            self.target_sheet.raise_()
+            return
+        self.target_sheet = TargetSheet(window.model, window.desk, window)
+        self.target_sheet.destroyed.connect(self._forget_target)
+        self.target_sheet.show()
+
+    def _forget_target(self) -> None:
+        self.target_sheet = None
 
     def tear_easel(self) -> None:
         """Put the Easel into a window of its own, or back."""
