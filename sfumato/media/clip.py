@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import contextlib
 import io
 import threading
@@ -126,18 +127,47 @@ class Clip:
             self.rate = float(rate)
             self._base = float(stream.time_base or 1 / 90000)  # seconds a tick
             length = stream.duration * self._base if stream.duration else 0.0
-            self.count = int(stream.frames) or max(1, round(length * self.rate))
             self._start = stream.start_time or 0
+            self._times = self._uneven_times()
+            counted = len(self._times) or int(stream.frames)
+            self.count = counted or max(1, round(length * self.rate))
+            self.turns = self._quarter_turns()
+            if self.turns % 2:
+                self.size = self.size[1], self.size[0]
+
+    def _uneven_times(self) -> list[int]:
+        """Return the time stamps of all frames in order, unless the file says that they are even.
+
+        Found by a look through the packets, which decodes nothing; [] for an even clip.
+        """
+        stream = self._stream
+        even = stream.base_rate
+        if stream.frames and even and abs(float(even) / self.rate - 1) < 0.01:
+            return []
+        times = sorted(p.pts for p in self._container.demux(stream) if p.pts is not None)
+        self._container.seek(0, stream=stream, backward=True)
+        return times
+
+    def _quarter_turns(self) -> int:
+        """Return by how many quarter turns, against the clock, the first frame is to be turned."""
+        for decoded in self._container.decode(self._stream):
+            self._container.seek(0, stream=self._stream, backward=True)
+            return round(decoded.rotation / 90) % 4
+        return 0
 
     def _number(self, frame: Any) -> int:
         """Return the number of a decoded frame, from its time."""
         if frame.pts is None:
             return self._next
+        if self._times:
+            return bisect.bisect_left(self._times, frame.pts)
         number: int = round((frame.pts - self._start) * self._base * self.rate)
         return number
 
     def _seek(self, number: int) -> None:
         at = int(number / self.rate / self._base) + self._start
+        if self._times:
+            at = self._times[min(number, len(self._times) - 1)]
         self._container.seek(max(at, 0), stream=self._stream, backward=True)
         self._ahead = self._container.decode(self._stream)
 
@@ -165,6 +195,7 @@ class Clip:
         """
         with self._lock, _as_media_error():
             pixels, said, remarks = to_rgb(self._decoded(number))
+        pixels = np.ascontiguousarray(np.rot90(pixels, self.turns))
         return Still(pixels, self._facts(number, said, remarks))
 
     def quick(self, number: int, width: int, height: int) -> Still:
@@ -178,6 +209,8 @@ class Clip:
             matrix = int(decoded.colorspace)
             if matrix not in _WEIGHTS:
                 matrix = 1 if decoded.height >= 720 else 6
+            if self.turns % 2:
+                width, height = height, width
             small = decoded.reformat(
                 width,
                 height,
@@ -186,7 +219,8 @@ class Clip:
                 dst_color_range="JPEG",
                 interpolation="FAST_BILINEAR",
             )
-            return Still(small.to_ndarray(), self._facts(number, "", ()))
+            pixels = np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
+            return Still(pixels, self._facts(number, "", ()))
 
     def close(self) -> None:
         with self._lock:

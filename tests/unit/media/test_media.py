@@ -5,8 +5,10 @@ from __future__ import annotations
 import io
 import struct
 import zlib
+from fractions import Fraction
 from pathlib import Path
 
+import av
 import imagecodecs
 import numpy as np
 import pytest
@@ -226,3 +228,54 @@ def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
     )
     with Image.open(io.BytesIO(data)) as image:
         assert image.info["icc_profile"] == imagecodecs.cms_profile("srgb")
+
+
+def _written(path: Path, times: list[int], turned: bool = False) -> None:
+    """Write frames whose grey tells their number, shown at these milliseconds; bright at the top left."""
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("ffv1" if path.suffix == ".mkv" else "mpeg4", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv420p"
+        stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
+        for i, at in enumerate(times):
+            pixels = np.full((64, 96, 3), 40 + 6 * i, np.uint8)
+            pixels[:16, :24] = 235
+            frame = av.VideoFrame.from_ndarray(pixels, format="rgb24")
+            frame.pts, frame.time_base = at, Fraction(1, 1000)
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode())
+    if turned:  # a quarter turn in the track header, as phones write it
+        data = path.read_bytes()
+        at = data.index(b"tkhd") + 4 + 40
+        one, none = (1 << 16).to_bytes(4, "big"), bytes(4)
+        quarter = none + one + none + (0xFFFF0000).to_bytes(4, "big") + none * 2
+        path.write_bytes(data[:at] + quarter + data[at + 24 :])
+
+
+def test_frames_of_changing_length_are_counted_as_they_are(tmp_path: Path) -> None:
+    times = [0, 40, 80, 400, 420, 440, 1000, 1040, 1500, 1540]
+    _written(tmp_path / "uneven.mkv", times)
+    clip = Clip(str(tmp_path / "uneven.mkv"))
+    assert clip.count == len(times)
+    for number in (9, 0, 6, 3, 8, 4):
+        grey = clip.frame(number).pixels[40, 60].mean() * 255
+        assert abs(grey - (40 + 6 * number)) < 2.5, number
+    clip.close()
+
+
+def test_a_turned_clip_stands_upright(tmp_path: Path) -> None:
+    _written(tmp_path / "plain.mov", [0, 40, 80])
+    _written(tmp_path / "turned.mov", [0, 40, 80], turned=True)
+    plain, turned = (Clip(str(tmp_path / f"{n}.mov")) for n in ("plain", "turned"))
+    assert (plain.turns, plain.size) == (0, (96, 64))
+    assert turned.size == (64, 96)
+    upright = turned.frame(0).pixels
+    assert upright.shape[:2] == (96, 64)
+    bright = upright.mean(axis=-1) > 0.7  # the quarter turn is clockwise: top left goes top right
+    rows, columns = np.nonzero(bright)
+    assert rows.mean() < 24
+    assert columns.mean() > 44
+    quick = turned.quick(0, 64, 96).pixels / 65535
+    assert quick.shape[:2] == (96, 64)
+    assert np.abs(quick - np.clip(upright, 0, 1)).mean() < 0.03
+    plain.close()
+    turned.close()
