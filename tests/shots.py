@@ -65,7 +65,9 @@ def main() -> None:
     panel._on_hovered(812, 344)
     shot("look_split")
     look(shot="causeway", mode="side", coat="l-colour", instruments=("waveform", "vectorscope"))
+    window.exports.span_working()
     shot("look_side")
+    window.undo()
     look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
@@ -74,6 +76,7 @@ def main() -> None:
     from sfumato.app.windows.keys_sheet import KeysSheet
     from sfumato.core.controls import Pair
     from sfumato.core.laying import Laying
+    from sfumato.core.scopes import Band
     from sfumato.core.study import LOOK, new_coat
 
     table = new_coat(
@@ -115,13 +118,6 @@ def main() -> None:
         "tints",
         stops=((0.12, 255.0, 0.016, 0.2), (0.42, 60.0, 0.008, 0.16), (0.7, 75.0, 0.024, 0.14)),
     )
-    glaze("look_levels", "levels", every=(0.06, 1.06, 0.9, 0.03, 0.98))
-    study, group = window.model.study.put_together(("l-contrast", "l-curves"), "Base")
-    balance = new_coat("balance", lift=(-0.02, -0.005, 0.025), gain=(1.06, 1.0, 0.95))
-    window.model.commit("Group", study.set_coat(group.id, strength=1.4).added(LOOK, balance))
-    look(coat=balance.id)
-    shot("look_balance")
-    window.undo()
     look(shot="sill")
     settle()
     source = (0.44, -0.07, -0.25)
@@ -144,6 +140,26 @@ def main() -> None:
     settle()
     window.findChild(KeysSheet).grab().save(str(TARGET / "keys.png"))
     window.findChild(KeysSheet).close()
+    from sfumato.core.user_encoding import Gamut, LogCurve, UserEncoding
+
+    window.encodings.open_encodings()
+    editor = window.encodings.sheet
+    tarn = LogCurve(2.0, 5.0, 0.06, 0.0779, 0.40459)
+    own = Gamut("by numbers", 0.72, 0.285, 0.185, 0.86, 0.115, -0.025)
+    editor.take(UserEncoding("Harbour Log", "the maker's paper", curve=tarn, gamut=own))
+    settle()
+    editor.grab().save(str(TARGET / "encodings.png"))
+    editor.close()
+    look(coat="", shot="sill", mode="one", instruments=("cloud", "loss", "oklab", "waveform"))
+    look(limits=True, scope_unit="stops", band=Band("luma", (0.62,), (0.72,)))
+    window.view_edits.tear_instruments()
+    settle()
+    panel._on_hovered(812, 344)
+    settle()
+    window.torn.windows["instruments"].grab().save(str(TARGET / "instruments.png"))
+    window.view_edits.tear_instruments()
+    look(limits=False, scope_unit="percent", band=None)
+    panel._clear_readout()
     look(coat="", shot="jetty", mode="all", instruments=("parade", "vectorscope"))
     shot("all_shots")
     window.shot_edits.bring_in_files([ROOT / "demo" / "causeway.mov"])

@@ -520,7 +520,9 @@ class ScopeView(QWidget):
         else:
             for share in (0.25, 0.5, 0.75):
                 size = share * half
+                painter.setPen(QPen(colour("line"), 1))
                 painter.drawRect(QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size))
+                painter.setPen(colour("quiet"))
                 words = f"{share * 100:.0f}" + (" %" if share == 0.75 else "")
                 painter.drawText(centre + QPointF(3, -size - 2), words)
         painter.setPen(colour("quiet"))

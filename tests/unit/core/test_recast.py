@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import sys
+
 import numpy as np
 import peers
 import PyOpenColorIO as ocio
 import pytest
+from conftest import ROOT
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -227,3 +230,27 @@ def test_the_map_says_where_there_is_no_inverse() -> None:
     grey = Transform((Table3D(np.full((5, 5, 5, 3), 0.5, np.float32)),))
     with pytest.raises(ValueRefused, match="too few"):
         inverted(grey, 17, DISPLAY)
+
+
+def test_fits_meet_their_targets_and_never_do_harm() -> None:
+    """On grades of many kinds, measured on colours and pictures that no fit has seen."""
+    sys.path.insert(0, str(ROOT))
+    from bench import accuracy
+
+    for grid, only in ((33, accuracy.SMOOTH), (17, ("strong", "steep clip", "narrow key"))):
+        found = {(r.grade, r.how): r for r in accuracy.rows((grid,), only)}
+        for name in only:
+            plain = found[name, "sampled"]
+            fit = found.get((name, "fitted"))
+            if fit is None:  # it would not have helped, and was refused
+                assert (name, "fit refused") in found
+                assert name == "narrow key"
+                continue
+            for part in ("cube", "pictures"):
+                before, after = getattr(plain, part), getattr(fit, part)
+                assert after.mean < before.mean, (name, part)
+                assert after.p99 <= before.p99, (name, part)
+            if grid == 33:
+                assert fit.cube.mean < 0.0205
+                assert fit.cube.p99 < 0.2
+                assert fit.greys.mean < 0.03
