@@ -9,6 +9,7 @@ import threading
 from collections.abc import Iterator
 from typing import Any
 
+import attrs
 import av
 import numpy as np
 
@@ -20,6 +21,9 @@ from sfumato.media.upright import check_size
 # Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
 _WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
 _ONWARDS = 12  # frames that are decoded through rather than sought
+# Transfer characteristics of H.273 that name one of our encodings beyond doubt; cameras write
+# BT.709 into everything, so that says nothing.
+_STATED = {16: "BT.2100 PQ", 18: "BT.2100 HLG"}
 _NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 9: "BT.2020"}
 
 
@@ -183,9 +187,13 @@ class Clip:
         self._ahead = None
         raise MediaError(f"the clip has no frame {number}", hint="choose an earlier frame")
 
-    def _facts(self, number: int, said: str, remarks: tuple[str, ...]) -> FrameFacts:
+    def _facts(self, number: int, said: str, remarks: tuple[str, ...], trc: int) -> FrameFacts:
         count = max(self.count, number + 1)
-        return FrameFacts(said, remarks=remarks, frames=count, rate=self.rate)
+        facts = FrameFacts(said, remarks=remarks, frames=count, rate=self.rate)
+        if trc not in _STATED:
+            return facts
+        evidence = f"the stream states its transfer characteristics: {_STATED[trc]}"
+        return attrs.evolve(facts, encoding=_STATED[trc], evidence=evidence)
 
     def frame(self, number: int) -> Still:
         """Decode one frame.
@@ -194,9 +202,10 @@ class Clip:
             MediaError: there is no such frame, or it cannot be decoded.
         """
         with self._lock, _as_media_error():
-            pixels, said, remarks = to_rgb(self._decoded(number))
+            decoded = self._decoded(number)
+            pixels, said, remarks = to_rgb(decoded)
         pixels = np.ascontiguousarray(np.rot90(pixels, self.turns))
-        return Still(pixels, self._facts(number, said, remarks))
+        return Still(pixels, self._facts(number, said, remarks, int(decoded.color_trc)))
 
     def quick(self, number: int, width: int, height: int) -> Still:
         """Decode one frame at a size for playing: by the library's own scaler, clipped to 0..1.
@@ -220,7 +229,7 @@ class Clip:
                 interpolation="FAST_BILINEAR",
             )
             pixels = np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
-            return Still(pixels, self._facts(number, "", ()))
+            return Still(pixels, self._facts(number, "", (), int(decoded.color_trc)))
 
     def close(self) -> None:
         with self._lock:

@@ -227,3 +227,25 @@ def test_shots_in_groups(demo, ports, tmp_path: Path) -> None:
     with pytest.raises(AssertionError):
         hand.act("leave_group")
     QTest.keyClick(window.shots, Qt.Key.Key_Left)
+
+
+def test_a_ground_goes_to_all_following_shots_and_the_look_stays(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    window.view.set("shot", "causeway")
+    hand.settle()
+    before, table = hand.study, hand.study.bake().table.values
+    window.ledger.edits.add("causeway", "exposure")
+    coat = hand.study.shot("causeway").ground[-1]
+    typed(hand, hand.find(ScrubNumber, "stops"), "0.7")
+    hand.act("copy_ground_on")
+    grounds = {s.id: s.ground for s in hand.study.shots}
+    for later in ("fog", "jetty", "portrait"):
+        (only,) = grounds[later]
+        assert only.parameters.stops == 0.7
+        assert only.id != coat.id  # each shot's is its own
+    for earlier in ("furnace", "sill"):
+        assert grounds[earlier] == before.shot(earlier).ground
+    assert hand.study.look == before.look
+    np.testing.assert_array_equal(hand.study.bake().table.values, table)
+    hand.act("undo")
+    assert hand.study.shot("fog").ground == before.shot("fog").ground

@@ -371,6 +371,8 @@ class Ledger(QWidget):
             if coat_id in self._rows:
                 self._rows[coat_id].smear.show_colours(rows)
         box = self.unfolded
+        if shown.facts is not None:
+            self._source_name.setToolTip(f"{shown.facts.bits}; {shown.facts.evidence}")
         if shown.entry is not None and box is not None and shown.ask.coat == box.coat.id:
             box.show_entry(shown.entry)
 

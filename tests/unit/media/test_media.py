@@ -233,8 +233,10 @@ def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
 def _written(path: Path, times: list[int], turned: bool = False) -> None:
     """Write frames whose grey tells their number, shown at these milliseconds; bright at the top left."""
     with av.open(str(path), "w") as out:
-        stream = out.add_stream("ffv1" if path.suffix == ".mkv" else "mpeg4", rate=25)
+        stream = out.add_stream("ffv1" if path.suffix == ".mkv" else "libx264", rate=25)
         stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv420p"
+        if path.stem == "turned":
+            stream.codec_context.color_trc = 18
         stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
         for i, at in enumerate(times):
             pixels = np.full((64, 96, 3), 40 + 6 * i, np.uint8)
@@ -268,7 +270,11 @@ def test_a_turned_clip_stands_upright(tmp_path: Path) -> None:
     plain, turned = (Clip(str(tmp_path / f"{n}.mov")) for n in ("plain", "turned"))
     assert (plain.turns, plain.size) == (0, (96, 64))
     assert turned.size == (64, 96)
-    upright = turned.frame(0).pixels
+    still = turned.frame(0)
+    assert still.facts.encoding == "BT.2100 HLG"
+    assert "states" in still.facts.evidence
+    assert plain.frame(0).facts.encoding is None
+    upright = still.pixels
     assert upright.shape[:2] == (96, 64)
     bright = upright.mean(axis=-1) > 0.7  # the quarter turn is clockwise: top left goes top right
     rows, columns = np.nonzero(bright)
