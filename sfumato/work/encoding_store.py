@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 
@@ -14,7 +13,7 @@ from sfumato.core.encodings import add_encodings, drop_encodings, encodings
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.table import Table1D
 from sfumato.core.user_encoding import MOST_ENTRIES, Decoder, UserEncoding, decoder_of
-from sfumato.work.files import read_bytes, refusal, write_bytes
+from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.luts import read_lut
 
 SUFFIX = ".encoding.json"
@@ -33,19 +32,11 @@ def read_encoding(path: str | Path) -> UserEncoding:
     Raises:
         StudyError: it cannot be read or is no encoding.
     """
-    file = Path(path)
-    data = read_bytes(file, StudyError, _MOST)
+    plain = read_json(path, "an encoding", f"choose a {SUFFIX} file", _MOST)
     try:
-        plain: Any = json.loads(data)
         return user_encoding.load(plain)
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise StudyError(
-            "this is not an encoding, or it is damaged",
-            hint=f"choose a {SUFFIX} file",
-            where=f"{file}:{getattr(error, 'lineno', 1)}",
-        ) from error
     except ValueRefused as error:
-        raise StudyError(error.summary, hint=error.hint, where=str(file)) from error
+        raise StudyError(error.summary, hint=error.hint, where=str(path)) from error
 
 
 def write_encoding(own: UserEncoding, path: str | Path, *, force: bool = False) -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 import tempfile
 from pathlib import Path
+from typing import Any
 
-from sfumato.core.errors import ExportError, MediaError, SfumatoError
+from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError
 
 MOST_BYTES = 2 << 30
 MOST_TABLE_BYTES = 256 << 20
@@ -32,6 +34,26 @@ def _why(error: OSError) -> tuple[str, str]:
 def refusal(error: OSError, path: Path, kind: type[SfumatoError]) -> SfumatoError:
     what, hint = _why(error)
     return kind(what, hint=hint, where=str(path))
+
+
+def read_json(path: str | Path, what: str, hint: str, most: int) -> Any:
+    """Read a JSON file of ours.
+
+    Raises:
+        StudyError: it cannot be read, or is not `what`; says in which line.
+    """
+    file = Path(path)
+    data = read_bytes(file, StudyError, most)
+    try:
+        return json.loads(data)
+    except RecursionError as error:
+        raise StudyError(f"{what} is nested too deeply", hint=hint, where=str(file)) from error
+    except ValueError as error:  # no JSON, or not UTF-8
+        raise StudyError(
+            f"this is not {what}, or it is damaged",
+            hint=hint,
+            where=f"{file}:{getattr(error, 'lineno', 1)}",
+        ) from error
 
 
 def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MOST_BYTES) -> bytes:

@@ -7,7 +7,6 @@ import os
 import re
 from importlib import resources
 from pathlib import Path
-from typing import Any
 
 import attrs
 import platformdirs
@@ -16,7 +15,7 @@ from attrs import frozen
 from sfumato.core import preset as presets
 from sfumato.core.errors import ExportError, StudyError
 from sfumato.core.preset import Preset
-from sfumato.work.files import read_bytes, refusal, write_bytes
+from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.study_store import lut_file
 
 GLAZE, LOOK = ".glaze", ".look"
@@ -36,16 +35,9 @@ def read_preset(path: str | Path) -> Preset:
         StudyError: it cannot be read or is no preset.
     """
     file = Path(path)
-    data = read_bytes(file, StudyError, _MOST)
+    plain = read_json(file, "a preset", "choose a .glaze or .look file", _MOST)
     try:
-        plain: Any = json.loads(data)
         found = presets.load(plain)
-    except (ValueError, RecursionError) as error:
-        raise StudyError(
-            "this is not a preset, or it is damaged",
-            hint="choose a .glaze or .look file",
-            where=f"{file}:{getattr(error, 'lineno', 1)}",
-        ) from error
     except StudyError as error:
         raise error.at(str(file)) from error.__cause__
     folder = file.resolve().parent
