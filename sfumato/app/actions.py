@@ -100,7 +100,8 @@ TABLE = (
         "copy_ground_on", "Copy this Ground to all following shots", "Edit", when="has_shot"
     ),
     ActionSpec("room_look", "Room: Look", "View", "Alt+1"),
-    ActionSpec("room_convert", "Room: Convert", "View", "Alt+2"),
+    ActionSpec("room_swatchbook", "Room: Swatchbook", "View", "Alt+2"),
+    ActionSpec("room_convert", "Room: Convert", "View", "Alt+3"),
     ActionSpec("mode_one", "Show B alone", "View", "F5", when="in_look", separator=True),
     ActionSpec("mode_split", "Split A and B", "View", "F6", when="in_look"),
     ActionSpec("mode_side", "A and B side by side", "View", "F7", when="in_look"),
@@ -219,6 +220,27 @@ TABLE = (
     ActionSpec("leave_group", "Take the shot out of its group", "Shots", when="has_shot_group"),
     ActionSpec("relink_shot", "Find the file of the shot…", "Shots", when="has_shot"),
     ActionSpec("remove_shot", "Take the shot out of the study", "Shots", when="has_shot"),
+    ActionSpec("swatch_add_folder", "Add a folder of looks…", "Swatchbook"),
+    ActionSpec(
+        "swatch_put",
+        "Put what side B shows into the Look",
+        "Swatchbook",
+        when="has_swatch",
+        help="A look that expects something else is converted to working values.",
+    ),
+    ActionSpec("swatch_keep", "Keep the look", "Swatchbook", when="has_swatch", separator=True),
+    ActionSpec("swatch_pass", "Pass the look", "Swatchbook", when="has_swatch"),
+    ActionSpec(
+        "swatch_convert", "Convert the look for this study", "Swatchbook", when="has_swatch"
+    ),
+    ActionSpec("swatch_save", "Save what side B shows as a LUT…", "Swatchbook", when="has_swatch"),
+    ActionSpec("swatch_sheet", "Contact sheet…", "Swatchbook", when="in_swatchbook"),
+    ActionSpec(
+        "swatch_rename", "Rename the file…", "Swatchbook", when="has_swatch", separator=True
+    ),
+    ActionSpec("swatch_move", "Move the file to another folder…", "Swatchbook", when="has_swatch"),
+    ActionSpec("swatch_reveal", "Show the file in its folder", "Swatchbook", when="has_swatch"),
+    ActionSpec("swatch_trash", "Put the file into the trash", "Swatchbook", when="has_swatch"),
     ActionSpec("add_luts", "Add LUT files…", "Convert", "Ctrl+L"),
     ActionSpec("add_lut_folder", "Add a folder of LUT files…", "Convert"),
     ActionSpec("compare_luts", "Compare the LUT with…", "Convert", "Ctrl+Shift+D", when="has_lut"),

@@ -757,6 +757,16 @@ def assay(
     return Assay(kind, grid, tuple(findings))
 
 
+def log_signs(transform: Transform, display: Encoding) -> int | None:
+    """Return how many of five signs say that a LUT expects log (3 or more: it does); None if unclear."""
+    t = np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)
+    greys = transform.apply(spread(t, domain_of(transform)))
+    own = transform.table is not None
+    lut = _Lut(transform, _table(transform), own, greys, Stored(), display)
+    found = _check_expects(lut)
+    return None if found is None or found.figure == 2 else int(found.figure)
+
+
 def repaired(
     transform: Transform, found: Assay, keys: tuple[str, ...], check: Check = unchecked
 ) -> Transform:

@@ -591,14 +591,30 @@ class Previewer:
         grounded = path.through_ground(ask.shot, ask.study, code)[0]
         return Probe(x, y, source[0], sides[0][0], sides[1][0], apart, entering, grounded)
 
-    def thumbnail(self, study: Study, shot: Shot, width: int, height: int) -> Array:
-        """Return the shot as it is seen, uint8, filling the box (middle cut out)."""
-        ask = Ask(study, shot, b=EXACT)
+    def screened_whole(self, study: Study, picture: Rgb) -> Array:
+        """Return display values as they are painted, in one piece: for workers of the tile pool."""
+        go_on = self._on_screen(study)
+        return to_bytes(picture if go_on is None else go_on(picture))
+
+    def cut(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
+        """Return the shot in working values before its Ground, filling a box (middle cut out)."""
         w, h = self.frames.still(shot).size
         share = min(1.0, (width / height) / (w / h)), min(1.0, (w / h) / (width / height))
         left, top = (1 - share[0]) / 2, (1 - share[1]) / 2
         region = (left, top, left + share[0], top + share[1])
-        shown = self.side(ask, EXACT)(self.working(ask, width, height, region))
+        return self.working(Ask(study, shot), width, height, region)
+
+    def fitted(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
+        """Return the whole shot in working values before its Ground, as large as fits a box."""
+        w, h = self.frames.still(shot).size
+        scale = min(width / w, height / h)
+        size = max(1, round(w * scale)), max(1, round(h * scale))
+        return self.working(Ask(study, shot), *size, WHOLE)
+
+    def thumbnail(self, study: Study, shot: Shot, width: int, height: int) -> Array:
+        """Return the shot as it is seen, uint8, filling the box (middle cut out)."""
+        ask = Ask(study, shot, b=EXACT)
+        shown = self.side(ask, EXACT)(self.cut(study, shot, width, height))
         return self.screened(study, shown)
 
     def guess(self, study: Study, shot: Shot) -> Guess:
@@ -621,10 +637,7 @@ class Previewer:
     def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
         """Return the whole shot through Ground, Look and View, as large as fits the box."""
         ask = Ask(study, shot, b=EXACT)
-        w, h = self.frames.still(shot).size
-        scale = min(width / w, height / h)
-        size = max(1, round(w * scale)), max(1, round(h * scale))
-        return self.side(ask, EXACT)(self.working(ask, *size, WHOLE))
+        return self.side(ask, EXACT)(self.fitted(study, shot, width, height))
 
     def neutral(self, ask: Ask) -> Rgb:
         """Return what the Look does to greys: working values in, working values out."""

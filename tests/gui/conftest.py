@@ -26,6 +26,9 @@ class StandInPorts:
         self.study: Path | None = None
         self.save: Path | None = None
         self.profile: Path | None = None
+        self.lut_save: Path | None = None
+        self.sheet: Path | None = None
+        self.revealed: Path | None = None
         self.config: Path | None = None
         self.folder: Path | None = None
         self.unsaved = "drop"
@@ -50,6 +53,15 @@ class StandInPorts:
 
     def choose_profile(self, _parent):
         return self.profile
+
+    def choose_lut_save(self, _parent, _suggested):
+        return self.lut_save
+
+    def choose_sheet(self, _parent, _suggested):
+        return self.sheet
+
+    def reveal(self, file):
+        self.revealed = file
 
     def choose_config(self, _parent):
         return self.config
@@ -102,6 +114,7 @@ class Hand:
                 or room.is_busy
                 or self.window.coats.is_busy
                 or self.window.presets.is_busy
+                or self.window.swatch_model.is_busy
                 else quiet + 1
             )
             if quiet >= 3:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.theme import colour, focus_ring, quiet_font
 
-ROOMS = {"look": "Look", "convert": "Convert"}
+ROOMS = {"look": "Look", "swatchbook": "Swatchbook", "convert": "Convert"}
 
 
 def _sheets(painter: QPainter, c: QPointF) -> None:
@@ -25,7 +25,17 @@ def _passage(painter: QPainter, c: QPointF) -> None:
     painter.drawEllipse(QRectF(c.x() + 2, c.y(), 10, 10))
 
 
-_PICTOGRAMS = {"look": _sheets, "convert": _passage}
+def _fan(painter: QPainter, c: QPointF) -> None:
+    """Swatchbook: three slips of paper, fanned out."""
+    for turn in (-28, 0, 28):
+        painter.save()
+        painter.translate(c.x(), c.y() + 9)
+        painter.rotate(turn)
+        painter.drawRect(QRectF(-3.5, -19, 7, 17))
+        painter.restore()
+
+
+_PICTOGRAMS = {"look": _sheets, "swatchbook": _fan, "convert": _passage}
 
 
 class _RoomButton(QAbstractButton):

@@ -46,7 +46,7 @@ def _ends(value: LutFile) -> dict[str, str]:
     return {"expects": expects, "gives": gives} if expects and gives else {}
 
 
-def _coat_of(file: Path) -> Coat:
+def coat_of(file: Path) -> Coat:
     """Return the glaze that a file becomes: a CDL when it holds one that fits, else a LUT.
 
     Raises:
@@ -156,7 +156,7 @@ class CoatEdits(QObject):
             for file in files:
                 cancel.check()
                 try:
-                    coats.append(_coat_of(file))
+                    coats.append(coat_of(file))
                 except SfumatoError as error:
                     faults.append(error)
             return coats, faults

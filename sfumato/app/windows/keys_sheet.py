@@ -20,7 +20,7 @@ from sfumato.app.controls import (
 )
 from sfumato.app.panels import coat_row
 from sfumato.app.theme import strong_font
-from sfumato.app.views import contact, easel, scope, shots
+from sfumato.app.views import contact, easel, scope, shots, wall
 
 CONTROLS = {
     "Rows of the Ledger": coat_row.KEYS,
@@ -28,6 +28,7 @@ CONTROLS = {
     "Easel": easel.KEYS,
     "All shots": contact.KEYS,
     "Instruments": scope.KEYS,
+    "Wall of the Swatchbook": wall.KEYS,
     "Shots strip": shots.KEYS,
     "Frames of a clip": frame_bar.KEYS,
     "Curve field": curve_field.KEYS,

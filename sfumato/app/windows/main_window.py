@@ -26,6 +26,7 @@ from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
+from sfumato.app.model.swatch_model import SwatchModel
 from sfumato.app.model.view_state import MODES, ViewState
 from sfumato.app.panels.convert_room import ConvertRoom
 from sfumato.app.panels.easel_panel import EaselPanel
@@ -34,6 +35,7 @@ from sfumato.app.panels.ledger import Ledger
 from sfumato.app.panels.notice_strip import NoticeStrip, WorkLine
 from sfumato.app.panels.rail import Rail
 from sfumato.app.panels.seal import Seal
+from sfumato.app.panels.swatch_room import SwatchRoom
 from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
 from sfumato.app.windows.coat_edits import CoatEdits
@@ -47,6 +49,7 @@ from sfumato.app.windows.preset_edits import PresetEdits
 from sfumato.app.windows.report_dialog import ReportDialog
 from sfumato.app.windows.shot_edits import ShotEdits
 from sfumato.app.windows.study_files import StudyFiles
+from sfumato.app.windows.swatch_edits import SwatchEdits
 from sfumato.app.windows.torn import TornParts
 from sfumato.app.windows.view_edits import DESKTOP, ViewEdits
 from sfumato.core.encodings import Family
@@ -77,6 +80,7 @@ class MainWindow(QMainWindow):
         self.notices = Notices(self)
         self.convert_model = ConvertModel(self.notices, self)
         self.desk = Desk(self.model, self.view, self.notices, self)
+        self.swatch_model = SwatchModel(self.desk, self.notices, self)
         self.queue = Queue(self)
         self.setWindowTitle("Sfumato")
         self.setAcceptDrops(True)
@@ -100,6 +104,15 @@ class MainWindow(QMainWindow):
         self.shot_edits = ShotEdits(self, self.model, self.view, self.desk, self.notices)
         self.exports = Exports(self, self.model, self.view, self.desk, self.notices)
         self.presets = PresetEdits(self, self.model, self.view, self.desk, self.notices)
+        self.swatch_edits = SwatchEdits(
+            self,
+            self.swatch_model,
+            self.swatch_room,
+            self.model,
+            self.desk,
+            self.notices,
+            settings,
+        )
         self.encodings = EncodingEdits(self, self.model, self.desk, self.notices)
         self.view_edits = ViewEdits(self, self.view)
         self.torn = TornParts(self)
@@ -108,6 +121,7 @@ class MainWindow(QMainWindow):
             self.coats,
             self.presets,
             self.encodings,
+            self.swatch_edits,
             self.shot_edits,
             self.exports,
             self.conversions,
@@ -175,7 +189,12 @@ class MainWindow(QMainWindow):
         row.addWidget(right, 1)
         self.convert_room = ConvertRoom(self.convert_model)
         self.rooms = QStackedWidget()
-        self._room_pages = {"look": look, "convert": self.convert_room}
+        self.swatch_room = SwatchRoom(self.swatch_model)
+        self._room_pages = {
+            "look": look,
+            "swatchbook": self.swatch_room,
+            "convert": self.convert_room,
+        }
         for page in self._room_pages.values():
             self.rooms.addWidget(page)
         self.work_line = WorkLine(self.queue)
@@ -218,9 +237,10 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.model.changed.connect(self._on_changed)
         self.model.file_changed.connect(self._on_file_changed)
-        for stack in (self.model.undo_stack, self.convert_model.undo_stack):
+        for stack in (m.undo_stack for m in (self.model, self.convert_model, self.swatch_model)):
             stack.indexChanged.connect(lambda _i: self._refresh_actions())
         self.convert_model.chosen_changed.connect(self._refresh_actions)
+        self.swatch_model.chosen_changed.connect(self._refresh_actions)
         self.view.changed.connect(self._on_view)
         self.shots.chosen.connect(lambda s: self.view.set("shot", s))
         self.shots.marked.connect(self.shot_edits.mark)
@@ -306,8 +326,8 @@ class MainWindow(QMainWindow):
     @property
     def _stack(self) -> QUndoStack:
         """The undo stack of the room that is open."""
-        in_convert = self.view.get("room") == "convert"
-        return self.convert_model.undo_stack if in_convert else self.model.undo_stack
+        owners = {"convert": self.convert_model, "swatchbook": self.swatch_model}
+        return owners.get(self.view.get("room"), self.model).undo_stack
 
     def undo(self) -> None:
         self.model.end_gesture()
@@ -320,6 +340,8 @@ class MainWindow(QMainWindow):
     def _on_view(self, name: str) -> None:
         if name == "room":
             self.rooms.setCurrentWidget(self._room_pages[self.view.get("room")])
+            if self.view.get("room") == "swatchbook":
+                self.swatch_room.take_focus()
         if name in ("coat", "shot") and self.view.get("solo") != self.view.get("coat"):
             self.view.set("solo", "")
         if name == "coat" and not self.view.get("coat"):
@@ -370,7 +392,11 @@ class MainWindow(QMainWindow):
             and self.desk.shot is not None,
             "in_look": in_look,
             "has_cdl": in_look and spec is not None and spec.key == "cdl",
-            "has_lut": not in_look and self.convert_model.entry() is not None,
+            "in_swatchbook": self.view.get("room") == "swatchbook",
+            "has_swatch": self.view.get("room") == "swatchbook"
+            and self.swatch_model.chosen is not None,
+            "has_lut": self.view.get("room") == "convert"
+            and self.convert_model.entry() is not None,
         }
         self.actions_table.refresh({k for k, v in true.items() if v})
         undo, redo = self.actions_table.by_id["undo"], self.actions_table.by_id["redo"]
@@ -435,6 +461,9 @@ class MainWindow(QMainWindow):
 
     def take_files(self, files: list[Path], where: str = LOOK) -> None:
         """Do the sensible thing for each dropped file; presets go to `where`, the Look or a shot."""
+        if self.view.get("room") == "swatchbook":
+            self.swatch_edits.take(files)
+            return
         for file in files:
             if file.suffix == ".json":
                 self.encodings.open_file(file)
@@ -486,6 +515,7 @@ class MainWindow(QMainWindow):
         self.conversions.close()
         self.coats.close()
         self.presets.close()
+        self.swatch_edits.close()
         self.shot_edits.close()
         self._keep_window()
         self.torn.close()

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import QUrl
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -85,6 +87,20 @@ class Ports:
             parent, "Open an OCIO config", str(Path.home()), "OCIO configs (*.ocio *.ocioz)"
         )
         return Path(name) if name else None
+
+    def choose_lut_save(self, parent: QWidget, suggested: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(parent, "Save a LUT", suggested, lut_filter())
+        return Path(name) if name else None
+
+    def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)"
+        )
+        return Path(name) if name else None
+
+    def reveal(self, file: Path) -> None:
+        """Show a file in the desktop's file manager."""
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(file.parent)))
 
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
         name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
