@@ -34,6 +34,7 @@ from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept
 from sfumato.work.luts import read_lut, stated_span
 from sfumato.work.presets import SUFFIXES, read_preset
+from sfumato.work.tiles import pool
 
 MOST_FILES = 10_000
 _KEEP = 48  # loaded looks
@@ -162,14 +163,8 @@ class Cache:
     def tiles(self, keys: list[str]) -> dict[str, Array]:
         """Return the tiles of these keys, uint8 (h, w, 3)."""
         rows = self._all("select key, picture from tiles where key in ({})", keys)
-        found = {}
-        for key, data in rows.items():
-            try:
-                with Image.open(io.BytesIO(data)) as picture:
-                    found[key] = np.asarray(picture.convert("RGB"))
-            except (OSError, ValueError):
-                continue
-        return found
+        pictures = pool().map(_picture, rows.values())
+        return {k: p for k, p in zip(rows, pictures, strict=True) if p is not None}
 
     def put_tiles(self, found: dict[str, Array]) -> None:
         rows = []
@@ -189,6 +184,15 @@ class Cache:
     def close(self) -> None:
         with self._lock:
             self._base.close()
+
+
+def _picture(data: bytes) -> Array | None:
+    """Decode a tile; None when it is damaged."""
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            return np.asarray(picture.convert("RGB"))
+    except (OSError, ValueError):
+        return None
 
 
 def _plain_facts(facts: Facts) -> dict[str, Any]:

@@ -104,6 +104,7 @@ class SwatchModel(QObject):
         self.facts: dict[str, Facts] = {}
         self.tiles: dict[str, Array] = {}
         self.strengths: dict[str, float] = {}
+        self._stale: set[str] = set()  # tiles that show another Strength, or other ends
         self.remarks: dict[str, Remark] = {}
         self.chosen: Swatch | None = None
         self.held: Swatch | None = None  # side A, and the other part of a mix
@@ -337,7 +338,8 @@ class SwatchModel(QObject):
     def set_strength(self, swatch: Swatch, strength: float) -> None:
         """Show a swatch at another Strength, 0 to 2."""
         self.strengths[str(swatch.file)] = min(max(strength, 0.0), 2.0)
-        self.tiles.pop(swatch.key, None)
+        self._stale.add(swatch.key)
+        self.tiles_changed.emit([swatch.key])  # its number; its picture follows
         self._next_tiles()
         self.chosen_changed.emit()
         self._soon.start()
@@ -405,7 +407,7 @@ class SwatchModel(QObject):
         if not missing or len(self.tiles) > _MOST_TILES:
             return
         study, book, previewer = self.desk.model.study, self.book, self.desk.previewer
-        place = self._place(study, shot)
+        place, convert = self._place(study, shot), self.wall.convert
         asked = []
         for s in missing:
             ends, strength = self.ends(s), self.strength(s)
@@ -437,17 +439,23 @@ class SwatchModel(QObject):
                 made = list(pool().map(one, todo))
                 found.update({k: p for k, _key, p in made})
                 book.cache.put_tiles({key: p for _k, key, p in made if p.size})
-            return (study, shot, self.wall.convert), found
+            return (study, shot, convert, {s.key: (e, a) for s, _k, e, a in asked}), found
 
         self._lanes["tiles"].ask(make)
 
     def _wants(self, swatch: Swatch) -> bool:
-        return swatch.key not in self.tiles and swatch.key in self.facts
+        missing = swatch.key not in self.tiles or swatch.key in self._stale
+        return missing and swatch.key in self.facts
 
     def _on_tiles(self, answer: Any) -> None:
-        (study, shot, convert), found = answer
+        (study, shot, convert, asked), found = answer
         now = self.desk.shot
         if study is self.desk.model.study and shot == now and convert == self.wall.convert:
+            files = {s.key: s for s in self.swatches}
+            for key in found:
+                swatch = files.get(key)
+                if swatch is not None and asked[key] == (self.ends(swatch), self.strength(swatch)):
+                    self._stale.discard(key)
             self.tiles.update(found)
             self.tiles_changed.emit(list(found))
         self._next_tiles()
@@ -519,7 +527,7 @@ class SwatchModel(QObject):
             self.remarks = {**self.remarks, name: remark}
             work.write_remarks(self.remarks)
             if before.ends != after.ends:
-                self.tiles.pop(swatch.key, None)
+                self._stale.add(swatch.key)
             self._forget_order()
             self.chosen_changed.emit()
             self._soon.start()
@@ -607,6 +615,7 @@ class SwatchModel(QObject):
         return lanes or self._later.isActive() or self._soon.isActive()
 
     def close(self) -> None:
+        self.undo_stack.blockSignals(True)
         self._later.stop()
         self._soon.stop()
         for lane in self._lanes.values():

@@ -1,0 +1,394 @@
+"""The Swatchbook in the real window: look through folders, compare, mix, stack, file, and use looks."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from pathlib import Path
+
+import attrs
+import numpy as np
+import pytest
+from conftest import ROOT
+from PIL import Image
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
+
+import sfumato
+from sfumato.app.controls.mark import Mark
+from sfumato.core import path
+from sfumato.core.encodings import encoding
+from sfumato.core.measure import delta_e
+from sfumato.core.recast import legal_out
+from sfumato.core.swatch import character, unlikeness
+from sfumato.core.table import Table3D, lattice_colours
+from sfumato.core.transform import Function, Transform
+from sfumato.work import swatches as work
+from sfumato.work.swatches import Cache, Facts, Remark, Swatchbook, scan
+
+
+def _lut(file: Path, run, title: str = "", comments: tuple[str, ...] = ()) -> Path:
+    nodes = np.clip(run(lattice_colours(17)), 0, 1).astype(np.float32)
+    sfumato.write(Transform((Table3D(nodes),), title or file.stem, comments), file)
+    return file
+
+
+@pytest.fixture
+def looks(tmp_path: Path) -> Path:
+    """A folder of made-up looks: display looks, one for the camera, one that says so, one broken."""
+    folder = tmp_path / "looks"
+    (folder / "pack").mkdir(parents=True)
+    _lut(folder / "amber.cube", lambda x: x * np.float32([1, 0.93, 0.75]))
+    _lut(folder / "frost.cube", lambda x: x * np.float32([0.85, 0.95, 1]))
+    _lut(folder / "hard.cube", lambda x: (x - 0.5) * 1.5 + 0.5)
+    _lut(folder / "pack" / "grey.cube", lambda x: x.mean(axis=-1, keepdims=True).repeat(3, -1))
+    study = sfumato.open_study(ROOT / "demo" / "saltglass.sfumato")
+    shown = "expects Tarn Log (Tarn Log · Tarn Wide), gives BT.1886 (BT.709)"
+    plain = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
+    _lut(folder / "camera.cube", plain.transform().apply, comments=(shown,))
+    _lut(folder / "night.cube", lambda x: x * 0.45)
+    shutil.copy(ROOT / "sfumato" / "looks" / "lamp_oil.look", folder / "pack")
+    (folder / "broken.cube").write_text("LUT_3D_SIZE 3\n0 0 0\n")
+    (folder / "readme.txt").write_text("not a look")
+    return folder
+
+
+@pytest.fixture
+def book(demo, looks: Path):
+    """The window in the Swatchbook, on that folder, at rest."""
+    hand = demo
+    hand.window.view.set("shot", "sill")
+    hand.window.swatch_edits.add_folders([looks])
+    hand.act("room_swatchbook")
+    hand.settle()
+    return hand
+
+
+def names(hand) -> list[str]:
+    return [t.name for t in hand.window.swatch_room.wall.tiles]
+
+
+def choose(hand, name: str):
+    model = hand.window.swatch_model
+    swatch = next(s for s in model.swatches if s.file.stem == name)
+    model.choose(swatch)
+    hand.settle()
+    return swatch
+
+
+def order(hand, key: str) -> None:
+    box = hand.find(QComboBox, "swatch.order")
+    box.setCurrentIndex(box.findData(key))
+    box.activated.emit(box.currentIndex())
+    hand.settle()
+
+
+def test_the_wall_shows_sorts_searches_and_filters(book) -> None:
+    hand, window = book, book.window
+    model, wall = window.swatch_model, window.swatch_room.wall
+    every = ["amber", "broken", "camera", "frost", "grey", "hard", "lamp oil", "night"]
+    assert [n.casefold() for n in names(hand)] == every
+    tiles = {t.name: t for t in wall.tiles}
+    assert tiles["broken"].warning == "cannot be read"
+    assert tiles["broken"].picture is None
+    assert all(t.picture is not None for n, t in tiles.items() if n != "broken")
+    # A tile is what its look makes of the shot.
+    study, shot = hand.study, hand.study.shot("sill")
+    code = window.desk.previewer.cut(study, shot, 200, 112)
+    shown = path.through_view(study, path.through_ground(shot, study, code))
+    amber = np.clip(shown, 0, 1) * np.float32([1, 0.93, 0.75])
+    meant = window.desk.previewer.screened_whole(study, amber).astype(int)
+    made = model.tiles[next(s.key for s in model.swatches if s.file.stem == "amber")]
+    assert np.abs(made.astype(int) - meant).mean() < 2.5
+    order(hand, "warmth")
+    assert names(hand)[0] == "amber"
+    order(hand, "darkness")
+    assert names(hand)[0] == "night"
+    order(hand, "colourfulness")
+    assert names(hand)[-2] == "grey"  # before the broken one
+    choose(hand, "frost")
+    order(hand, "likeness")
+    assert names(hand)[0] == "frost"
+    field = hand.find(QLineEdit, "swatch.search")
+    field.setText("ambe")
+    hand.settle()
+    assert names(hand) == ["amber"]
+    field.setText("")
+    hand.click(hand.find(Mark, "swatch.display"), QPointF(8, 8))
+    hand.settle()
+    assert {n.casefold() for n in names(hand)} <= {"camera", "lamp oil", "broken", "night", "hard"}
+    hand.click(hand.find(Mark, "swatch.display"), QPointF(8, 8))
+    model.show(folder=str(model.folders[0]), order="name")
+    # Keys step; the room's Easel follows.
+    seen = []
+    model.seen.connect(lambda answer: seen.append(answer[1]))
+    wall.setFocus()
+    QTest.keyClick(wall, Qt.Key.Key_Home)
+    hand.settle()
+    QTest.keyClick(wall, Qt.Key.Key_End)
+    hand.settle()
+    assert model.chosen.file.stem == "night"
+    assert seen[-1].mean() < seen[0].mean() - 20
+    box = wall.box(3)
+    hand.click(wall.viewport(), box.center())
+    assert model.chosen.file.stem == "frost"
+    # Shift and the wheel change the Strength of the look under the hand.
+    before = model.tiles[model.chosen.key].copy()
+    at = wall.box(3).center()
+    turn = QWheelEvent(
+        at,
+        QPointF(wall.viewport().mapToGlobal(at.toPoint())),
+        QPoint(0, 0),
+        QPoint(0, -120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.ShiftModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    for _ in range(10):
+        wall.wheelEvent(turn)
+    hand.settle()
+    assert model.strength(model.chosen) == pytest.approx(0.5)
+    assert np.abs(model.tiles[model.chosen.key].astype(int) - before).mean() > 1
+
+
+def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None:
+    hand, window = book, book.window
+    model, study = window.swatch_model, book.study
+    tiles = {t.name: t for t in window.swatch_room.wall.tiles}
+    assert tiles["amber"].mark == "converted"
+    hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
+    hand.settle()
+    tiles = {t.name: t for t in window.swatch_room.wall.tiles}
+    assert tiles["amber"].warning == "expects display"
+    hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
+    hand.settle()
+    # Put into the Look, the display look comes as a LUT between working values that shows the same.
+    before = study.look.coats
+    swatch = choose(hand, "amber")
+    hand.click(hand.find(QPushButton, "swatch.put"))
+    hand.settle()
+    assert len(hand.study.look.coats) == len(before) + 1
+    coat = hand.study.look.coats[-1]
+    assert "for Tarn Log" in coat.title
+    only = attrs.evolve(hand.study, look=attrs.evolve(hand.study.look, coats=(coat,)))
+    shot = study.shot("sill")
+    code = window.desk.frames.sample(shot, 120).reshape(-1, 3)
+    grounded = path.through_ground(shot, study, code)
+    by_look = path.through_view(only, path.through_look(only, grounded))
+    by_tile = model.book.seen(study, swatch, model.ends(swatch))(grounded)
+    apart = delta_e(by_look, np.clip(by_tile, 0, 1), encoding("BT.1886"))
+    assert np.median(apart) < 0.5
+    assert np.percentile(apart, 90) < 2
+    window.view.set("room", "look")
+    hand.act("undo")
+    assert hand.study.look.coats == before
+    # The person knows better: the file expects and gives what the person says.
+    window.view.set("room", "swatchbook")
+    choose(hand, "frost")
+    for which in ("expects", "gives"):
+        box = hand.find(QComboBox, f"swatch.{which}")
+        box.setCurrentText("Tarn Log")
+        box.activated.emit(0)
+        hand.settle()
+    assert model.remark(model.chosen).ends == ("Tarn Log", "Tarn Log")
+    assert model.misfit(model.chosen) == ""
+    hand.act("undo")
+    assert model.remark(model.chosen).ends is None
+    # Converted beside its file, and shown at once.
+    choose(hand, "camera")
+    hand.act("swatch_convert")
+    hand.settle()
+    assert any("camera for Tarn Log" in n for n in names(hand))
+
+
+def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -> None:
+    hand, window = book, book.window
+    model, study = window.swatch_model, book.study
+    choose(hand, "amber")
+    hand.click(hand.find(QPushButton, "swatch.hold"))
+    choose(hand, "frost")
+    sights: list = []
+    model.seen.connect(sights.append)
+    model.set_share(0.25)
+    hand.settle()
+    a, b = sights[-1]
+    assert a[..., 2].mean() < b[..., 2].mean()  # the amber one on A
+    assert "B a mix" in window.swatch_room.side_b.text()
+    code = np.random.default_rng(5).uniform(0.2, 0.8, (50, 3)).astype(np.float32)
+    run, _name = model.built()
+    parts = [model.book.layer(study, s, model.ends(s))(code) for s in (model.chosen, model.held)]
+    np.testing.assert_allclose(run(code), 0.75 * parts[0] + 0.25 * parts[1], atol=1e-5)
+    ports.lut_save = tmp_path / "looks" / "mix.cube"
+    hand.click(hand.find(QPushButton, "swatch.save"))
+    hand.settle()
+    assert "frost with 25 % amber" in names(hand)
+    saved = sfumato.read(tmp_path / "looks" / "mix.cube")
+    assert work.stated_span(saved) == ("Tarn Log", "Tarn Log")
+    # A stack: one after the other, each at its Strength, in an order that can be changed.
+    model.set_share(0.0)
+    hand.click(hand.find(QPushButton, "swatch.stack_add"))
+    choose(hand, "hard")
+    model.set_strength(model.chosen, 0.5)
+    hand.click(hand.find(QPushButton, "swatch.stack_add"))
+    hand.settle()
+    assert [x.swatch.file.stem for x in model.stack] == ["frost", "hard"]
+    assert model.stack[1].strength == 0.5
+    one = model.built()[0](code)
+    window.swatch_room.stack.setCurrentRow(1)
+    hand.click(hand.find(QPushButton, "swatch.stack_up"))
+    assert [x.swatch.file.stem for x in model.stack] == ["hard", "frost"]
+    assert np.abs(model.built()[0](code) - one).max() > 1e-3
+    before = len(hand.study.look.coats)
+    hand.click(hand.find(QPushButton, "swatch.put"))
+    hand.settle()
+    added = hand.study.look.coats[before:]
+    assert [c.strength for c in added] == [0.5, 1.0]
+    for _ in range(2):
+        hand.click(hand.find(QPushButton, "swatch.stack_drop"))
+    assert model.stack == ()
+
+
+def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> None:
+    hand, window = book, book.window
+    model, wall = window.swatch_model, window.swatch_room.wall
+    choose(hand, "amber")
+    wall.setFocus()
+    QTest.keyClick(wall, Qt.Key.Key_K)
+    note = window.swatch_room.note
+    note.setFocus()
+    note.setPlainText("for the dusk scenes")
+    wall.setFocus()
+    hand.settle()
+    kept = work.read_remarks()[str(looks / "amber.cube")]
+    assert kept == Remark("kept", "for the dusk scenes")
+    model.show(kept_only=True)
+    assert names(hand) == ["amber"]
+    model.show(kept_only=False, hide_passed=True)
+    choose(hand, "hard")
+    hand.click(hand.find(QPushButton, "swatch.passed"))
+    assert "hard" not in names(hand)
+    hand.act("undo")
+    assert "hard" in names(hand)
+    model.show(hide_passed=False)
+    # Rename and move take the remark along; nothing is written over; undo brings all back.
+    choose(hand, "amber")
+    ports.name = "frost"
+    hand.act("swatch_rename")
+    hand.settle()
+    assert "exists there already" in hand.notices[-1]
+    assert (looks / "amber.cube").exists()
+    ports.name = "honey"
+    hand.act("swatch_rename")
+    hand.settle()
+    assert (looks / "honey.cube").exists()
+    assert model.remarks[str(looks / "honey.cube")] == kept
+    choose(hand, "honey")
+    ports.folder = looks / "pack"
+    hand.act("swatch_move")
+    hand.settle()
+    assert (looks / "pack" / "honey.cube").exists()
+    hand.act("undo")
+    hand.act("undo")
+    hand.settle()
+    assert (looks / "amber.cube").exists()
+    assert model.remarks[str(looks / "amber.cube")] == kept
+    # Into the desktop's trash, and out of it again.
+    (tmp_path / "data").mkdir(exist_ok=True)
+    data = (looks / "amber.cube").read_bytes()
+    choose(hand, "amber")
+    wall.setFocus()
+    QTest.keyClick(wall, Qt.Key.Key_Delete)
+    hand.settle()
+    assert not (looks / "amber.cube").exists()
+    assert "amber" not in names(hand)
+    hand.act("undo")
+    hand.settle()
+    assert (looks / "amber.cube").read_bytes() == data
+    hand.act("swatch_reveal")
+    assert ports.revealed is not None
+    # What others do to the folder appears by itself; dropped files are copied in.
+    _lut(looks / "late.cube", lambda x: x**1.2)
+    for _ in range(60):
+        hand.wait(50)
+        if "late" in names(hand):
+            break
+    hand.settle()
+    assert "late" in names(hand)
+    outside = _lut(tmp_path / "guest.cube", lambda x: x**0.8)
+    hand.drop(outside, tmp_path / "none.txt")
+    hand.settle()
+    assert (looks / "guest.cube").read_bytes() == outside.read_bytes()
+    hand.drop(outside)
+    hand.settle()
+    assert (looks / "guest 2.cube").exists()
+    hand.act("undo")
+    hand.settle()
+    assert not (looks / "guest 2.cube").exists()
+    # A folder that is taken out keeps its files.
+    window.swatch_edits.drop_folder(str(looks.resolve()))
+    hand.settle()
+    assert names(hand) == []
+    assert "Add a folder" in wall.words
+    assert (looks / "frost.cube").exists()
+
+
+def test_a_contact_sheet_as_picture_and_pdf(book, ports, tmp_path: Path) -> None:
+    hand = book
+    ports.sheet = tmp_path / "sheet.png"
+    hand.act("swatch_sheet")
+    hand.settle()
+    with Image.open(ports.sheet) as picture:
+        assert picture.width == 1800
+        assert 200 < picture.height < 1400
+        spread = np.asarray(picture.convert("RGB"))
+    assert spread.std() > 30
+    ports.sheet = tmp_path / "sheet.pdf"
+    hand.act("swatch_sheet")
+    hand.settle()
+    data = ports.sheet.read_bytes()
+    assert data.startswith(b"%PDF")
+    assert data.rstrip().endswith(b"%%EOF")
+    assert "7 looks" in hand.notices[-1]
+
+
+def test_the_cache_survives_damage_and_other_versions(looks: Path, tmp_path: Path) -> None:
+    file = tmp_path / "c" / "swatches.sqlite"
+    book = Swatchbook(Cache(file))
+    found = scan([looks])
+    assert len(found) == 8
+    first = book.examine(found)
+    again = Swatchbook(Cache(file)).cache.facts([s.key for s in found])
+    assert {k: f.title for k, f in again.items()} == {k: f.title for k, f in first.items()}
+    amber = next(s for s in found if s.file.stem == "amber")
+    assert unlikeness(again[amber.key].character, first[amber.key].character) < 0.01
+    os.utime(amber.file, (1, 1))  # another stamp: known no longer
+    moved = next(s for s in scan([looks]) if s.file == amber.file)
+    assert moved.key not in book.cache.facts([moved.key])
+    book.cache.close()
+    for junk in (b"", b"no database" * 999):
+        for part in file.parent.iterdir():
+            part.unlink()
+        file.write_bytes(junk)
+        cache = Cache(file)
+        cache.put_facts({"a": Facts("a")})
+        assert cache.facts(["a", "b"]) == {"a": Facts("a")}
+        cache.close()
+    work.remarks_file().parent.mkdir(parents=True, exist_ok=True)
+    work.remarks_file().write_text(json.dumps({"remarks": {"x": {"mark": 3, "ends": [1]}}}))
+    assert work.read_remarks()["x"].ends is None
+
+
+def test_characters_follow_what_looks_do() -> None:
+    same = character(lambda x: x)
+    warm = character(lambda x: x * np.float32([1, 0.95, 0.8]))
+    dull = character(lambda x: x * 0.5 + x.mean(axis=-1, keepdims=True) * 0.5)
+    soft = character(lambda x: x * 0.7 + 0.15)
+    assert warm.warmth > 1 > same.warmth
+    assert dull.colourfulness < 0.75
+    assert soft.contrast < 0.9
+    legal = character(legal_out(Transform((Function("x", lambda x: x),))).apply)
+    assert unlikeness(same, legal) < unlikeness(same, soft) < unlikeness(same, warm) + 20
