@@ -19,7 +19,7 @@ from sfumato.media.contract import FrameFacts, MediaSpec, Still
 from sfumato.media.upright import check_size
 
 # Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
-_WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
 _ONWARDS = 12  # frames that are decoded through rather than sought
 # Transfer characteristics of H.273 that name one of our encodings beyond doubt; cameras write
 # BT.709 into everything, so that says nothing.
@@ -33,6 +33,12 @@ def sniff(head: bytes) -> bool:
         or head[:4] == b"\x1aE\xdf\xa3"
         or head[4:8] in (b"moov", b"mdat", b"wide")
     )
+
+
+def matrix_of(frame: Any) -> int:
+    """Return the H.273 matrix of a frame: what it states, or else what its size makes likely."""
+    matrix = int(frame.colorspace)
+    return matrix if matrix in WEIGHTS else 1 if frame.height >= 720 else 6
 
 
 def _planes(frame: Any) -> tuple[list[Array], int]:
@@ -76,11 +82,10 @@ def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
     full = frame.color_range == 2 or frame.format.name.startswith("yuvj")
     if frame.color_range == 0 and not full:
         remarks.append("the range is not stated: taken as legal range")
-    matrix = int(frame.colorspace)
-    if matrix not in _WEIGHTS:
-        matrix = 1 if frame.height >= 720 else 6
+    matrix = matrix_of(frame)
+    if int(frame.colorspace) not in WEIGHTS:
         remarks.append(f"the matrix is not stated: taken as {_NAMES[matrix]}")
-    kr, kb = _WEIGHTS[matrix]
+    kr, kb = WEIGHTS[matrix]
     scale = np.float32(1 << (bits - 8))
     top = np.float32((1 << bits) - 1)
     half = np.float32(1 << (bits - 1))
@@ -215,9 +220,7 @@ class Clip:
         """
         with self._lock, _as_media_error():
             decoded = self._decoded(number)
-            matrix = int(decoded.colorspace)
-            if matrix not in _WEIGHTS:
-                matrix = 1 if decoded.height >= 720 else 6
+            matrix = matrix_of(decoded)
             if self.turns % 2:
                 width, height = height, width
             small = decoded.reformat(

@@ -92,8 +92,25 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     try:
         with os.fdopen(handle, "wb") as out:
             out.write(data)
-            out.flush()
-            os.fsync(out.fileno())
+        placed(Path(temporary), path, force=force)
+    except OSError as error:
+        raise refusal(error, path, ExportError) from error
+    finally:
+        Path(temporary).unlink(missing_ok=True)
+
+
+def placed(temporary: Path, path: Path, *, force: bool) -> None:
+    """Give a finished file that lies beside it its name: whole, flushed, or not at all.
+
+    Raises:
+        ExportError: the name is taken and `force` is false, or it cannot be given.
+    """
+    try:
+        descriptor = os.open(temporary, os.O_RDONLY)
+        try:
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
         mask = os.umask(0)
         os.umask(mask)
         os.chmod(temporary, 0o666 & ~mask)
@@ -103,12 +120,11 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
             os.link(temporary, path)  # fails when somebody made the file meanwhile
             os.unlink(temporary)
         _sync_folder(path.parent)
+    except FileExistsError as error:
+        raise ExportError(
+            "the file exists already", hint="choose another name", where=str(path)
+        ) from error
     except OSError as error:
-        Path(temporary).unlink(missing_ok=True)
-        if isinstance(error, FileExistsError):
-            raise ExportError(
-                "the file exists already", hint="choose another name", where=str(path)
-            ) from error
         raise refusal(error, path, ExportError) from error
 
 

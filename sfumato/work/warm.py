@@ -33,7 +33,7 @@ def warm() -> None:
 
     sample.load_kernels()
     scopes.load_kernels()
-    for name in ("digits", "bend"):
+    for name in ("digits", "bend", "video"):
         importlib.import_module(f"sfumato.core.kernels.{name}")
 
 

@@ -1,0 +1,223 @@
+"""Clips through a colour function: numbers, range, matrix, depth, times, sound; whole or not there."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from itertools import product
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from conftest import ROOT, scene
+
+from sfumato.core import path
+from sfumato.core.errors import ExportError, MediaError, ValueRefused
+from sfumato.core.study import Shot
+from sfumato.media import clip as media_clip
+from sfumato.media.clip import Clip
+from sfumato.work import clips
+from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.clips import CODECS, ClipWish, Layout, codec_for, graded_clip, out_layout
+from sfumato.work.study_store import open_study
+
+
+def same(rgb: np.ndarray) -> np.ndarray:
+    return rgb
+
+
+def _made(
+    file: Path,
+    layout: Layout,
+    frames: int = 3,
+    *,
+    times: list[int] | None = None,
+    sound: bool = False,
+    size: tuple[int, int] = (96, 64),
+) -> Path:
+    """Write frames of a made-up scene, losslessly, with a tone when it is wanted."""
+    with av.open(str(file), "w") as out:
+        video = out.add_stream("ffv1", rate=25)
+        context = video.codec_context
+        context.width, context.height, context.pix_fmt = *size, layout.format
+        context.color_range = 2 if layout.full else 1
+        context.colorspace = layout.matrix
+        context.options = {"level": "3"}
+        context.time_base = video.time_base = Fraction(1, 1000)
+        audio = out.add_stream("pcm_s16le", rate=48000) if sound else None
+        for i in range(frames):
+            picture = np.roll(scene(*size) * 0.9 + 0.03, 5 * i, axis=1).astype(np.float32)
+            frame = clips._frame_of(clips.to_planes(picture, layout), layout)
+            frame.pts, frame.time_base = (times or range(0, 40 * frames, 40))[i], Fraction(1, 1000)
+            out.mux(video.encode(frame))
+            if audio is not None:
+                wave = (8000 * np.sin(np.arange(1920) * 0.05 * (i + 1))).astype(np.int16)
+                tone = av.AudioFrame.from_ndarray(wave[None], format="s16", layout="mono")
+                tone.sample_rate, tone.pts = 48000, 1920 * i
+                tone.time_base = Fraction(1, 48000)
+                out.mux(audio.encode(tone))
+        out.mux(video.encode())
+        if audio is not None:
+            out.mux(audio.encode())
+    return file
+
+
+def _planes_of(file: Path) -> tuple[list[list[np.ndarray]], list[Layout], list[int]]:
+    with av.open(str(file)) as container:
+        frames = list(container.decode(video=0))
+        layouts = [Layout.of(f) for f in frames]
+        planes = [
+            [np.array(p[:, : q.width]) for p, q in zip(clips._planes(f, g), f.planes, strict=True)]
+            for f, g in zip(frames, layouts, strict=True)
+        ]
+        begin = frames[0].time
+        return planes, layouts, [round((f.time - begin) * 1000) for f in frames]
+
+
+LAYOUTS = [
+    Layout(bits, *sampling, full, matrix)
+    for bits, sampling, full, matrix in product(
+        (8, 10), ((2, 2), (2, 1), (1, 1)), (False, True), (1, 6, 9)
+    )
+]
+
+
+@pytest.mark.parametrize("layout", LAYOUTS, ids=lambda g: f"{g.format}-{g.full}-{g.matrix}")
+def test_range_matrix_depth_and_sampling_come_back_truly(layout: Layout, tmp_path: Path) -> None:
+    """Every kind of stream, through nothing and through a change that is known."""
+    source = _made(tmp_path / "in.mkv", layout)
+    graded_clip(source, tmp_path / "same.mkv", same)
+    before, stated, _ = _planes_of(source)
+    after, kept, _ = _planes_of(tmp_path / "same.mkv")
+    assert kept == stated == [layout] * 3
+    for one, two in zip(before, after, strict=True):
+        for c, (a, b) in enumerate(zip(one, two, strict=True)):
+            apart = b.astype(float) - a
+            assert abs(apart.mean()) < 0.2  # codes
+            assert np.abs(apart).max() <= (1 if c == 0 or layout.across == 1 else 24)
+    # Our own fast planes agree with the plain arithmetic of the reader.
+    with av.open(str(source)) as container:
+        frame = next(container.decode(video=0))
+        plain, _said, _remarks = media_clip.to_rgb(frame)
+        fast = clips.to_rgb(frame, layout)
+    np.testing.assert_allclose(fast, plain, atol=2e-6)
+    darker = tmp_path / "darker.mkv"
+    graded_clip(source, darker, lambda rgb: rgb * np.float32(0.5))
+    whole = Clip(str(source)).frame(1).pixels
+    half = Clip(str(darker)).frame(1).pixels
+    assert abs(float((half - whole * 0.5).mean())) < 0.5 / (
+        1 << layout.bits
+    )  # flat parts round as one
+
+
+def test_a_look_on_a_clip_equals_the_path(tmp_path: Path) -> None:
+    study = open_study(ROOT / "demo" / "saltglass.sfumato")
+    shot = Shot(str(ROOT / "demo/jetty.mov"), "jetty", "Tarn Log")
+
+    def look(rgb: np.ndarray) -> np.ndarray:
+        code = path.to_working(shot, study, rgb)
+        return path.through_view(study, path.through_look(study, code))
+
+    made = graded_clip(shot.path, tmp_path / "jetty.mkv", look, ClipWish(first=3, last=12))
+    assert made.frames == 10
+    source, result = Clip(shot.path), Clip(str(tmp_path / "jetty.mkv"))
+    assert result.count == 10
+    for number in (0, 4, 9):
+        meant = np.clip(look(source.frame(3 + number).pixels), 0, 1)
+        layout = Layout.of(next(av.open(str(tmp_path / "jetty.mkv")).decode(video=0)))
+        planes = clips.to_planes(np.ascontiguousarray(meant), layout)
+        with av.open(str(tmp_path / "jetty.mkv")) as container:
+            frame = list(container.decode(video=0))[number]
+            stored = clips._planes(frame, layout)
+            for a, b in zip(planes, stored, strict=True):
+                assert np.abs(a.astype(int) - b[:, : a.shape[1]]).max() <= 1
+    for each in (source, result):
+        each.close()
+
+
+@pytest.mark.parametrize("codec", CODECS)
+def test_every_codec_is_written_and_stays_near(codec: str, tmp_path: Path) -> None:
+    source = _made(tmp_path / "in.mkv", Layout(10, 2, 1, False, 1), 5, size=(256, 128))
+    target = tmp_path / f"out{CODECS[codec].suffixes[0]}"
+    made = graded_clip(source, target, same, ClipWish(codec=codec, quality=10))
+    assert made.frames == 5
+    stated = _planes_of(target)[1][0]
+    assert (stated.full, stated.matrix) == (False, 1)
+    assert stated.bits == 10
+    a, b = Clip(str(source)), Clip(str(target))
+    assert b.count == 5
+    apart = np.abs(a.frame(2).pixels - b.frame(2).pixels)
+    assert apart.mean() < (1e-4 if codec == "ffv1" else 0.012)
+    assert abs(float((a.frame(2).pixels - b.frame(2).pixels).mean())) < 0.002
+    for each in (a, b):
+        each.close()
+
+
+def test_times_and_sound_are_kept(tmp_path: Path) -> None:
+    times = [0, 40, 80, 400, 420, 900]
+    layout = Layout(8, 2, 2, False, 1)
+    source = _made(tmp_path / "in.mkv", layout, 6, times=times, sound=True)
+    graded_clip(source, tmp_path / "out.mkv", same)
+    assert _planes_of(tmp_path / "out.mkv")[2] == times
+
+    def sound(file: Path) -> bytes:
+        with av.open(str(file)) as container:
+            return b"".join(bytes(p) for p in container.demux(audio=0))
+
+    assert sound(tmp_path / "out.mkv") == sound(source) != b""
+    cut = graded_clip(source, tmp_path / "cut.mkv", same, ClipWish(first=2, last=4))
+    assert cut.frames == 3
+    assert _planes_of(tmp_path / "cut.mkv")[2] == [0, 320, 340]
+    assert 0 < len(sound(tmp_path / "cut.mkv")) < len(sound(source))
+
+
+def test_nothing_is_written_over_or_left_half(tmp_path: Path) -> None:
+    source = _made(tmp_path / "in.mkv", Layout(8, 2, 2, False, 1), 8)
+    target = tmp_path / "out.mkv"
+    target.write_bytes(b"precious")
+    with pytest.raises(ExportError, match="exists already"):
+        graded_clip(source, target, same)
+    assert target.read_bytes() == b"precious"
+    cancel, seen = Cancel(), []
+
+    def slow(rgb: np.ndarray) -> np.ndarray:
+        seen.append(1)
+        if len(seen) == 3:
+            cancel.set()
+        return rgb
+
+    with pytest.raises(Cancelled):
+        graded_clip(source, tmp_path / "never.mkv", slow, cancel=cancel)
+
+    def broken(rgb: np.ndarray) -> np.ndarray:
+        raise MediaError("frame 3 is damaged")
+
+    with pytest.raises(MediaError, match="frame 3"):
+        graded_clip(source, tmp_path / "never.mkv", broken)
+    junk = tmp_path / "junk.mov"
+    junk.write_bytes(b"no clip at all" * 100)
+    with pytest.raises(MediaError):
+        graded_clip(junk, tmp_path / "never.mkv", same)
+    with pytest.raises(MediaError, match="no frame in that range"):
+        graded_clip(source, tmp_path / "never.mkv", same, ClipWish(first=90))
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["in.mkv", "junk.mov", "out.mkv"]
+    graded_clip(source, target, same, force=True)
+    assert Clip(str(target)).count == 8
+
+
+def test_codecs_are_chosen_and_refused() -> None:
+    assert codec_for(Path("a.mkv")).key == "ffv1"
+    assert codec_for(Path("a.mov")).key == "prores"
+    assert codec_for(Path("a.mp4"), "hevc").key == "hevc"
+    with pytest.raises(ExportError, match="does not hold FFV1"):
+        codec_for(Path("a.mp4"), "ffv1")
+    with pytest.raises(ExportError, match="cannot be written"):
+        codec_for(Path("a.avi"))
+    with pytest.raises(ValueRefused, match="no codec"):
+        codec_for(Path("a.mov"), "vhs")
+    held, remarks = out_layout(Layout(12, 1, 1, True, 9), CODECS["h264"])
+    assert held == Layout(10, 1, 1, True, 9)
+    assert "10 bit of 12" in remarks[0]
+    held, remarks = out_layout(Layout(8, 2, 2, False, 1), CODECS["prores"])
+    assert held == Layout(10, 2, 1, False, 1)
+    assert remarks == ()
