@@ -113,11 +113,6 @@ def main() -> None:
         shot(name)
         window.undo()
 
-    glaze(
-        "look_tints",
-        "tints",
-        stops=((0.12, 255.0, 0.016, 0.2), (0.42, 60.0, 0.008, 0.16), (0.7, 75.0, 0.024, 0.14)),
-    )
     look(shot="sill")
     settle()
     source = (0.44, -0.07, -0.25)
@@ -190,6 +185,29 @@ def main() -> None:
     window.seal.difference_wanted.emit()
     panel._on_hovered(700, 400)
     shot("export_proved")
+    book = window.swatch_model
+    window.swatch_edits.add_folders([ROOT / "sfumato" / "looks", ROOT / "demo" / "luts"])
+    look(shot="causeway", room="swatchbook")
+    window.strip.hide()
+
+    def rest() -> None:
+        settle()
+        while book.is_busy:
+            settle()
+
+    rest()
+    named = {book.name(s): s for s in book.swatches}
+    for name in ("Lamp oil", "Slack water"):
+        book.set_remark(named[name], mark="kept")
+    book.set_remark(named["Lamp oil"], note="for the dusk scenes, back it off indoors")
+    book.choose(named["Cobalt hour"])
+    book.hold()
+    book.choose(named["Lamp oil"])
+    book.set_share(0.3)
+    book.show(order="warmth")
+    rest()
+    shot("swatchbook")
+    book.undo_stack.setClean()
     look(shot="sill", room="convert")
     window.strip.hide()
     luts = ROOT / "demo" / "luts"

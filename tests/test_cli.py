@@ -17,6 +17,7 @@ import sfumato
 from sfumato.cli.main import cli
 from sfumato.core.encodings import encoding
 from sfumato.core.measure import cube_colours
+from sfumato.media.clip import Clip
 from sfumato.work import peer
 from sfumato.work.frames import Frames, open_still
 from sfumato.work.proof import entry_colours
@@ -307,3 +308,26 @@ def test_invert_chain_blend_and_split(tmp_path: Path) -> None:
     joined = sfumato.proof(sfumato.read(tmp_path / "joined.cube"), sfumato.read(day))
     assert joined.mean < 0.2
     run("chain", day, both, status=2)
+
+
+def test_apply_takes_clips(baked: Path, tmp_path: Path) -> None:
+    source, out = DEMO.parent / "jetty.mov", tmp_path / "graded.mkv"
+    said = run("apply", baked, source, out).output
+    assert "48 frames, yuv" in said
+    lut, one, two = sfumato.read(baked), Clip(str(source)), Clip(str(out))
+    assert two.count == one.count
+    meant = np.clip(lut.apply(one.frame(20).pixels), 0, 1)
+    apart = two.frame(20).pixels - meant
+    assert abs(float(apart.mean())) < 2e-4
+    assert np.abs(apart).mean() < 0.006  # chroma of half the size
+    assert "exists already" in run("apply", baked, source, out, status=1).output
+    assert (
+        "does not hold"
+        in run("apply", baked, source, tmp_path / "x.mp4", "--codec", "ffv1", status=1).output
+    )
+    assert (
+        "no codec"
+        in run("apply", baked, source, tmp_path / "x.mov", "--codec", "vhs", status=1).output
+    )
+    for each in (one, two):
+        each.close()

@@ -568,6 +568,14 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
 @click.option("--from", "from_", metavar="ENC", help="Encoding of the picture IN.")
 @click.option("--to", metavar="ENC", help="Encoding for the picture OUT.")
 @click.option("--bits", type=click.Choice(["8", "16", "32"]), help="Depth of OUT; 32 is float.")
+@click.option("--codec", help="Codec of a clip: ffv1, prores, dnxhr, h264 or hevc.")
+@click.option(
+    "--quality",
+    type=click.IntRange(0, 51),
+    default=16,
+    show_default=True,
+    help="Of H.264 and HEVC: less is better and larger.",
+)
 @_force
 @_guarded
 def apply_(
@@ -577,34 +585,84 @@ def apply_(
     from_: str | None,
     to: str | None,
     bits: str | None,
+    codec: str | None,
+    quality: int,
     force: bool,
 ) -> None:
-    """Apply one or more LUT files, in order, to the picture IN and write OUT."""
+    """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.encodings import encoding
     from sfumato.core.sample import load_kernels
+    from sfumato.media.registry import by_suffix
     from sfumato.work.frames import open_still
     from sfumato.work.luts import read_lut
     from sfumato.work.stills import applied, default_bits, kind_for, write_still
 
     *luts, source, target = paths
-    kind_for(target)
+    kind = by_suffix(source.name)
+    is_clip = kind is not None and kind.key == "clip" and by_suffix(target.name) is kind
+    if not is_clip:
+        kind_for(target)
     transforms = [read_lut(p).transform for p in luts]
     if strength != 100:
         transforms = [t.at_strength(strength / 100) for t in transforms]
-    still = open_still(source)
+    names = {
+        "from_encoding": encoding(from_).name if from_ else None,
+        "to_encoding": encoding(to).name if to else None,
+    }
     load_kernels()
+    if is_clip:
+        _clip(transforms, source, target, interp, names, codec or "", quality, force)
+        return
+    still = open_still(source)
     pixels = applied(
         transforms,
         still,
         bits=int(bits) if bits else default_bits(still, target.suffix),
         interp=interp,
-        from_encoding=encoding(from_).name if from_ else None,
-        to_encoding=encoding(to).name if to else None,
+        **names,
     )
     keep = still.facts.profile if from_ is None and to is None else b""
     write_still(pixels, target, profile=keep, force=force)
+
+
+def _clip(
+    transforms: list[Any],
+    source: Path,
+    target: Path,
+    interp: str,
+    names: dict[str, Any],
+    codec: str,
+    quality: int,
+    force: bool,
+) -> None:
+    """Grade a clip; says how fast while it works, when somebody looks."""
+    from sfumato.core.sample import packed
+    from sfumato.core.table import UNIT
+    from sfumato.work.clips import ClipWish, graded_clip
+    from sfumato.work.stills import chain_of
+    from sfumato.work.tiles import apply_tiled, run_tiled
+
+    only = transforms[0].table if len(transforms) == 1 else None
+    if only is not None and only.domain == UNIT and not any(names.values()):
+        import numpy as np
+
+        table = packed(only)
+        colour: Any = lambda rgb: apply_tiled(table, rgb, np.float32, interp)  # noqa: E731
+    else:
+        chain = chain_of(transforms, interp, **names)
+        colour = lambda rgb: run_tiled(chain, rgb)  # noqa: E731
+
+    def progress(share: float, words: str) -> None:
+        if sys.stderr.isatty():
+            click.echo(f"\r{share:4.0%} {words:40}", err=True, nl=False)
+
+    wish = ClipWish(codec, quality)
+    made = graded_clip(source, target, colour, wish, force=force, progress=progress)
+    if sys.stderr.isatty():
+        click.echo("", err=True)
+    _said(target, [f"{made.frames} frames, {made.format}", *made.remarks])
 
 
 def _transform(path: Path) -> Any:

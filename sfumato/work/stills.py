@@ -37,16 +37,13 @@ def default_bits(still: Still, suffix: str) -> int:
     return own if own in held else max(held)
 
 
-def applied(
+def chain_of(
     transforms: list[Transform],
-    still: Still,
-    *,
-    bits: int,
     interp: str = "tetrahedral",
     from_encoding: str | None = None,
     to_encoding: str | None = None,
-) -> Array:
-    """Return the still through transforms in order, as numbers of `bits`.
+) -> Callable[[Rgb], Rgb]:
+    """Return transforms in order as one function on code values.
 
     Without encodings the numbers of the picture go through as they are. `from_encoding` says what
     the picture is: where a LUT says that it expects another encoding, the colours are carried there
@@ -55,10 +52,6 @@ def applied(
     Raises:
         ValueRefused: `to_encoding` is asked for and nobody says what the last LUT gives.
     """
-    only = transforms[0].table if len(transforms) == 1 else None
-    plain = from_encoding is None and to_encoding is None and only is not None
-    if plain and only is not None and only.domain == UNIT and still.pixels.dtype == _DTYPES[bits]:
-        return apply_tiled(packed(only), still.pixels, _DTYPES[bits], interp)
     steps: list[Callable[[Rgb], Rgb]] = []
 
     def carry(source: str, target: str) -> None:
@@ -84,6 +77,24 @@ def applied(
             rgb = step(rgb)
         return rgb
 
+    return run
+
+
+def applied(
+    transforms: list[Transform],
+    still: Still,
+    *,
+    bits: int,
+    interp: str = "tetrahedral",
+    from_encoding: str | None = None,
+    to_encoding: str | None = None,
+) -> Array:
+    """Return the still through transforms in order (`chain_of`), as numbers of `bits`."""
+    only = transforms[0].table if len(transforms) == 1 else None
+    plain = from_encoding is None and to_encoding is None and only is not None
+    if plain and only is not None and only.domain == UNIT and still.pixels.dtype == _DTYPES[bits]:
+        return apply_tiled(packed(only), still.pixels, _DTYPES[bits], interp)
+    run = chain_of(transforms, interp, from_encoding, to_encoding)
     return rounded(run_tiled(run, still.as_float(), tile=65536), bits)
 
 
