@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import json
 import os
@@ -30,6 +31,7 @@ from sfumato.core.swatch import Character, character
 from sfumato.core.transform import Function, Transform
 from sfumato.formats.registry import by_suffix
 from sfumato.media.registry import by_suffix as picture_suffix
+from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept
 from sfumato.work.luts import read_lut, stated_span
@@ -79,11 +81,13 @@ def takes(file: Path) -> bool:
     return by_suffix(file.name) is not None and picture_suffix(file.name) is None
 
 
-def scan(folders: Iterable[Path]) -> list[Swatch]:
+def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
     """Return all looks in folders and below them, by name; at most ten thousand."""
     found: dict[Path, Swatch] = {}
     for folder in folders:
         for where, below, names in os.walk(folder):
+            if cancel is not None:
+                cancel.check()
             below[:] = sorted(d for d in below if not d.startswith("."))
             for name in sorted(names):
                 file = Path(where) / name
@@ -136,7 +140,8 @@ class Cache:
 
     def _all(self, sql: str, keys: list[str]) -> dict[str, Any]:
         found: dict[str, Any] = {}
-        with self._lock:
+        # A base that is locked by another window, damaged or closed is as good as an empty one.
+        with self._lock, contextlib.suppress(sqlite3.Error):
             for at in range(0, len(keys), 500):
                 part = keys[at : at + 500]
                 marks = ",".join("?" * len(part))
@@ -156,7 +161,7 @@ class Cache:
 
     def put_facts(self, found: dict[str, Facts]) -> None:
         rows = [(k, json.dumps(_plain_facts(f))) for k, f in found.items()]
-        with self._lock:
+        with self._lock, contextlib.suppress(sqlite3.Error):
             self._base.executemany("insert or replace into facts values (?, ?)", rows)
             self._base.commit()
 
@@ -172,7 +177,7 @@ class Cache:
             data = io.BytesIO()
             Image.fromarray(pixels).save(data, "JPEG", quality=92, subsampling=0)
             rows.append((key, data.getvalue()))
-        with self._lock:
+        with self._lock, contextlib.suppress(sqlite3.Error):
             self._base.executemany("insert or replace into tiles values (?, ?)", rows)
             count = self._base.execute("select count(*) from tiles").fetchone()[0]
             if count > 40_000:  # the oldest go

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import shutil
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
@@ -19,12 +18,12 @@ from sfumato.app.model.jobs import Lane
 from sfumato.app.model.notices import Notices
 from sfumato.core import path
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import ExportError, SfumatoError
+from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.study import Shot, Study
 from sfumato.core.swatch import ORDERS
 from sfumato.work import swatches as work
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import refusal
+from sfumato.work.files import read_bytes, write_bytes
 from sfumato.work.swatches import (
     KEPT,
     PASSED,
@@ -167,8 +166,8 @@ class SwatchModel(QObject):
         """Look through the folders anew; what is known comes from the cache at once."""
         folders, book = tuple(Path(f) for f in self.folders), self.book
 
-        def look(_cancel: Cancel) -> Any:
-            found = scan(folders)
+        def look(cancel: Cancel) -> Any:
+            found = scan(folders, cancel)
             return found, book.cache.facts([s.key for s in found])
 
         self._lanes["scan"].ask(look)
@@ -594,10 +593,7 @@ class SwatchModel(QObject):
                     if not target.exists():
                         break
                     target = folder / f"{file.stem} {i}{file.suffix}"
-                try:
-                    shutil.copy2(file, target)
-                except OSError as error:
-                    raise refusal(error, target, ExportError) from error
+                write_bytes(target, read_bytes(file, FormatError), force=False)
                 made.append(target)
             self.rescan()
 

@@ -462,8 +462,7 @@ class MainWindow(QMainWindow):
     def take_files(self, files: list[Path], where: str = LOOK) -> None:
         """Do the sensible thing for each dropped file; presets go to `where`, the Look or a shot."""
         if self.view.get("room") == "swatchbook":
-            self.swatch_edits.take(files)
-            return
+            files = self.swatch_edits.take(files)
         for file in files:
             if file.suffix == ".json":
                 self.encodings.open_file(file)

@@ -96,25 +96,17 @@ class SwatchEdits(QObject):
         """Show a folder no longer; its files stay where they are."""
         self._set_folders([f for f in self.swatches.folders if f != folder])
 
-    def take(self, files: list[Path]) -> None:
-        """Take dropped files into the folder that is shown; dropped folders are shown."""
+    def take(self, files: list[Path]) -> list[Path]:
+        """Take dropped looks into the folder that is shown, show dropped folders; return what is neither."""
         self.add_folders([f for f in files if f.is_dir()])
         looks = [f for f in files if f.is_file() and takes(f)]
-        for other in files:
-            if other.is_file() and not takes(other):
-                self.notices.fault(
-                    SfumatoError(
-                        "this is no look for the Swatchbook",
-                        hint="drop LUT files, presets or folders of them",
-                        where=other.name,
-                    )
-                )
         shown = self.swatches.wall.folder
         folder = shown if shown not in (ALL, KEPT_ONES) else next(iter(self.swatches.folders), "")
         if looks and folder:
             self.swatches.take_in(looks, Path(folder))
         elif looks:
             self.add_folders([looks[0].parent])
+        return [f for f in files if not f.is_dir() and f not in looks]
 
     # --- into the Look -------------------------------------------------------------------------------
     def _layers(self) -> tuple[list[Layer], bool]:

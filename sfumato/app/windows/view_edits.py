@@ -126,6 +126,8 @@ class ViewEdits(QObject):
             self._window.desk.set_screen(self._screen(how))
         except SfumatoError as error:
             self._window.notices.fault(error)
+            if self._window.desk.previewer.screen is None:
+                self._window.desk.set_screen(encoding("sRGB"))
             return
         self._window.settings.set("screen", how)
 
