@@ -12,11 +12,10 @@ import pytest
 from av.filter import Graph
 
 import sfumato
-from sfumato.core.sample import packed
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 from sfumato.work.clips import ClipWish, graded_clip
-from sfumato.work.tiles import apply_tiled
+from sfumato.work.stills import chain_of
 from sfumato.work.warm import warm
 
 FRAMES = 48
@@ -75,10 +74,8 @@ def test_a_whole_clip(benchmark, tmp_path: Path, bits: int) -> None:
     _source(tmp_path / "in.mp4", bits)
     nodes = np.clip(lattice_colours(33) ** np.float32([1.1, 1.0, 0.9]), 0, 1)
     sfumato.write(Transform((Table3D(nodes),)), tmp_path / "look.cube")
-    table = packed(Table3D(nodes))
-
-    def colour(rgb: np.ndarray) -> np.ndarray:
-        return apply_tiled(table, rgb, np.float32)
+    look = Transform((Table3D(nodes),))
+    colour = chain_of([look])
 
     def ours(i: int) -> float:
         start = time.perf_counter()

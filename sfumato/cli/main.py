@@ -638,21 +638,10 @@ def _clip(
     force: bool,
 ) -> None:
     """Grade a clip; says how fast while it works, when somebody looks."""
-    from sfumato.core.sample import packed
-    from sfumato.core.table import UNIT
     from sfumato.work.clips import ClipWish, graded_clip
     from sfumato.work.stills import chain_of
-    from sfumato.work.tiles import apply_tiled, run_tiled
 
-    only = transforms[0].table if len(transforms) == 1 else None
-    if only is not None and only.domain == UNIT and not any(names.values()):
-        import numpy as np
-
-        table = packed(only)
-        colour: Any = lambda rgb: apply_tiled(table, rgb, np.float32, interp)  # noqa: E731
-    else:
-        chain = chain_of(transforms, interp, **names)
-        colour = lambda rgb: run_tiled(chain, rgb)  # noqa: E731
+    colour = chain_of(transforms, interp, **names)
 
     def progress(share: float, words: str) -> None:
         if sys.stderr.isatty():

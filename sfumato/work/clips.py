@@ -25,7 +25,7 @@ from sfumato.core.errors import ExportError, MediaError, ValueRefused
 from sfumato.media.clip import WEIGHTS, matrix_of
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import placed, refusal
-from sfumato.work.tiles import pool, workers
+from sfumato.work.tiles import pool
 
 _AHEAD = 4  # frames in hand between two stages
 Colour = Callable[[Rgb], Rgb]
@@ -176,10 +176,12 @@ class Layout:
         return np.array((*numbers, *ends), np.float32)
 
 
-def _stripes(height: int) -> list[tuple[int, int]]:
-    """Return even rows that share a frame among the workers."""
-    edges = [2 * round(height / 2 * i / (2 * workers())) for i in range(2 * workers())]
-    return [(a, b) for a, b in zip(edges, [*edges[1:], height], strict=True) if b > a]
+_ROWS = 24  # that are coloured at a time: their floats stay near the processor
+
+
+def _in_stripes(height: int, one: Callable[[int, int], None]) -> None:
+    """Run one(first, last) for stripes of an even number of rows, over the tile pool."""
+    list(pool().map(lambda f: one(f, min(f + _ROWS, height)), range(0, height, _ROWS)))
 
 
 def _planes(frame: Any, layout: Layout) -> list[Array]:
@@ -193,29 +195,62 @@ def _planes(frame: Any, layout: Layout) -> list[Array]:
 
 def to_rgb(frame: Any, layout: Layout) -> Rgb:
     """Return a decoded frame as float32 (h, w, 3), full range 0..1, not clipped."""
+    out = np.empty((frame.height, frame.width, 3), np.float32)
+    read = _reader(frame, layout)
+    _in_stripes(frame.height, lambda first, last: read(out[first:last], first))
+    return out
+
+
+def _reader(frame: Any, layout: Layout) -> Callable[[Rgb, int], None]:
+    """Return what fills an array with the rows of a frame from a row on."""
     from sfumato.core.kernels import video
 
     planes, numbers = _planes(frame, layout), layout.unpacking()
-    out = np.empty((frame.height, frame.width, 3), np.float32)
-    across = -(-frame.width // layout.across)
+    height, across = frame.height, -(-frame.width // layout.across)
 
-    def one(rows: tuple[int, int]) -> None:
-        video.unpack(*planes, across, numbers, out, *rows)
+    def read(out: Rgb, first: int) -> None:
+        video.unpack(*planes, height, across, numbers, out, first)
 
-    list(pool().map(one, _stripes(frame.height)))
-    return out
+    return read
+
+
+def _empty_planes(height: int, width: int, layout: Layout) -> list[Array]:
+    kind = np.uint16 if layout.bits > 8 else np.uint8
+    chroma = (-(-height // layout.down), -(-width // layout.across))
+    return [np.empty(size, kind) for size in ((height, width), chroma, chroma)]
+
+
+def _writer(planes: list[Array], layout: Layout) -> Callable[[Rgb, int], None]:
+    """Return what puts rows of RGB into planes from an even row on."""
+    from sfumato.core.kernels import video
+
+    numbers = layout.packing()
+
+    def write(rgb: Rgb, first: int) -> None:
+        video.pack(np.ascontiguousarray(rgb, np.float32), numbers, *planes, first)
+
+    return write
 
 
 def to_planes(rgb: Rgb, layout: Layout) -> list[Array]:
     """Return RGB (h, w, 3) as the planes of a frame, rounded; values beyond 0..1 are clipped."""
-    from sfumato.core.kernels import video
+    planes = _empty_planes(rgb.shape[0], rgb.shape[1], layout)
+    write = _writer(planes, layout)
+    _in_stripes(len(rgb), lambda first, last: write(rgb[first:last], first))
+    return planes
 
-    h, w = rgb.shape[:2]
-    kind = np.uint16 if layout.bits > 8 else np.uint8
-    chroma = (-(-h // layout.down), -(-w // layout.across))
-    planes = [np.empty(size, kind) for size in ((h, w), chroma, chroma)]
-    numbers = layout.packing()
-    list(pool().map(lambda s: video.pack(rgb, numbers, *planes, *s), _stripes(h)))
+
+def graded_planes(frame: Any, source: Layout, held: Layout, colour: Colour) -> list[Array]:
+    """Return a decoded frame through a colour function as planes, without a whole picture of floats."""
+    planes = _empty_planes(frame.height, frame.width, held)
+    read, write = _reader(frame, source), _writer(planes, held)
+
+    def one(first: int, last: int) -> None:
+        rgb = np.empty((last - first, frame.width, 3), np.float32)
+        read(rgb, first)
+        write(colour(rgb), first)
+
+    _in_stripes(frame.height, one)
     return planes
 
 
@@ -295,9 +330,13 @@ class _Stage(threading.Thread):
         self.join(timeout=5)
 
 
+def _is_planar(frame: Any) -> bool:
+    return frame.format.name.startswith("yuv") and len(frame.format.components) == 3
+
+
 def _as_rgb(frame: Any) -> tuple[Rgb, Layout]:
     """Return any decoded frame as RGB, and the layout in which it is to be written."""
-    if frame.format.name.startswith("yuv") and len(frame.format.components) == 3:
+    if _is_planar(frame):
         layout = Layout.of(frame)
         return to_rgb(frame, layout), layout
     rgb = frame.to_ndarray(format="rgb48le").astype(np.float32) / np.float32(65535)
@@ -318,8 +357,8 @@ def graded_clip(
     """Write a clip with every frame through a colour function.
 
     Args:
-        colour: float32 (h, w, 3) code values of the source -> code values to write; it may split
-            its work over the tile pool.
+        colour: float32 (h, w, 3) code values of the source -> code values to write, each pixel for
+            itself; it is given stripes of a frame by workers of the tile pool.
     Raises:
         ExportError: the file exists and `force` is false, or the place or kind cannot be written.
         MediaError: the source cannot be decoded.
@@ -374,9 +413,9 @@ def _write(
         colours = _Stage("colour", _coloured(line.frames(), colour, codec))
         try:
             done = 0
-            for planes, layout, turns, pts, remarks in colours:
+            for planes, layout, pts, remarks in colours:
                 cancel.check()
-                line.encode(planes, layout, turns, pts, remarks)
+                line.encode(planes, layout, pts, remarks)
                 done += 1
                 rate = done / (time.perf_counter() - start)
                 left = f", {max(whole - done, 0) / rate:.0f} s left" if whole else ""
@@ -391,11 +430,22 @@ def _write(
 def _coloured(frames: Iterator[Any], colour: Colour, codec: Codec) -> Iterator[Any]:
     """Colour decoded frames: planes out, ready to be encoded."""
     for frame in frames:
-        rgb, layout = _as_rgb(frame)
-        held, remarks = out_layout(layout, codec)
         turns = round(frame.rotation / 90) % 4
-        graded = np.ascontiguousarray(np.rot90(colour(rgb), turns))
-        yield to_planes(graded, held), held, turns, frame.pts, remarks
+        if _is_planar(frame) and not turns:
+            layout = Layout.of(frame)
+            held, remarks = out_layout(layout, codec)
+            planes = graded_planes(frame, layout, held, colour)
+        else:
+            rgb, layout = _as_rgb(frame)
+            held, remarks = out_layout(layout, codec)
+            graded = np.empty_like(rgb)
+
+            def one(first: int, last: int, rgb: Rgb = rgb, graded: Rgb = graded) -> None:
+                graded[first:last] = colour(rgb[first:last])
+
+            _in_stripes(len(rgb), one)
+            planes = to_planes(np.ascontiguousarray(np.rot90(graded, turns)), held)
+        yield planes, held, frame.pts, remarks
 
 
 class _Line:
@@ -474,7 +524,6 @@ class _Line:
         self,
         planes: list[Array],
         layout: Layout,
-        turns: int,
         pts: int | None,
         remarks: tuple[str, ...],
     ) -> None:

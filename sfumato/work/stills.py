@@ -10,7 +10,7 @@ import numpy as np
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.encodings import convert
 from sfumato.core.errors import ExportError, ValueRefused
-from sfumato.core.sample import packed
+from sfumato.core.sample import apply_packed, packed
 from sfumato.core.table import UNIT
 from sfumato.core.transform import Transform
 from sfumato.media.contract import FrameFacts, MediaSpec, Still
@@ -35,6 +35,22 @@ def default_bits(still: Still, suffix: str) -> int:
     own = {"uint8": 8, "uint16": 16}.get(still.pixels.dtype.name, 32)
     held = [int(d.split()[0]) for d in kind_for(Path(f"x{suffix}")).depths]
     return own if own in held else max(held)
+
+
+def _one(transform: Transform, interp: str) -> Callable[[Rgb], Rgb]:
+    """Return a transform as a function; a 3D table alone is laid out for the kernels once."""
+    table = transform.table
+    if table is None:
+        return lambda rgb: transform.apply(rgb, interp)
+    held, how = packed(table), table.interp or interp
+
+    def look_up(rgb: Rgb) -> Rgb:
+        pixels = np.ascontiguousarray(rgb, np.float32)
+        out = np.empty_like(pixels)
+        apply_packed(held, pixels, out, how)
+        return out
+
+    return look_up
 
 
 def chain_of(
@@ -63,7 +79,7 @@ def chain_of(
         expects, gives = stated_span(transform)
         if now is not None and expects is not None:
             carry(now, expects)
-        steps.append(lambda rgb, t=transform: t.apply(rgb, interp))  # type: ignore[misc]
+        steps.append(_one(transform, interp))
         now = gives
     if to_encoding is not None:
         if now is None:

@@ -12,20 +12,18 @@ def _jit(*signatures: str) -> Any:
     return numba.njit(list(signatures), nogil=True, cache=True, error_model="numpy")
 
 
-_UNPACK = "void({k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64, float32[::1], float32[:, :, ::1], int64, int64)"
-_PACK = (
-    "void(float32[:, :, ::1], float32[::1], {k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64, int64)"
-)
+_UNPACK = "void({k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64, int64, float32[::1], float32[:, :, ::1], int64)"
+_PACK = "void(float32[:, :, ::1], float32[::1], {k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64)"
 
 
 @_jit(_UNPACK.format(k="uint8"), _UNPACK.format(k="uint16"))
-def unpack(y, cb, cr, cw, c, out, first, last):  # type: ignore[no-untyped-def]
-    """Fill rows `first` to `last` of out (h, w, 3), full range 0..1, not clipped.
+def unpack(y, cb, cr, height, cw, c, out, first):  # type: ignore[no-untyped-def]
+    """Fill out (n, w, 3) with the rows from `first` of a frame, full range 0..1, not clipped.
 
-    cw: chroma samples in a row; the rows of the planes may go on beyond their pictures.
+    height: of the frame. cw: chroma samples in a row; the rows of the planes may go on beyond their pictures.
     c: luma offset and scale, chroma middle and scale, then 2(1-kr), 2(1-kb), kr, kb, 1/kg.
     """
-    height, width, _ = out.shape
+    rows, width, _ = out.shape
     ch = cb.shape[0]
     half_across, half_down = cw < width, ch < height
     near, far, half = np.float32(0.75), np.float32(0.25), np.float32(0.5)
@@ -34,7 +32,8 @@ def unpack(y, cb, cr, cw, c, out, first, last):  # type: ignore[no-untyped-def]
     blue, red = np.empty(width + 2, np.float32), np.empty(width + 2, np.float32)
     b_line, r_line = np.empty(cw + 1, np.float32), np.empty(cw + 1, np.float32)
     line = np.empty(width, np.float32)
-    for row in range(first, last):
+    for i in range(rows):
+        row = first + i
         k, other = row, row
         if half_down:
             k = row >> 1
@@ -61,20 +60,20 @@ def unpack(y, cb, cr, cw, c, out, first, last):  # type: ignore[no-untyped-def]
         for x in range(width):
             r = line[x] + more_red * red[x]
             b = line[x] + more_blue * blue[x]
-            out[row, x, 0] = r
-            out[row, x, 1] = (line[x] - kr * r - kb * b) * per_green
-            out[row, x, 2] = b
+            out[i, x, 0] = r
+            out[i, x, 1] = (line[x] - kr * r - kb * b) * per_green
+            out[i, x, 2] = b
 
 
 @_jit(_PACK.format(k="uint8"), _PACK.format(k="uint16"))
-def pack(rgb, c, y, cb, cr, first, last):  # type: ignore[no-untyped-def]
-    """Fill the planes from rows `first` to `last` (even numbers) of rgb, clipped to 0..1.
+def pack(rgb, c, y, cb, cr, first):  # type: ignore[no-untyped-def]
+    """Fill the planes from rgb (n, w, 3), which are the rows from `first` (even) on; clipped to 0..1.
 
     c: luma offset and scale, chroma middle and scale, kr, kg, kb, 1/(2(1-kb)), 1/(2(1-kr)), top code.
     """
-    height, width, _ = rgb.shape
+    count, width, _ = rgb.shape
     ch, cw = cb.shape
-    half_across, half_down = cw < width, ch < height
+    half_across, half_down = cw < width, ch < y.shape[0]
     step = 2 if half_down else 1
     zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
     low, size, middle, chroma = c[0] + half, c[1], c[2] + half, c[3]
@@ -82,10 +81,10 @@ def pack(rgb, c, y, cb, cr, first, last):  # type: ignore[no-untyped-def]
     # One place before and one behind, so that the ends need no question.
     blue, red = np.zeros(width + 2, np.float32), np.zeros(width + 2, np.float32)
     line = np.empty(width, np.float32)
-    for top in range(first, last, step):
+    for top in range(0, count, step):
         blue[:] = zero
         red[:] = zero
-        rows = min(step, height - top)
+        rows = min(step, count - top)
         for row in range(top, top + rows):
             for x in range(width):
                 r = min(max(rgb[row, x, 0], zero), one)
@@ -96,10 +95,10 @@ def pack(rgb, c, y, cb, cr, first, last):  # type: ignore[no-untyped-def]
                 blue[x + 1] += (b - luma) * per_blue
                 red[x + 1] += (r - luma) * per_red
             for x in range(width):
-                y[row, x] = np.int32(min(max(line[x] * size + low, zero), top_code))
+                y[first + row, x] = np.int32(min(max(line[x] * size + low, zero), top_code))
         blue[0], red[0] = blue[1], red[1]
         blue[width + 1], red[width + 1] = blue[width], red[width]
-        k = top // step
+        k = (first + top) // step
         scale = chroma / np.float32(rows)
         if half_across:
             quarter = scale * np.float32(0.25)
