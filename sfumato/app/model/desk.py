@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
-from sfumato.app.model.jobs import Lane
+from sfumato.app.model.jobs import Lane, single_shot
 from sfumato.app.model.notices import Notices
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.view_state import ViewState
@@ -66,19 +65,12 @@ class Desk(QObject):
         self._tile = (320, 180)
         self._lanes["loss"].answered.connect(self._on_loss)
         self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
-        self._now = self._timer(0, self._ask)
-        self._rest = self._timer(REST_MS, self._at_rest)
-        self._measure = self._timer(LOSS_MS, self._ask_loss)
-        self._later = self._timer(30, self._start_rest)
+        self._now = single_shot(self, 0, self._ask)
+        self._rest = single_shot(self, REST_MS, self._at_rest)
+        self._measure = single_shot(self, LOSS_MS, self._ask_loss)
+        self._later = single_shot(self, 30, self._start_rest)
         model.changed.connect(self._on_changed)
         view.changed.connect(self._on_view)
-
-    def _timer(self, ms: int, then: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(then)
-        return timer
 
     # --- what is asked for -----------------------------------------------------------------------
     @property

@@ -14,7 +14,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Cancelled
@@ -200,3 +200,12 @@ class Queue(QObject):
         self._jobs.clear()
         self.cancel()
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+def single_shot(parent: QObject, ms: int, then: Callable[[], None]) -> QTimer:
+    """Return a timer that runs something once, so long after it was last started."""
+    timer = QTimer(parent)
+    timer.setSingleShot(True)
+    timer.setInterval(ms)
+    timer.timeout.connect(then)
+    return timer

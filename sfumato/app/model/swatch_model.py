@@ -10,11 +10,11 @@ from typing import Any
 import attrs
 import numpy as np
 from attrs import frozen
-from PySide6.QtCore import QFile, QFileSystemWatcher, QObject, QTimer, Signal
+from PySide6.QtCore import QFile, QFileSystemWatcher, QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from sfumato.app.model.desk import Desk
-from sfumato.app.model.jobs import Lane
+from sfumato.app.model.jobs import Lane, single_shot
 from sfumato.app.model.notices import Notices
 from sfumato.core import path
 from sfumato.core.arrays import Array, Rgb
@@ -122,19 +122,12 @@ class SwatchModel(QObject):
         self._lanes["facts"].answered.connect(self._on_facts)
         self._lanes["tiles"].answered.connect(self._on_tiles)
         self._lanes["sight"].answered.connect(self._on_sight)
-        self._later = self._timer(_SETTLE_MS, self.rescan)
+        self._later = single_shot(self, _SETTLE_MS, self.rescan)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _d: self._later.start())
-        self._soon = self._timer(0, self._ask_sight)
+        self._soon = single_shot(self, 0, self._ask_sight)
         desk.model.changed.connect(self._on_study)
         desk.view.changed.connect(self._on_view)
-
-    def _timer(self, ms: int, then: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(then)
-        return timer
 
     # --- opening and folders -----------------------------------------------------------------------
     @property
