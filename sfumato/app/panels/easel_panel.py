@@ -235,6 +235,8 @@ class EaselPanel(QWidget):
         if view.get("band") is not None:
             words.append(f"in the band {easel.band_share * 100:.1f} %")
         self._clip_words.setText(" · ".join(words))
+        self._clip_words.setToolTip(self._clip_words.text())
+        self._fit_readout()
 
     def _show_frames(self, shown: Any) -> None:
         """Show the frames of a clip, and which of them this is."""
@@ -412,6 +414,7 @@ class EaselPanel(QWidget):
         self._screen.setToolTip(f"{full}. The numbers and the instruments are the View's.")
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
+        self._fit_readout()
         self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
 
     def _on_probed(self, probe: Any) -> None:
@@ -425,6 +428,19 @@ class EaselPanel(QWidget):
         self._readout["a"].setText(f"A {three(probe.a)}")
         self._readout["b"].setText(f"B {three(probe.b)}")
         self._readout["delta"].setText(f"ΔE {probe.delta:.1f}")
+        self._fit_readout()
+
+    def _fit_readout(self) -> None:
+        """Leave away what is least needed while the line is too short for all of it."""
+        shown = [w for w in self._readout.values() if not w.isHidden()]
+        room = self.width() - 34 - sum(w.width() + 10 for w in shown)
+        for label in (self._clip_words, self._zoom, self._screen):
+            wanted = label.sizeHint().width() + 10
+            label.setVisible(wanted <= room)
+            room -= wanted if wanted <= room else 0
+
+    def resizeEvent(self, _event) -> None:
+        self._fit_readout()
 
     def _on_hovered(self, x: int, y: int) -> None:
         self._hover = (x, y)
@@ -435,3 +451,4 @@ class EaselPanel(QWidget):
         for label in self._readout.values():
             label.setText("")
             label.hide()
+        self._fit_readout()

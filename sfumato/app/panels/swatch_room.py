@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPlainTextEdit,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -126,7 +127,7 @@ class SwatchRoom(QWidget):
         self.folders = QListWidget()
         self.folders.setObjectName("swatch.folders")
         self.folders.setAccessibleName("Folders")
-        self.folders.setMaximumHeight(190)
+        self.folders.setMaximumHeight(150)
         self.folders.currentItemChanged.connect(self._on_folder)
         column.addWidget(self.folders)
         line = QHBoxLayout()
@@ -248,7 +249,17 @@ class SwatchRoom(QWidget):
 
     # --- right -------------------------------------------------------------------------------------
     def _make_right(self) -> QWidget:
-        panel, column = self._panel(316)
+        panel, whole = self._panel(316)
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(6)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setWidget(inner)
+        whole.addWidget(area, 1)
         self.name = QLabel()
         self.name.setFont(strong_font(15))
         self.name.setObjectName("swatch.name")
@@ -256,7 +267,7 @@ class SwatchRoom(QWidget):
         column.addWidget(self.name)
         self.easel = Easel()
         self.easel.setObjectName("swatch.easel")
-        self.easel.setMinimumSize(288, 170)
+        self.easel.setMinimumSize(270, 160)
         self.easel.setFixedHeight(176)
         self.easel.mode = "split"
         self.easel.mount = "dark"
@@ -341,6 +352,7 @@ class SwatchRoom(QWidget):
         self.note.installEventFilter(self)
         column.addWidget(self.note)
         column.addStretch(1)
+        column = whole  # what is always at hand
         line = QHBoxLayout()
         self.keep, self.passing = QPushButton("Keep"), QPushButton("Pass")
         for button, mark in ((self.keep, KEPT), (self.passing, PASSED)):
