@@ -72,26 +72,12 @@ def main() -> None:
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
     shot("look_difference")
-    from sfumato.app.controls.hue_field import HueField
     from sfumato.app.windows.keys_sheet import KeysSheet
     from sfumato.core.controls import Pair
     from sfumato.core.laying import Laying
     from sfumato.core.scopes import Band
     from sfumato.core.study import LOOK, new_coat
 
-    table = new_coat(
-        "hue_table",
-        hue=((90.0, 0.0), (150.0, 0.6), (215.0, 0.0)),
-        chroma=((30.0, 0.0), (150.0, -0.2), (265.0, 0.4)),
-        lightness=((90.0, 0.0), (150.0, -0.4), (265.0, 0.3)),
-    )
-    window.model.commit("Hue table", window.model.study.added(LOOK, table))
-    look(shot="sill", mode="split", a="ground", b="exact", coat=table.id)
-    settle()
-    window.findChild(HueField, "hues").choose("hue", 1)
-    panel._on_hovered(700, 640)
-    shot("look_hue_table")
-    window.undo()
     tone = attrs.evolve(
         new_coat("balance", lift=(-0.02, 0.0, 0.03)),
         laying=Laying(tone_to=0.35, tone_soft=0.12),
@@ -208,6 +194,15 @@ def main() -> None:
     rest()
     shot("swatchbook")
     book.undo_stack.setClean()
+    look(room="apply")
+    room = window.apply_room
+    room.folder.setText(str(folder / "results"))
+    room.apply.click()
+    settle()
+    window.strip.hide()
+    room.folder.blockSignals(True)
+    room.folder.setText("~/saltglass/results")
+    shot("apply")
     look(shot="sill", room="convert")
     window.strip.hide()
     luts = ROOT / "demo" / "luts"

@@ -102,6 +102,7 @@ TABLE = (
     ActionSpec("room_look", "Room: Look", "View", "Alt+1"),
     ActionSpec("room_swatchbook", "Room: Swatchbook", "View", "Alt+2"),
     ActionSpec("room_convert", "Room: Convert", "View", "Alt+3"),
+    ActionSpec("room_apply", "Room: Apply", "View", "Alt+4"),
     ActionSpec("mode_one", "Show B alone", "View", "F5", when="in_look", separator=True),
     ActionSpec("mode_split", "Split A and B", "View", "F6", when="in_look"),
     ActionSpec("mode_side", "A and B side by side", "View", "F7", when="in_look"),

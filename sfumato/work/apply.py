@@ -118,3 +118,46 @@ def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, 
         "wish": {**plain, "lut": wish.lut.source if wish.lut is not None else ""},
         "study": study_json.dump(only),
     }
+
+
+@frozen
+class Job:
+    """One shot and the file that it becomes."""
+
+    shot: Shot
+    file: Path
+
+
+def jobs_of(study: Study, ids: tuple[str, ...], folder: Path, still: str, clip: str) -> list[Job]:
+    """Return the files that shots become in a folder; two of one name get a number.
+
+    Args:
+        still, clip: suffixes, such as ".tif" and ".mov".
+    """
+    taken: set[str] = set()
+    found = []
+    for shot in study.shots:
+        if shot.id not in ids:
+            continue
+        kind = by_suffix(shot.path)
+        suffix = clip if kind is not None and kind.key == "clip" else still
+        plain = "".join(c if c.isalnum() or c in " -+._" else "_" for c in shot.name).strip(" .")
+        stem = plain or "shot"
+        name, i = f"{stem}{suffix}", 2
+        while name.casefold() in taken:
+            name, i = f"{stem} {i}{suffix}", i + 1
+        taken.add(name.casefold())
+        found.append(Job(shot, folder / name))
+    return found
+
+
+def is_done(study: Study, job: Job, wish: ApplyWish) -> bool:
+    """Whether a file is there that was made from the same, by the same."""
+    side = job.file.with_name(f"{job.file.name}{SIDECAR}")
+    try:
+        plain = json.loads(side.read_text(encoding="utf-8"))
+        facts = job.file.stat()
+    except (OSError, ValueError):
+        return False
+    now = json.loads(json.dumps(_record(study, job.shot, job.file, wish)))
+    return facts.st_size > 0 and bool(plain == now)

@@ -12,6 +12,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -289,45 +290,42 @@ def out_layout(source: Layout, codec: Codec) -> tuple[Layout, tuple[str, ...]]:
     return best, tuple(remarks)
 
 
-class _Stage(threading.Thread):
-    """One stage of the line: puts what it makes into a bounded queue; a fault travels along."""
+class _Stage:
+    """One stage of the line, in a thread of its own: what it makes waits in a short queue.
+
+    A fault of the stage is raised where its results are taken.
+    """
 
     def __init__(self, name: str, items: Iterator[Any]) -> None:
-        super().__init__(name=name, daemon=True)
         self._items, self._ended = items, threading.Event()
         self._out: queue.Queue[Any] = queue.Queue(_AHEAD)
-        self.start()
+        self._runner = ThreadPoolExecutor(1, thread_name_prefix=name)
+        self._done = self._runner.submit(self._run)
 
-    def _put(self, item: Any) -> bool:
-        while not self._ended.is_set():
-            try:
-                self._out.put(item, timeout=0.1)
-                return True
-            except queue.Full:
-                continue
-        return False
-
-    def run(self) -> None:
-        try:
-            for item in self._items:
-                if not self._put((item, None)):
-                    return
-            self._put((None, StopIteration()))
-        except BaseException as error:
-            self._put((None, error))
+    def _run(self) -> None:
+        for item in self._items:
+            while not self._ended.is_set():
+                try:
+                    self._out.put(item, timeout=0.1)
+                    break
+                except queue.Full:
+                    continue
+            if self._ended.is_set():
+                return
 
     def __iter__(self) -> Iterator[Any]:
         while True:
-            item, fault = self._out.get()
-            if isinstance(fault, StopIteration):
-                return
-            if fault is not None:
-                raise fault
-            yield item
+            over = self._done.done()  # asked first: what it put before it ended is in the queue
+            try:
+                yield self._out.get(timeout=0.02)
+            except queue.Empty:
+                if over:
+                    self._done.result()
+                    return
 
     def stop(self) -> None:
         self._ended.set()
-        self.join(timeout=5)
+        self._runner.shutdown()
 
 
 def _is_planar(frame: Any) -> bool:

@@ -268,6 +268,7 @@ class EaselPanel(QWidget):
             label = quiet("")
             label.setObjectName(f"readout.{name}")
             label.setFixedWidth(width)
+            label.hide()
             self._readout[name] = label
             row.addWidget(label)
         row.addStretch(1)

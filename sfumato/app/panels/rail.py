@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from sfumato.app.model.view_state import ViewState
 from sfumato.app.theme import colour, focus_ring, quiet_font
 
-ROOMS = {"look": "Look", "swatchbook": "Swatchbook", "convert": "Convert"}
+ROOMS = {"look": "Look", "swatchbook": "Swatchbook", "convert": "Convert", "apply": "Apply"}
 
 
 def _sheets(painter: QPainter, c: QPointF) -> None:
@@ -35,7 +35,14 @@ def _fan(painter: QPainter, c: QPointF) -> None:
         painter.restore()
 
 
-_PICTOGRAMS = {"look": _sheets, "swatchbook": _fan, "convert": _passage}
+def _coats(painter: QPainter, c: QPointF) -> None:
+    """Apply: a broad stroke over a row of frames."""
+    for i in range(3):
+        painter.drawRect(QRectF(c.x() - 12 + 9 * i, c.y() - 2, 6, 9))
+    painter.drawLine(QPointF(c.x() - 12, c.y() - 8), QPointF(c.x() + 12, c.y() - 8))
+
+
+_PICTOGRAMS = {"look": _sheets, "swatchbook": _fan, "convert": _passage, "apply": _coats}
 
 
 class _RoomButton(QAbstractButton):

@@ -28,6 +28,7 @@ from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.swatch_model import SwatchModel
 from sfumato.app.model.view_state import MODES, ViewState
+from sfumato.app.panels.apply_room import ApplyRoom
 from sfumato.app.panels.convert_room import ConvertRoom
 from sfumato.app.panels.easel_panel import EaselPanel
 from sfumato.app.panels.instruments import Instruments
@@ -38,6 +39,7 @@ from sfumato.app.panels.seal import Seal
 from sfumato.app.panels.swatch_room import SwatchRoom
 from sfumato.app.views.scope import TITLES
 from sfumato.app.views.shots import ShotsStrip
+from sfumato.app.windows.apply_edits import ApplyEdits
 from sfumato.app.windows.coat_edits import CoatEdits
 from sfumato.app.windows.conversions import Conversions
 from sfumato.app.windows.encoding_edits import EncodingEdits
@@ -113,6 +115,9 @@ class MainWindow(QMainWindow):
             self.notices,
             settings,
         )
+        self.apply_edits = ApplyEdits(
+            self, self.apply_room, self.model, self.desk, self.notices, settings
+        )
         self.encodings = EncodingEdits(self, self.model, self.desk, self.notices)
         self.view_edits = ViewEdits(self, self.view)
         self.torn = TornParts(self)
@@ -122,6 +127,7 @@ class MainWindow(QMainWindow):
             self.presets,
             self.encodings,
             self.swatch_edits,
+            self.apply_edits,
             self.shot_edits,
             self.exports,
             self.conversions,
@@ -190,10 +196,12 @@ class MainWindow(QMainWindow):
         self.convert_room = ConvertRoom(self.convert_model)
         self.rooms = QStackedWidget()
         self.swatch_room = SwatchRoom(self.swatch_model)
+        self.apply_room = ApplyRoom(self.model)
         self._room_pages = {
             "look": look,
             "swatchbook": self.swatch_room,
             "convert": self.convert_room,
+            "apply": self.apply_room,
         }
         for page in self._room_pages.values():
             self.rooms.addWidget(page)
@@ -515,6 +523,7 @@ class MainWindow(QMainWindow):
         self.coats.close()
         self.presets.close()
         self.swatch_edits.close()
+        self.apply_edits.close()
         self.shot_edits.close()
         self._keep_window()
         self.torn.close()

@@ -1,0 +1,136 @@
+"""Apply by action: the batch of shots, with pause, cancel and going on."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from sfumato.app.model.desk import Desk
+from sfumato.app.model.notices import Notices
+from sfumato.app.model.settings import Settings
+from sfumato.app.model.study_model import StudyModel
+from sfumato.app.panels.apply_room import ApplyRoom
+from sfumato.core.errors import ExportError, SfumatoError
+from sfumato.work.apply import apply_shot, is_done
+
+
+class ApplyEdits(QObject):
+    """Runs one batch at a time; `_state(shot, words, pigment)` comes from the worker."""
+
+    _state = Signal(str, str, str)
+
+    def __init__(
+        self,
+        window: Any,
+        room: ApplyRoom,
+        model: StudyModel,
+        desk: Desk,
+        notices: Notices,
+        settings: Settings,
+    ) -> None:
+        super().__init__(window)
+        self._window, self._room, self.model, self.desk = window, room, model, desk
+        self.notices, self._settings = notices, settings
+        self._go = threading.Event()
+        self._go.set()
+        self.is_running = False
+        room.folder.setText(str(settings.get("apply_folder", "")))
+        room.apply_wanted.connect(self.apply_shots)
+        room.pause_wanted.connect(self.pause_apply)
+        room.folder_wanted.connect(self.apply_folder)
+        self._state.connect(room.show_state, Qt.ConnectionType.QueuedConnection)
+        queue = window.queue
+        for signal in (queue.finished, queue.refused, queue.cancelled, queue.crashed):
+            signal.connect(self._on_end)
+
+    def room_apply(self) -> None:
+        self.desk.view.set("room", "apply")
+
+    def apply_folder(self) -> None:
+        start = Path(self._room.folder.text() or str(Path.home()))
+        folder = self._window.ports.choose_folder(self._window, start)
+        if folder is not None:
+            self._room.folder.setText(str(folder))
+            self._settings.set("apply_folder", str(folder))
+
+    def apply_shots(self) -> None:
+        """Write every ticked shot; what is there already, made from the same, is passed over."""
+        room, study = self._room, self.model.study
+        jobs, wish = room.jobs(), room.wish()
+        folder = Path(room.folder.text().strip()).expanduser()
+        if self.is_running or not jobs:
+            return
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError:
+            self.notices.fault(
+                ExportError("the folder cannot be made", hint="choose another", where=str(folder))
+            )
+            return
+        self._settings.set("apply_folder", str(folder))
+        self.is_running = True
+        self._go.set()
+        room.show_running(True)
+
+        def work(cancel: Any, progress: Any) -> tuple[int, int, int]:
+            made = passed = failed = 0
+            for i, job in enumerate(jobs):
+                cancel.check()
+                if is_done(study, job, wish):
+                    self._state.emit(job.shot.id, "there already", "quiet")
+                    passed += 1
+                    continue
+
+                def step(share: float, words: str, i: int = i, job: Any = job) -> None:
+                    while not self._go.wait(0.1):  # paused: a cancel still gets through
+                        cancel.check()
+                    progress((i + share) / len(jobs), f"{job.file.name} {words}")
+                    self._state.emit(job.shot.id, f"{share * 100:.0f} %  {words}", "")
+
+                step(0.0, "")
+                try:
+                    remarks = apply_shot(
+                        study, job.shot, job.file, wish, cancel=cancel, progress=step
+                    )
+                except SfumatoError as error:
+                    self._state.emit(job.shot.id, error.sentence(), "cinnabar")
+                    failed += 1
+                    continue
+                size = job.file.stat().st_size / 1e6
+                said = f" · {'; '.join(remarks)}" if remarks else ""
+                self._state.emit(job.shot.id, f"✓ written, {size:.1f} MB{said}", "malachite")
+                made += 1
+            return made, passed, failed
+
+        self._window.queue.add(f"Applying to {len(jobs)} shots", work, "apply")
+
+    def pause_apply(self) -> None:
+        """Hold the batch between frames, or let it go on."""
+        if self._go.is_set():
+            self._go.clear()
+        else:
+            self._go.set()
+        self._room.show_running(True, not self._go.is_set())
+
+    def _on_end(self, *answer: Any) -> None:
+        if not self.is_running:
+            return
+        if len(answer) == 2 and answer[0] == "apply":
+            made, passed, failed = answer[1]
+            words = f"{made} written" + (f", {passed} there already" if passed else "")
+            if failed:
+                self.notices.note(f"{words}, {failed} failed", "the table says why")
+            else:
+                self.notices.good(words, self._room.folder.text())
+        elif self._window.queue.is_busy:
+            return
+        self.is_running = False
+        self._go.set()
+        self._room.show_running(False)
+        self._room.refresh()
+
+    def close(self) -> None:
+        self._go.set()
