@@ -79,6 +79,11 @@ class Shelved:
     shipped: bool = False
 
 
+def shipped_folder() -> Path:
+    """Return the folder of the looks that come with the program."""
+    return Path(str(resources.files("sfumato.looks")))
+
+
 def shelf() -> list[Shelved]:
     """Return the user's presets, newest first, then those that ship, by name."""
     out: list[Shelved] = []
@@ -88,7 +93,7 @@ def shelf() -> list[Shelved]:
         files.sort(key=lambda f: (-f.stat().st_mtime, f.name))
     except OSError:
         files = []
-    shipped = Path(str(resources.files("sfumato.looks")))
+    shipped = shipped_folder()
     for file in (*files, *sorted(shipped.glob(f"*{LOOK}"))):
         try:
             out.append(Shelved(file, read_preset(file), None, file.parent == shipped))

@@ -188,6 +188,10 @@ class Previewer:
     def __init__(self, frames: Frames, screen: Encoding | None = None) -> None:
         self.frames = frames
         self.screen = screen  # what the pictures are looked at on; None = their codes as they are
+        self.forget()
+
+    def forget(self) -> None:
+        """Keep nothing: at the beginning, and when encodings mean something else."""
         self._working = Kept(24)
         self._playing = Kept(6)
         self._tables = Kept(12)
@@ -196,10 +200,6 @@ class Previewer:
         self._kept_reference: tuple[str, dict[str, Array]] = ("", {})
         self._steps_ground = _Steps()
         self._steps_look = _Steps()
-
-    def forget(self) -> None:
-        """Forget everything that was kept: the encodings mean something else now."""
-        self.__init__(self.frames, self.screen)  # type: ignore[misc]
 
     # --- pieces ----------------------------------------------------------------------------------
     def source(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:

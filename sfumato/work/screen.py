@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import imagecodecs
 import numpy as np
 
@@ -18,6 +20,32 @@ GRID = 49
 _D50 = (0.34567, 0.35850)
 
 
+def _sent(colours: Any, profile: bytes, back: bool = False) -> Any:
+    """Return D50 XYZ as codes of a profile's screen, or (`back`) those codes as XYZ; shape kept.
+
+    Raises:
+        MediaError: the profile cannot be used.
+    """
+    kinds, places = ("xyz", "rgb"), (imagecodecs.cms_profile("xyz"), profile)
+    if back:
+        kinds, places = kinds[::-1], places[::-1]
+    flat = np.ascontiguousarray(np.reshape(colours, (1, -1, 3)))
+    try:
+        found = imagecodecs.cms_transform(
+            flat,
+            *places,
+            colorspace=kinds[0],
+            outcolorspace=kinds[1],
+            outdtype="f8" if back else "f4",
+            intent=1,
+        )
+    except (RuntimeError, ValueError, TypeError) as error:
+        raise MediaError(
+            "the profile cannot be used for a screen", hint="choose the profile of an RGB screen"
+        ) from error
+    return np.asarray(found).reshape(np.shape(colours))
+
+
 def screen_of(profile: bytes) -> Encoding:
     """Return the encoding of the screen that a profile describes.
 
@@ -32,30 +60,16 @@ def screen_of(profile: bytes) -> Encoding:
         return encoding(name)
     wide, curve = encoding("Linear BT.2020"), encoding("sRGB").transfer
     codes = lattice_colours(GRID)
-    xyz = (
-        curve.decode(codes.astype(np.float64)) @ (adaptation(D65, _D50, "Bradford") @ wide.to_xyz).T
-    )
-    try:
-        screen = imagecodecs.cms_transform(
-            np.ascontiguousarray(xyz.reshape(1, -1, 3)),
-            imagecodecs.cms_profile("xyz"),
-            profile,
-            colorspace="xyz",
-            outcolorspace="rgb",
-            outdtype="f4",
-            intent=1,
-        )
-    except (RuntimeError, ValueError, TypeError) as error:
-        raise MediaError(
-            "the profile cannot be used for a screen", hint="choose the profile of an RGB screen"
-        ) from error
+    to_xyz = adaptation(D65, _D50, "Bradford") @ wide.to_xyz
+    screen = _sent(curve.decode(codes.astype(np.float64)) @ to_xyz.T, profile)
     table = Table3D(np.asarray(screen, np.float32).reshape(codes.shape))
 
     def encode(light: Rgb) -> Rgb:
         return apply_table(table, curve.encoded(np.clip(light, 0, 1)), "tetrahedral")
 
-    def decode(_code: Rgb) -> Rgb:
-        raise NotImplementedError  # a screen is only ever shown on
+    def decode(code: Rgb) -> Rgb:
+        xyz = _sent(code, profile, back=True)
+        return np.asarray(xyz @ np.linalg.inv(to_xyz).T, np.float32)
 
     title = icc.described(profile)
     return Encoding(

@@ -333,6 +333,9 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     hand.settle()
     assert names(hand) == []
     assert "Add a folder" in wall.words
+    hand.click(hand.find(QPushButton, "swatch.shipped"))
+    hand.settle()
+    assert len(names(hand)) == 24
     assert (looks / "frost.cube").exists()
 
 

@@ -113,7 +113,7 @@ class SwatchModel(QObject):
         self._near: list[Swatch] = []
         self._size = (300, 169)
         self._book: Swatchbook | None = None
-        self._is_open = False
+        self._is_open = self._is_old = False
         self._lanes = {n: Lane(f"swatch {n}", self) for n in ("scan", "facts", "tiles", "sight")}
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
@@ -145,6 +145,8 @@ class SwatchModel(QObject):
             except SfumatoError as error:
                 self.notices.fault(error)
             self.rescan()
+        if self._is_old:
+            self._begin_anew()
         self._soon.start()
         self._next_tiles()
 
@@ -483,6 +485,15 @@ class SwatchModel(QObject):
     def _on_sight(self, answer: Any) -> None:
         self.seen.emit(answer)
 
+    def _begin_anew(self) -> None:
+        """The shot or what it goes through is another: at once when the room is seen, else on coming back."""
+        self._is_old = self.desk.view.get("room") != "swatchbook"
+        if not self._is_old:
+            self.tiles.clear()
+            self._forget_order()
+            self._soon.start()
+            self._next_tiles()
+
     def _on_study(self, before: Study, after: Study) -> None:
         same = (
             before.working == after.working
@@ -490,17 +501,11 @@ class SwatchModel(QObject):
             and before.shots == after.shots
         )
         if self._is_open and not same:
-            self.tiles.clear()
-            self._forget_order()
-            self._soon.start()
-            self._next_tiles()
+            self._begin_anew()
 
     def _on_view(self, name: str) -> None:
         if name == "shot" and self._is_open:
-            self.tiles.clear()
-            self.tiles_changed.emit([])
-            self._soon.start()
-            self._next_tiles()
+            self._begin_anew()
         if name == "room" and self.desk.view.get("room") == "swatchbook":
             self.open()
 

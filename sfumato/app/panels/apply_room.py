@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.model.jobs import single_shot
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.panels.swatch_room import STRENGTH
 from sfumato.app.theme import colour
@@ -32,6 +33,7 @@ STILLS = {"PNG": ".png", "TIFF": ".tif", "JPEG": ".jpg"}
 AS_VIEW = "as the View"
 AS_SOURCE = "as the source"
 _DEPTHS = {AS_SOURCE: 0, "8 bit": 8, "16 bit": 16}
+_REST_MS = 150
 _ROLE = Qt.ItemDataRole.UserRole
 
 
@@ -52,8 +54,24 @@ class ApplyRoom(QWidget):
         row.setSpacing(2)
         row.addWidget(self._make_settings())
         row.addWidget(self._make_table(), 1)
-        model.changed.connect(lambda _b, _a: self.refresh(fresh=True))
+        # Looking for results that are there reads files: only while the room is seen, and at rest.
+        self._later = single_shot(self, _REST_MS, lambda: self.refresh(fresh=self._is_stale))
+        self._is_stale = False
+        model.changed.connect(lambda _b, _a: self._on_changed())
         self.refresh()
+
+    def _on_folder(self, text: str) -> None:
+        self.apply.setEnabled(bool(text.strip()) and bool(self.jobs()))
+        self._later.start()
+
+    def _on_changed(self) -> None:
+        self._is_stale = True
+        if self.isVisible():
+            self._later.start()
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self.refresh(fresh=self._is_stale)
 
     def _chooser(self, name: str, title: str, options: tuple[str, ...], column: Any) -> Chooser:
         line = QHBoxLayout()
@@ -105,14 +123,15 @@ class ApplyRoom(QWidget):
         self.folder = QLineEdit()
         self.folder.setObjectName("apply.folder")
         self.folder.setAccessibleName("Folder for the results")
-        self.folder.textChanged.connect(lambda _t: self.refresh())
+        self.folder.textChanged.connect(self._on_folder)
         choose = QPushButton("Choose…")
         choose.setObjectName("apply.choose")
         choose.clicked.connect(self.folder_wanted)
         line.addWidget(label)
-        line.addWidget(self.folder, 1)
+        line.addStretch(1)
         line.addWidget(choose)
         column.addLayout(line)
+        column.addWidget(self.folder)
         column.addStretch(1)
         final = quiet(
             "Baking is final: a result holds Ground and Look for good. Originals are never touched; "
@@ -211,6 +230,7 @@ class ApplyRoom(QWidget):
         """Show the study's shots; `fresh` forgets how earlier results went."""
         if fresh:
             self._states.clear()
+            self._is_stale = False
         study = self._model.study
         displays = tuple(
             n for n, e in encodings().items() if e.family is Family.DISPLAY and not e.is_view

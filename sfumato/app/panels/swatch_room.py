@@ -77,6 +77,7 @@ class SwatchRoom(QWidget):
 
     put_wanted = Signal()
     folder_wanted = Signal()
+    shipped_wanted = Signal()
     folder_dropped = Signal(str)
     save_wanted = Signal()
     sheet_wanted = Signal()
@@ -220,6 +221,21 @@ class SwatchRoom(QWidget):
         self.wall.menu_wanted.connect(lambda _k, at: self.menu_wanted.emit(at))
         self.wall.near_changed.connect(self._on_near)
         column.addWidget(self.wall, 1)
+        self.empty = QWidget()
+        line = QHBoxLayout(self.empty)
+        line.setContentsMargins(14, 0, 14, 24)
+        line.addStretch(1)
+        add = QPushButton("Add a folder…")
+        add.setObjectName("swatch.first_folder")
+        add.setProperty("main", True)
+        add.clicked.connect(self.folder_wanted)
+        shipped = QPushButton("Show the looks that come with Sfumato")
+        shipped.setObjectName("swatch.shipped")
+        shipped.clicked.connect(self.shipped_wanted)
+        line.addWidget(add)
+        line.addWidget(shipped)
+        line.addStretch(1)
+        column.addWidget(self.empty)
         return middle
 
     def _swatch(self, key: str) -> Swatch | None:
@@ -489,6 +505,7 @@ class SwatchRoom(QWidget):
             else "Add a folder of LUT files or looks, or drop one here."
         )
         chosen = model.chosen.key if model.chosen is not None else ""
+        self.empty.setVisible(not model.swatches)
         self.wall.show_tiles([self._tile(s) for s in shown], chosen)
         self._show_state()
 

@@ -30,7 +30,7 @@ class ConfigSheet(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("config")
         self.setWindowTitle("Use an OCIO config")
-        self.resize(620, 420)
+        self.resize(780, 420)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         words = QLabel(
@@ -42,14 +42,13 @@ class ConfigSheet(QDialog):
         self.list = QListWidget()
         self.list.setObjectName("config.list")
         self.list.setAccessibleName("Configs that come with the OpenColorIO library")
-        rows = [
-            (b.where, b.title + (" · recommended" if b.recommended else "")) for b in built_in()
-        ]
+        rows = [(b.where, ("Recommended: " if b.recommended else "") + b.title) for b in built_in()]
         known = {where for where, _title in rows}
         for where, title in [*((u, u) for u in used if u not in known), *rows]:
             item = QListWidgetItem(title + (" · in this study" if where in used else ""))
             item.setData(_ROLE, where)
             self.list.addItem(item)
+        self.list.setSpacing(3)
         self.list.setCurrentRow(0)
         self.list.itemActivated.connect(lambda _i: self._use())
         column.addWidget(self.list, 1)

@@ -25,6 +25,7 @@ from sfumato.core.study import LOOK, Coat, Study
 from sfumato.work import swatches as work
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import write_lut
+from sfumato.work.presets import shipped_folder
 from sfumato.work.swatches import KEPT, PASSED, Layer, Swatch, as_lut, takes
 
 _GRID = 33
@@ -64,6 +65,7 @@ class SwatchEdits(QObject):
         swatches.set_folders([kept] if isinstance(kept, str) else kept)
         room.put_wanted.connect(self.swatch_put)
         room.folder_wanted.connect(self.swatch_add_folder)
+        room.shipped_wanted.connect(lambda: self.add_folders([shipped_folder()]))
         room.folder_dropped.connect(self.drop_folder)
         room.save_wanted.connect(self.swatch_save)
         room.sheet_wanted.connect(self.swatch_sheet)
