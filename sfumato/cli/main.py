@@ -576,6 +576,20 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
     show_default=True,
     help="Of H.264 and HEVC: less is better and larger.",
 )
+@click.option(
+    "--jpeg-quality",
+    type=click.IntRange(1, 100),
+    default=95,
+    show_default=True,
+    help="Of a JPEG: more is better and larger.",
+)
+@click.option(
+    "--sampling",
+    type=click.Choice(["4:4:4", "4:2:2", "4:2:0"]),
+    default="4:4:4",
+    show_default=True,
+    help="How a JPEG samples its chroma.",
+)
 @_force
 @_guarded
 def apply_(
@@ -587,6 +601,8 @@ def apply_(
     bits: str | None,
     codec: str | None,
     quality: int,
+    jpeg_quality: int,
+    sampling: str,
     force: bool,
 ) -> None:
     """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
@@ -594,6 +610,7 @@ def apply_(
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.encodings import encoding
     from sfumato.core.sample import load_kernels
+    from sfumato.media.contract import Saving
     from sfumato.media.registry import by_suffix
     from sfumato.work.frames import open_still
     from sfumato.work.luts import read_lut
@@ -616,15 +633,18 @@ def apply_(
         _clip(transforms, source, target, interp, names, codec or "", quality, force)
         return
     still = open_still(source)
-    pixels = applied(
+    pixels, gives = applied(
         transforms,
         still,
         bits=int(bits) if bits else default_bits(still, target.suffix),
         interp=interp,
+        kind=kind_for(target),
         **names,
     )
-    keep = still.facts.profile if from_ is None and to is None else b""
-    write_still(pixels, target, profile=keep, force=force)
+    facts = still.facts
+    keep = facts.profile if from_ is None and to is None else b""
+    saving = Saving(gives, keep, facts.exif, facts.xmp, jpeg_quality, sampling)
+    _said(target, list(write_still(pixels, target, saving, force=force)))
 
 
 def _clip(

@@ -24,6 +24,26 @@ class FrameFacts:
     frames: int = 1
     rate: float = 0.0  # frames a second, 0 for stills
     profile: bytes = field(default=b"", repr=False)
+    exif: bytes = field(default=b"", repr=False)
+    xmp: bytes = field(default=b"", repr=False)
+
+
+@frozen
+class Saving:
+    """What is written beside the pixels: what they mean, and what is kept of the picture they come from.
+
+    Attributes:
+        encoding: one of ours, "" when nobody knows; `profile` is used where it is "".
+        exif, xmp: as `media.tags` leaves them.
+        quality, sampling: of JPEG, 1..100 and how chroma is sampled.
+    """
+
+    encoding: str = ""
+    profile: bytes = field(default=b"", repr=False)
+    exif: bytes = field(default=b"", repr=False)
+    xmp: bytes = field(default=b"", repr=False)
+    quality: int = 95
+    sampling: str = "4:4:4"
 
 
 @frozen(eq=False)
@@ -54,12 +74,21 @@ def as_float(pixels: Array) -> Rgb:
 
 @frozen(eq=False)
 class MediaSpec:
-    """One kind of picture file; `write` is None for kinds that are only read."""
+    """One kind of picture file; `write` is None for kinds that are only read.
+
+    Attributes:
+        named: its content looks like another kind's, so only its own suffixes are tried.
+        unkept: what it cannot keep of a `Saving`, in words.
+        is_linear: it holds light, not code values.
+    """
 
     key: str
     title: str
     suffixes: tuple[str, ...]
     sniff: Callable[[bytes], bool]
     read: Callable[[bytes, int], Still]
-    write: Callable[[Array, FrameFacts], bytes] | None = None
+    write: Callable[[Array, Saving], bytes] | None = None
     depths: tuple[str, ...] = ()
+    named: bool = False
+    is_linear: bool = False
+    unkept: Callable[[Saving], tuple[str, ...]] = lambda _saving: ()

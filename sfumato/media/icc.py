@@ -61,6 +61,32 @@ def known(profile: bytes) -> str | None:
     return name
 
 
+@lru_cache(maxsize=32)
+def profile_of(name: str) -> bytes:
+    """Return a matrix profile for a display encoding, b"" for those that such a profile cannot say.
+
+    PQ and HLG are shown by nits, and a rendering of its own is no curve; a curve has 4096 places.
+    """
+    space = encodings().get(name)
+    if space is None or space.is_scene or space.coder is not None or space.reference != 1.0:
+        return b""
+    ramp = np.repeat(np.linspace(0, 1, 4096, dtype=np.float32)[:, None], 3, axis=1)
+    curve = np.ascontiguousarray(space.decode(ramp)[:, 0])
+    points = [c for x, y in space.primaries for c in (x, y, 1.0)]
+    return bytes(
+        imagecodecs.cms_profile(
+            "rgb", whitepoint=[*space.white, 1.0], primaries=points, transferfunction=curve
+        )
+    )
+
+
+def unsaid(encoding: str) -> tuple[str, ...]:
+    """Return what a file that knows profiles only cannot say about an encoding."""
+    if not encoding or profile_of(encoding):
+        return ()
+    return (f"the file does not say that it is {encoding}: no profile can",)
+
+
 def described(profile: bytes) -> str:
     """Return the profile's own name."""
     try:

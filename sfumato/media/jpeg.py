@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import io
 
+import attrs
 import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media import icc, tags
+from sfumato.media.contract import FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
+
+SAMPLINGS = ("4:4:4", "4:2:2", "4:2:0")
 
 
 def sniff(head: bytes) -> bool:
@@ -29,9 +33,11 @@ def read(data: bytes, _frame: int) -> Still:
             if image.mode not in ("RGB", "L"):
                 raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
             profile = image.info.get("icc_profile")
+            xmp = tags.plain_xmp(image.info.get("xmp"))
             exif = image.getexif()
             orientation = exif.get(274, 1)
             space = exif.get_ifd(0x8769).get(0xA001)
+            kept = tags.kept(exif)
             pixels = np.asarray(image.convert("RGB"))
     except MediaError:
         raise
@@ -43,20 +49,37 @@ def read(data: bytes, _frame: int) -> Still:
     pixels = oriented(pixels, orientation)
     if profile:
         pixels, facts = with_profile(pixels, profile, "8 bit")
-        return Still(pixels, facts)
-    if space == 1:
-        return Still(pixels, FrameFacts("8 bit", "sRGB", "stated in the file (EXIF)"))
-    return Still(pixels, FrameFacts("8 bit"))
+    elif space == 1:
+        facts = FrameFacts("8 bit", "sRGB", "stated in the file (EXIF)")
+    else:
+        facts = FrameFacts("8 bit")
+    return Still(pixels, attrs.evolve(facts, exif=kept, xmp=xmp))
 
 
-def write(pixels: Array, facts: FrameFacts) -> bytes:
-    """Encode uint8 (h, w, 3) at quality 95 without chroma subsampling."""
+def write(pixels: Array, saving: Saving) -> bytes:
+    """Encode uint8 (h, w, 3)."""
     if pixels.dtype != np.uint8:
         raise MediaError("JPEG holds 8 bit only", hint="write a PNG or TIFF instead")
     out = io.BytesIO()
-    extra = {"icc_profile": facts.profile} if facts.profile else {}
-    Image.fromarray(pixels).save(out, "JPEG", quality=95, subsampling=0, **extra)
+    profile = icc.profile_of(saving.encoding) or saving.profile
+    extra = {"icc_profile": profile, "exif": tags.written(saving), "xmp": saving.xmp}
+    Image.fromarray(pixels).save(
+        out,
+        "JPEG",
+        quality=saving.quality,
+        subsampling=SAMPLINGS.index(saving.sampling),
+        **{k: v for k, v in extra.items() if v},
+    )
     return out.getvalue()
 
 
-SPEC = MediaSpec("jpeg", "JPEG picture", (".jpg", ".jpeg"), sniff, read, write, depths=("8 bit",))
+SPEC = MediaSpec(
+    "jpeg",
+    "JPEG picture",
+    (".jpg", ".jpeg"),
+    sniff,
+    read,
+    write,
+    depths=("8 bit",),
+    unkept=lambda saving: icc.unsaid(saving.encoding),
+)

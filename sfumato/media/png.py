@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import struct
+import zlib
 
 import attrs
 import imagecodecs
@@ -12,10 +13,12 @@ from PIL import Image
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media import icc, tags
+from sfumato.media.contract import FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
+_XMP = "XML:com.adobe.xmp"  # the keyword of ISO 16684-3
 # cICP (PNG 3rd edition): colour primaries and transfer characteristics as in ITU-T H.273.
 _CICP = {
     (1, 13): "sRGB",
@@ -66,6 +69,8 @@ def read(data: bytes, _frame: int) -> Still:
             mode = image.mode
             profile = image.info.get("icc_profile")
             orientation = image.getexif().get(274, 1)
+            kept = tags.kept(image.getexif())
+            xmp = tags.plain_xmp(image.info.get("xmp") or image.info.get(_XMP))
             palette = mode in ("P", "1", "RGBA", "L", "LA", "PA", "RGB")
         depth = data[24]
         if depth == 16:
@@ -91,25 +96,47 @@ def read(data: bytes, _frame: int) -> Still:
     bits = "16 bit" if pixels.dtype == np.uint16 else "8 bit"
     if profile:
         pixels, facts = with_profile(pixels, profile, bits)
-        return Still(pixels, attrs.evolve(facts, remarks=facts.remarks + remarks))
-    stated = _stated(_chunks(data))
-    if stated:
-        return Still(pixels, FrameFacts(bits, stated[0], stated[1], remarks=remarks))
-    return Still(pixels, FrameFacts(bits, remarks=remarks))
+    else:
+        stated = _stated(_chunks(data))
+        facts = FrameFacts(bits, *stated) if stated else FrameFacts(bits)
+    return Still(pixels, attrs.evolve(facts, remarks=facts.remarks + remarks, exif=kept, xmp=xmp))
 
 
-def write(pixels: Array, facts: FrameFacts) -> bytes:
-    """Encode uint8 or uint16 (h, w, 3); an ICC profile in `facts` is embedded."""
+def _chunk(kind: bytes, body: bytes) -> bytes:
+    head = struct.pack(">I", len(body)) + kind
+    return head + body + struct.pack(">I", zlib.crc32(kind + body))
+
+
+def write(pixels: Array, saving: Saving) -> bytes:
+    """Encode uint8 or uint16 (h, w, 3); what it means is said by a profile, or by cICP."""
     if pixels.dtype not in (np.uint8, np.uint16):
         raise MediaError("PNG holds 8 or 16 bit, not float", hint="write a TIFF instead")
     data = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=6))
-    if not facts.profile:
-        return data
-    import zlib
+    profile = icc.profile_of(saving.encoding) or saving.profile
+    numbers = next((n for n, e in _CICP.items() if e == saving.encoding), None)
+    more = b""
+    if profile:
+        more += _chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
+    elif numbers is not None:
+        more += _chunk(b"cICP", bytes((*numbers, 0, 1)))
+    if exif := tags.written(saving):
+        more += _chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
+    if saving.xmp:
+        more += _chunk(b"iTXt", _XMP.encode() + b"\0\0\0\0\0" + saving.xmp)
+    return data[:33] + more + data[33:]  # directly behind the 25 bytes of IHDR
 
-    body = b"iCCP" + b"profile\x00\x00" + zlib.compress(facts.profile)
-    chunk = struct.pack(">I", len(body) - 4) + body + struct.pack(">I", zlib.crc32(body))
-    return data[:33] + chunk + data[33:]  # directly behind the 25 bytes of IHDR
+
+def _unkept(saving: Saving) -> tuple[str, ...]:
+    return () if saving.encoding in _CICP.values() else icc.unsaid(saving.encoding)
 
 
-SPEC = MediaSpec("png", "PNG picture", (".png",), sniff, read, write, depths=("8 bit", "16 bit"))
+SPEC = MediaSpec(
+    "png",
+    "PNG picture",
+    (".png",),
+    sniff,
+    read,
+    write,
+    depths=("8 bit", "16 bit"),
+    unkept=_unkept,
+)

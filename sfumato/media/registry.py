@@ -12,7 +12,7 @@ from types import MappingProxyType
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import MediaSpec, Still
 
-_NOT_KINDS = {"contract", "registry", "icc", "upright"}
+_NOT_KINDS = {"contract", "registry", "icc", "tags", "upright"}
 
 
 @cache
@@ -45,8 +45,9 @@ def read(data: bytes, name: str, frame: int = 0) -> Still:
     """
     if not data:
         raise MediaError("the file is empty", hint="copy it again", where=name)
+    own = by_suffix(name)
     for spec in media().values():
-        if spec.sniff(data[:64]):
+        if spec.sniff(data[:64]) and (spec is own or not spec.named):
             try:
                 return spec.read(data, frame)
             except MediaError as error:

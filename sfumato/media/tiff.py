@@ -11,7 +11,8 @@ import tifffile
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media import icc, tags
+from sfumato.media.contract import FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
 
 _BITS = {"uint8": "8 bit", "uint16": "16 bit", "float32": "32 bit float", "float16": "16 bit float"}
@@ -47,6 +48,7 @@ def read(data: bytes, _frame: int) -> Still:
             planar = page.planarconfig == 2
             profile = _tag(page, 34675)
             orientation = _tag(page, 274) or 1
+            xmp = tags.plain_xmp(_tag(page, tags.XMP))
     except MediaError:
         raise
     except (
@@ -70,12 +72,15 @@ def read(data: bytes, _frame: int) -> Still:
     pixels = oriented(pixels, int(orientation))
     if profile and pixels.dtype != np.float32:
         pixels, facts = with_profile(pixels, bytes(profile), bits)
-        return Still(pixels, attrs.evolve(facts, remarks=facts.remarks + remarks))
-    return Still(pixels, FrameFacts(bits, remarks=remarks))
+    else:
+        facts = FrameFacts(bits)
+    remarks = facts.remarks + remarks
+    kept = tags.kept_of_tiff(data)
+    return Still(pixels, attrs.evolve(facts, remarks=remarks, exif=kept, xmp=xmp))
 
 
-def write(pixels: Array, facts: FrameFacts) -> bytes:
-    """Encode uint8, uint16 or float32 (h, w, 3), deflate, with the profile of `facts`."""
+def write(pixels: Array, saving: Saving) -> bytes:
+    """Encode uint8, uint16 or float32 (h, w, 3), deflate."""
     out = io.BytesIO()
     tifffile.imwrite(
         out,
@@ -85,9 +90,10 @@ def write(pixels: Array, facts: FrameFacts) -> bytes:
         predictor=True,
         metadata=None,
         software="Sfumato",
-        iccprofile=facts.profile or None,
+        iccprofile=icc.profile_of(saving.encoding) or saving.profile or None,
+        extratags=tags.tiff_tags(saving),
     )
-    return out.getvalue()
+    return tags.with_exif_folders(out.getvalue(), saving)
 
 
 SPEC = MediaSpec(
@@ -98,4 +104,5 @@ SPEC = MediaSpec(
     read,
     write,
     depths=("8 bit", "16 bit", "32 bit float"),
+    unkept=lambda saving: icc.unsaid(saving.encoding),
 )

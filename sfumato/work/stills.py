@@ -9,21 +9,30 @@ import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.encodings import convert
+from sfumato.core.encodings import encoding as encoding_of
 from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.sample import apply_packed, packed
 from sfumato.core.table import UNIT
 from sfumato.core.transform import Transform
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
+from sfumato.media.contract import MediaSpec, Saving, Still
 from sfumato.media.registry import by_suffix
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import stated_span
 from sfumato.work.tiles import apply_tiled, run_tiled
 
+PLAIN = Saving()
 _DTYPES = {8: np.uint8, 16: np.uint16, 32: np.float32}
 
 
-def rounded(code: Array, bits: int) -> Array:
-    """Turn float code values into the numbers of a file: 8 or 16 bit rounded, 32 = float as it is."""
+def rounded(code: Array, bits: int, kind: MediaSpec | None = None, encoding: str = "") -> Array:
+    """Turn float code values into the numbers of a file: 8 or 16 bit rounded, 32 = float as it is.
+
+    Kinds that hold light get it, where the encoding of the codes is known: float16 or float32.
+    """
+    if kind is not None and kind.is_linear:
+        light = encoding_of(encoding).decode(code) if encoding else code
+        half = np.float16(65504)
+        return light.astype(np.float32) if bits == 32 else np.clip(light, -half, half).astype("f2")
     if bits == 32:
         return code.astype(np.float32)
     peak = (1 << bits) - 1
@@ -104,14 +113,20 @@ def applied(
     interp: str = "tetrahedral",
     from_encoding: str | None = None,
     to_encoding: str | None = None,
-) -> Array:
-    """Return the still through transforms in order (`chain_of`), as numbers of `bits`."""
+    kind: MediaSpec | None = None,
+) -> tuple[Array, str]:
+    """Return the still through transforms in order (`chain_of`), as numbers of `bits`.
+
+    Beside them the encoding that they are in, "" when neither the caller nor the last LUT says it.
+    """
+    gives = to_encoding or stated_span(transforms[-1])[1] or ""
     only = transforms[0].table if len(transforms) == 1 else None
     plain = from_encoding is None and to_encoding is None and only is not None
+    plain &= kind is None or not kind.is_linear
     if plain and only is not None and only.domain == UNIT and still.pixels.dtype == _DTYPES[bits]:
-        return apply_tiled(packed(only), still.pixels, _DTYPES[bits], interp)
+        return apply_tiled(packed(only), still.pixels, _DTYPES[bits], interp), gives
     run = chain_of(transforms, interp, from_encoding, to_encoding)
-    return rounded(run_tiled(run, still.as_float(), tile=65536), bits)
+    return rounded(run_tiled(run, still.as_float(), tile=65536), bits, kind, gives), gives
 
 
 def kind_for(file: Path) -> MediaSpec:
@@ -124,17 +139,19 @@ def kind_for(file: Path) -> MediaSpec:
     if kind is None or kind.write is None:
         raise ExportError(
             "pictures of this kind cannot be written",
-            hint="use .png, .tif or .jpg",
+            hint="use .png, .tif, .jpg or .exr",
             where=str(file),
         )
     return kind
 
 
 def write_still(
-    pixels: Array, path: str | Path, *, profile: bytes = b"", force: bool = False
-) -> None:
+    pixels: Array, path: str | Path, saving: Saving = PLAIN, *, force: bool = False
+) -> tuple[str, ...]:
     """Write a picture; the suffix chooses the kind.
 
+    Returns:
+        What the kind cannot keep of `saving`, in words.
     Raises:
         ExportError: the suffix names no kind that can be written, or the place cannot be written.
         MediaError: the kind does not hold that depth.
@@ -145,6 +162,6 @@ def write_still(
         raise ExportError(
             "the file exists already", hint="choose another name or use --force", where=str(file)
         )
-    facts = FrameFacts("", profile=profile)
     assert kind.write is not None
-    write_bytes(file, kind.write(pixels, facts), force=force)
+    write_bytes(file, kind.write(pixels, saving), force=force)
+    return kind.unkept(saving)

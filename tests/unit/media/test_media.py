@@ -16,27 +16,153 @@ import tifffile
 from conftest import ROOT, scene
 from PIL import Image
 
+from sfumato.core.encodings import Family, convert, encoding, encodings
 from sfumato.core.errors import MediaError
 from sfumato.media.clip import Clip
-from sfumato.media.contract import FrameFacts
+from sfumato.media.contract import Saving
 from sfumato.media.registry import media, read
 from sfumato.work.frames import WHOLE, Kept, scaled
 
 WRITERS = [(m, d) for m in media().values() if m.write for d in m.depths]
-TYPES = {"8 bit": np.uint8, "16 bit": np.uint16, "32 bit float": np.float32}
+TYPES = {
+    "8 bit": (np.uint8, 255),
+    "16 bit": (np.uint16, 65535),
+    "16 bit float": (np.float16, 1),
+    "32 bit float": (np.float32, 1),
+}
 
 
 @pytest.mark.parametrize(("kind", "depth"), WRITERS, ids=lambda v: getattr(v, "key", v))
 def test_what_is_written_reads_back(kind, depth: str) -> None:
-    peak = {"8 bit": 255, "16 bit": 65535, "32 bit float": 1}[depth]
-    pixels = (scene(64, 40) * peak).astype(TYPES[depth])
+    dtype, peak = TYPES[depth]
+    pixels = (scene(64, 40) * peak).astype(dtype)
     profile = imagecodecs.cms_profile("srgb")
-    still = read(kind.write(pixels, FrameFacts("", profile=profile)), f"x{kind.suffixes[0]}")
-    assert still.pixels.dtype == TYPES[depth]
+    still = read(kind.write(pixels, Saving(profile=profile)), f"x{kind.suffixes[0]}")
+    assert still.pixels.dtype == (dtype if "float" not in depth else np.float32)
     limit = 6 if kind.key == "jpeg" else 0
     assert np.abs(still.pixels.astype(float) - pixels).max() <= limit
-    if depth != "32 bit float":
+    if "float" not in depth:
         assert still.facts.encoding == "sRGB"
+
+
+DISPLAYS = [n for n, e in encodings().items() if e.family is Family.DISPLAY and not e.is_view]
+
+
+@pytest.mark.parametrize("name", DISPLAYS)
+@pytest.mark.parametrize("kind", [m for m in media().values() if m.write], ids=lambda m: m.key)
+def test_files_say_what_they_mean_or_that_they_do_not(kind, name: str) -> None:
+    depth = kind.depths[0]
+    dtype, peak = TYPES[depth]
+    saving = Saving(name)
+    still = read(kind.write((scene(16, 9) * peak).astype(dtype), saving), f"x{kind.suffixes[0]}")
+    if kind.is_linear:
+        space = encoding(name)
+        points = {
+            (e.primaries, e.white) for e in encodings().values() if e.family is Family.LINEAR
+        }
+        assert (still.facts.encoding is not None) == ((space.primaries, space.white) in points)
+        if still.facts.encoding:
+            assert encoding(still.facts.encoding).primaries == space.primaries
+    elif kind.unkept(saving):
+        assert still.facts.encoding is None
+    else:
+        assert still.facts.encoding == name
+
+
+def _exif() -> bytes:
+    exif = Image.Exif()
+    exif[315], exif[33432], exif[271], exif[274] = "Ida Wren", "Saltglass Pictures", "Tarn", 6
+    exif[0x8769] = {0x829A: 0.02, 0x8827: 800, 0x9003: "2026:09:01 10:20:30", 0x927C: b"x" * 90}
+    exif[0x8825] = {1: "N", 2: (56.0, 4.0, 30.0)}
+    return exif.tobytes()
+
+
+def test_metadata_go_from_kind_to_kind_and_stay_true() -> None:
+    packet = (
+        b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf'
+        b'-syntax-ns#"><rdf:Description tiff:Orientation="6"/></rdf:RDF></x:xmpmeta>'
+    )
+    out = io.BytesIO()
+    Image.fromarray((scene(40, 24) * 255).astype(np.uint8)).save(
+        out, "JPEG", exif=_exif(), xmp=packet
+    )
+    still = read(out.getvalue(), "x.jpg")
+    for key in ("tiff", "png", "jpeg"):  # each written from what the one before it kept
+        kind = media()[key]
+        data = kind.write(
+            np.zeros((40, 24, 3), np.uint8),
+            Saving("sRGB", exif=still.facts.exif, xmp=still.facts.xmp),
+        )
+        with Image.open(io.BytesIO(data)) as image:
+            exif = image.getexif()
+            assert (exif[315], exif[33432], exif[271]) == ("Ida Wren", "Saltglass Pictures", "Tarn")
+            assert exif.get(274, 1) == 1
+            folder = exif.get_ifd(0x8769)
+            assert (folder[0x829A], folder[0x8827], folder[0x9003]) == (
+                0.02,
+                800,
+                "2026:09:01 10:20:30",
+            )
+            assert folder[0xA001] == 1
+            assert 0x927C not in folder
+            assert exif.get_ifd(0x8825)[2] == (56, 4, 30)
+        still = read(data, f"x{kind.suffixes[0]}")
+        assert b'tiff:Orientation="1"' in still.facts.xmp
+    broken = media()["jpeg"].write(np.zeros((8, 8, 3), np.uint8), Saving())
+    assert read(broken, "x.jpg").facts.exif == b""
+
+
+def _dng(planes: np.ndarray, extra: tuple = ()) -> bytes:
+    """Return a DNG of an RGGB sensor that sees linear sRGB light (h, w, 3) in 0..1, white as it is."""
+    mosaic = np.empty(planes.shape[:2], np.float64)
+    for (y, x), c in {(0, 0): 0, (0, 1): 1, (1, 0): 1, (1, 1): 2}.items():
+        mosaic[y::2, x::2] = planes[y::2, x::2, c]
+    to_srgb = np.linalg.inv(encoding("sRGB").to_xyz)  # colour matrices go from XYZ to the camera
+    rationals = [int(v) for n in to_srgb.ravel() for v in (round(n * 10000), 10000)]
+    out = io.BytesIO()
+    tifffile.imwrite(
+        out,
+        (mosaic * 15000 + 512).round().astype(np.uint16),
+        photometric=32803,
+        extratags=[
+            (33421, "H", 2, (2, 2), True),
+            (33422, "B", 4, bytes([0, 1, 1, 2]), True),
+            (50706, "B", 4, bytes([1, 4, 0, 0]), True),
+            (50708, "s", 0, "Tarn One", True),
+            (50714, "H", 1, 512, True),
+            (50717, "H", 1, 15512, True),
+            (50721, "2i", 9, tuple(rationals), True),
+            (50728, "2I", 3, (1, 1, 1, 1, 1, 1), True),
+            (50778, "H", 1, 21, True),
+            (271, "s", 0, "Tarn", True),
+            (272, "s", 0, "One", True),
+            *extra,
+        ],
+    )
+    return out.getvalue()
+
+
+def test_camera_raw_is_developed_to_linear_light() -> None:
+    light = np.zeros((120, 160, 3))
+    patches = [(0.18, 0.18, 0.18), (0.6, 0.3, 0.1), (0.1, 0.3, 0.6), (0.9, 0.9, 0.9)]
+    for i, patch in enumerate(patches):
+        light[:, 40 * i : 40 * i + 40] = patch
+    data = _dng(light, ((315, "s", 0, "Ida Wren", True),))
+    still = read(data, "shot.dng")
+    assert still.facts.encoding == "Linear BT.2020"
+    w, h = still.size
+    srgb = convert(still.as_float(), "Linear BT.2020", "Linear BT.709")
+    for i, patch in enumerate(patches):
+        seen = srgb[h // 2, int((40 * i + 20) / 160 * w)]
+        np.testing.assert_allclose(seen, patch, atol=0.012, rtol=0.02)
+    exif = Image.Exif()
+    exif.load(still.facts.exif)
+    assert exif[315] == "Ida Wren"
+    for damaged in (data[: len(data) // 2], data[:200], b"II*\0" + bytes(60)):
+        with pytest.raises(MediaError):
+            read(damaged, "shot.dng")
+    with pytest.raises(MediaError, match="neither RGB nor grey"):  # it is none by another name
+        read(data, "shot.tif")
 
 
 @pytest.mark.parametrize("orientation", range(1, 9))
@@ -224,7 +350,7 @@ def test_pictures_are_kept_within_a_memory() -> None:
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
     data = media()["png"].write(
-        np.zeros((4, 4, 3), np.uint8), FrameFacts("", profile=imagecodecs.cms_profile("srgb"))
+        np.zeros((4, 4, 3), np.uint8), Saving(profile=imagecodecs.cms_profile("srgb"))
     )
     with Image.open(io.BytesIO(data)) as image:
         assert image.info["icc_profile"] == imagecodecs.cms_profile("srgb")
