@@ -115,7 +115,7 @@ def test_apply_orders_strengths_and_encodings(jpeg: Path, tmp_path: Path, baked:
     expected = sfumato.read(baked).apply(sfumato.to_encoding(source, "sRGB", "Tarn Log"))
     np.testing.assert_allclose(open_still(out).pixels, expected, atol=1e-6)
     run("apply", baked, baked, jpeg, tmp_path / "two.jpg", "--interp", "trilinear")
-    assert open_still(tmp_path / "two.jpg").facts.encoding == "sRGB"
+    assert open_still(tmp_path / "two.jpg").facts.encoding == "BT.1886"
 
 
 REFUSALS = {
@@ -168,7 +168,7 @@ def test_wrong_commands_have_status_2() -> None:
 def test_formats_lists_everything() -> None:
     said = json.loads(run("formats", "--json").output)
     assert {f["key"] for f in said["luts"]} >= {"cube"}
-    assert {p["key"] for p in said["pictures"]} == {"png", "jpeg", "tiff", "clip"}
+    assert {p["key"] for p in said["pictures"]} == {"png", "jpeg", "tiff", "exr", "raw", "clip"}
     assert "cube" in run("formats").output
 
 

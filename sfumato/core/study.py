@@ -15,6 +15,7 @@ from sfumato.core.encodings import Family, encoding, names_of
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.laying import NORMAL, Laying
+from sfumato.core.mask import Mask
 from sfumato.core.target import Target
 
 if TYPE_CHECKING:
@@ -127,11 +128,19 @@ def new_coat(key: str, **values: Any) -> Coat:
 
 
 @frozen
+class Layer:
+    """A LUT laid on one still where its mask lets it; it goes into results, never into a LUT."""
+
+    coat: Coat
+    mask: Mask = Mask(full=False)
+
+
+@frozen
 class Shot:
     """One picture, or a clip of which one frame is shown, with its own Ground.
 
     `encoding` None = not stated. `first` and `last` are the frames of a clip that belong to the
-    shot; `last` None = to its end.
+    shot; `last` None = to its end. `mask` says where on a still the Look goes, `layers` lie on it.
     """
 
     path: str
@@ -143,6 +152,13 @@ class Shot:
     first: int = 0
     last: int | None = None
     group: str = ""  # the name that it shares with others of its kind
+    mask: Mask = Mask()
+    layers: tuple[Layer, ...] = ()
+
+    @property
+    def is_painted(self) -> bool:
+        """Whether something is done to parts of the picture, which no LUT holds."""
+        return not self.mask.is_plain or any(layer.coat.acts for layer in self.layers)
 
 
 @frozen
@@ -326,9 +342,11 @@ class Study:
         return next(c for c in every(self.coats(self.root(coat_id))) if c.id == coat_id)
 
     def every_coat(self) -> Iterator[Coat]:
-        """Yield all coats of the Look and of every Ground, groups and their members."""
+        """Yield all coats of the Look, every Ground and every layer, groups and their members."""
         for coats in (self.look.coats, *(s.ground for s in self.shots)):
             yield from every(coats)
+        for shot in self.shots:
+            yield from (layer.coat for layer in shot.layers)
 
     def is_group(self, where: str) -> bool:
         """Whether `where` names a group (and not LOOK or a shot)."""
@@ -399,7 +417,13 @@ class Study:
                 return coat
             return attrs.evolve(coat, parameters=attrs.evolve(coat.parameters, **changed))
 
-        shots = tuple(attrs.evolve(s, ground=tuple(map(one, s.ground))) for s in self.shots)
+        def laid(layer: Layer) -> Layer:
+            return attrs.evolve(layer, coat=one(layer.coat))
+
+        shots = tuple(
+            attrs.evolve(s, ground=tuple(map(one, s.ground)), layers=tuple(map(laid, s.layers)))
+            for s in self.shots
+        )
         look = attrs.evolve(self.look, coats=tuple(map(one, self.look.coats)))
         return attrs.evolve(self, shots=shots, look=look)
 

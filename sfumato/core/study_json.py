@@ -6,7 +6,7 @@ from typing import Any
 
 import attrs
 
-from sfumato.core import controls, user_encoding
+from sfumato.core import controls, mask, user_encoding
 from sfumato.core.encodings import add_encodings, encoding, encodings
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
@@ -15,6 +15,7 @@ from sfumato.core.study import (
     GROUP,
     Coat,
     Joint,
+    Layer,
     Look,
     Shot,
     Span,
@@ -60,6 +61,8 @@ def dump(study: Study) -> dict[str, Any]:
                 "encoding": s.encoding,
                 **({"group": s.group} if s.group else {}),
                 "ground": [dump_coat(c) for c in s.ground],
+                **({} if s.mask.is_plain else {"mask": mask.dump(s.mask)}),
+                **({"layers": [_dump_layer(e) for e in s.layers]} if s.layers else {}),
             }
             for s in study.shots
         ],
@@ -114,6 +117,10 @@ def _brought(plain: dict[str, Any]) -> dict[str, Any]:
 
     found: dict[str, Any] = walk(plain) if names else plain
     return found
+
+
+def _dump_layer(layer: Layer) -> dict[str, Any]:
+    return {"coat": dump_coat(layer.coat), "mask": mask.dump(layer.mask)}
 
 
 def dump_coat(coat: Coat) -> dict[str, Any]:
@@ -223,6 +230,11 @@ def _study(plain: dict[str, Any]) -> Study:
             ground=tuple(load_coat(c) for c in s.get("ground", [])),
             id=str(s["id"]),
             group=str(s.get("group", "")),
+            mask=mask.load(s.get("mask") or {}),
+            layers=tuple(
+                Layer(load_coat(e["coat"]), mask.load(e.get("mask") or {}))
+                for e in s.get("layers", [])
+            ),
             **_range(s.get("range")),
         )
         for s in plain["shots"]

@@ -11,6 +11,15 @@ from sfumato.core.arrays import Array, Rgb
 
 MOST_PIXELS = 200_000_000
 SIDE_MOST = 65_500
+# Colour primaries and transfer characteristics of ITU-T H.273, which PNG (cICP) and clips carry.
+H273 = {
+    (1, 13): "sRGB",
+    (1, 1): "BT.1886",
+    (12, 13): "Display P3",
+    (9, 16): "BT.2100 PQ",
+    (9, 18): "BT.2100 HLG",
+    (9, 14): "BT.2020",
+}
 
 
 @frozen

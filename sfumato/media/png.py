@@ -14,20 +14,11 @@ from PIL import Image
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
 from sfumato.media import icc, tags
-from sfumato.media.contract import FrameFacts, MediaSpec, Saving, Still
+from sfumato.media.contract import H273, FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _XMP = "XML:com.adobe.xmp"  # the keyword of ISO 16684-3
-# cICP (PNG 3rd edition): colour primaries and transfer characteristics as in ITU-T H.273.
-_CICP = {
-    (1, 13): "sRGB",
-    (1, 1): "BT.1886",
-    (12, 13): "Display P3",
-    (9, 16): "BT.2100 PQ",
-    (9, 18): "BT.2100 HLG",
-    (9, 14): "BT.2020",
-}
 
 
 def sniff(head: bytes) -> bool:
@@ -50,8 +41,8 @@ def _chunks(data: bytes) -> dict[bytes, bytes]:
 
 def _stated(chunks: dict[bytes, bytes]) -> tuple[str, str] | None:
     cicp = chunks.get(b"cICP", b"")
-    if len(cicp) >= 2 and (cicp[0], cicp[1]) in _CICP:
-        return _CICP[cicp[0], cicp[1]], "stated in the file (cICP)"
+    if len(cicp) >= 2 and (cicp[0], cicp[1]) in H273:
+        return H273[cicp[0], cicp[1]], "stated in the file (cICP)"
     if b"sRGB" in chunks:
         return "sRGB", "stated in the file (sRGB chunk)"
     return None
@@ -113,7 +104,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
         raise MediaError("PNG holds 8 or 16 bit, not float", hint="write a TIFF instead")
     data = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=6))
     profile = icc.profile_of(saving.encoding) or saving.profile
-    numbers = next((n for n, e in _CICP.items() if e == saving.encoding), None)
+    numbers = next((n for n, e in H273.items() if e == saving.encoding), None)
     more = b""
     if profile:
         more += _chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
@@ -127,7 +118,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
 
 
 def _unkept(saving: Saving) -> tuple[str, ...]:
-    return () if saving.encoding in _CICP.values() else icc.unsaid(saving.encoding)
+    return () if saving.encoding in H273.values() else icc.unsaid(saving.encoding)
 
 
 SPEC = MediaSpec(

@@ -3,35 +3,45 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 
 import attrs
+import numpy as np
 from attrs import frozen
 
 from sfumato._version import VERSION
-from sfumato.core import path, study_json
-from sfumato.core.arrays import Rgb
-from sfumato.core.encodings import encoding
-from sfumato.core.errors import ExportError
+from sfumato.core import mask, painted, study_json
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.study import Shot, Study
 from sfumato.core.transform import Transform
+from sfumato.media.contract import Saving, Still
 from sfumato.media.registry import by_suffix
+from sfumato.work.applied_proof import AppliedProof, clip_proof, still_proof
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.clips import ClipWish, graded_clip
 from sfumato.work.files import write_bytes
 from sfumato.work.frames import open_still
+from sfumato.work.luts import stated_span
 from sfumato.work.stills import chain_of, default_bits, kind_for, rounded, write_still
-from sfumato.work.tiles import run_tiled
+from sfumato.work.tiles import pool, run_tiled
 
 SIDECAR = ".applied.json"
+_ROWS = 256  # of a painted still at a time
+_SHARE_WRITTEN = 0.9  # of the work; the rest is the proof
+USUAL_NAME = "{shot}"
 
 
 @frozen
 class ApplyWish:
     """What is to come out: "" or 0 = as the View, the source or the suffix says.
 
-    `encoding` is a display encoding of the result; `lut` takes the place of Ground and Look.
+    Attributes:
+        encoding: of the result; scene-referred ones leave the View out.
+        quality: of H.264 and HEVC, less is better; `jpeg_quality` 1..100, more is better.
+        lut: takes the place of Ground and Look.
     """
 
     encoding: str = ""
@@ -39,26 +49,79 @@ class ApplyWish:
     bits: int = 0
     codec: str = ""
     quality: int = 16
+    jpeg_quality: int = 95
+    sampling: str = "4:4:4"
     lut: Transform | None = None
 
 
+@frozen
+class Applied:
+    """What was done: what could not be kept, in words, and what the decoded result was found to be."""
+
+    remarks: tuple[str, ...]
+    proof: AppliedProof
+
+
+def is_clip(path: str | Path) -> bool:
+    kind = by_suffix(str(path))
+    return kind is not None and kind.key == "clip"
+
+
+def result_encoding(study: Study, wish: ApplyWish) -> str:
+    """Return the encoding that results are in, "" when a LUT in the study's place does not say."""
+    if wish.lut is not None:
+        return wish.encoding or stated_span(wish.lut)[1] or ""
+    return wish.encoding or study.view.encoding
+
+
 def treatment(study: Study, shot: Shot, wish: ApplyWish) -> Callable[[Rgb], Rgb]:
-    """Return what is done to a shot's code values, each pixel for itself.
+    """Return what is done to a shot's code values, each pixel for itself; painted masks are left out.
 
     Strength backs the Look off (or pushes it): x + s (look(x) - x) in working values, over the
     Strength that the Look has itself. With a LUT of its own the numbers go through that alone.
+
+    Raises:
+        ValueRefused: the result's encoding cannot come out of that study or LUT.
     """
     if wish.lut is not None:
-        return chain_of([wish.lut.at_strength(wish.strength)])
-    display = encoding(wish.encoding) if wish.encoding else None
-    look = attrs.evolve(study.look, strength=study.look.strength * wish.strength)
-    graded = attrs.evolve(study, look=look)
+        lut = wish.lut.at_strength(wish.strength) if wish.strength != 1.0 else wish.lut
+        expects, gives = stated_span(wish.lut)
+        known = shot.encoding if expects else None
+        to = wish.encoding if wish.encoding and gives else None
+        if wish.encoding and not gives:
+            raise ValueRefused(
+                "the LUT does not say what it gives", hint="leave “Made for” as the LUT gives it"
+            )
+        return chain_of([lut], from_encoding=known, to_encoding=to)
+    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
+    look = painted.steps_of(study, attrs.evolve(shot, layers=()), wish.strength)[0][0]
+    return lambda code: leave(look(enter(code)))
 
-    def run(code: Rgb) -> Rgb:
-        working = path.through_ground(shot, graded, path.to_working(shot, graded, code))
-        return path.through_view(graded, path.through_look(graded, working), display)
 
-    return run
+def graded_still(
+    study: Study, shot: Shot, wish: ApplyWish, code: Rgb, cancel: Cancel | None = None
+) -> Rgb:
+    """Return a whole still (h, w, 3) as it is to be written, masks and layers too; not clipped."""
+    steps = painted.steps_of(study, shot, wish.strength)
+    if wish.lut is not None or (painted.everywhere(steps) and len(steps) == 1):
+        return run_tiled(treatment(study, shot, wish), code, cancel)
+    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
+    height, width = code.shape[:2]
+    out = np.empty_like(code)
+
+    def one(top: int) -> None:
+        if cancel is not None:
+            cancel.check()
+        rows = slice(top, min(top + _ROWS, height))
+        region = (0.0, top / height, 1.0, rows.stop / height)
+        mattes: list[Array | None] = [
+            None if m.is_plain else mask.rendered(m, width, rows.stop - top, region)
+            for _step, m in steps
+        ]
+        out[rows] = leave(painted.run(steps, enter(code[rows]), mattes))
+
+    list(pool().map(one, range(0, height, _ROWS)))
+    return out
 
 
 def apply_shot(
@@ -70,39 +133,76 @@ def apply_shot(
     force: bool = False,
     cancel: Cancel | None = None,
     progress: Progress = silent,
-) -> tuple[str, ...]:
-    """Write a shot through its Ground and the Look into a new file, with a sidecar that says what was done.
+) -> Applied:
+    """Write a shot through its Ground and the Look into a new file, decode it again and compare.
 
-    Returns:
-        What could not be kept, in words.
+    A sidecar says what was done.
+
     Raises:
         ExportError: the file exists and `force` is false, it is the source, or cannot be written.
         MediaError: the source cannot be read.
-        Cancelled: nothing is left.
+        ValueRefused: the wish cannot be met.
+        Cancelled: while it was written: nothing is left; later: a file without a sidecar.
     """
     file = Path(target)
     if file.resolve() == Path(shot.path).resolve():
         raise ExportError(
             "the original is never written over", hint="choose another name", where=str(file)
         )
-    run = treatment(study, shot, wish)
-    kind = by_suffix(shot.path)
-    remarks: tuple[str, ...] = ()
-    if kind is not None and kind.key == "clip" and by_suffix(file.name) is kind:
-        clip = ClipWish(wish.codec, wish.quality, shot.first, shot.last)
-        made = graded_clip(
-            shot.path, file, run, clip, force=force, cancel=cancel, progress=progress
-        )
-        remarks = made.remarks
+    side = file.with_name(f"{file.name}{SIDECAR}")
+    if force:
+        side.unlink(missing_ok=True)  # it tells of the file that was there before
+    if is_clip(shot.path) and is_clip(file):
+        done = _apply_clip(study, shot, file, wish, force, cancel, progress)
     else:
-        kind_for(file)
-        still = open_still(shot.path, shot.frame)
-        bits = wish.bits or default_bits(still, file.suffix)
-        pixels = rounded(run_tiled(run, still.as_float(), cancel), bits)
-        write_still(pixels, file, force=force)
-    note = json.dumps(_record(study, shot, file, wish), indent=1, ensure_ascii=False)
-    write_bytes(file.with_name(f"{file.name}{SIDECAR}"), f"{note}\n".encode(), force=True)
-    return remarks
+        done = _apply_still(study, shot, file, wish, force, cancel)
+    record = {**_record(study, shot, file, wish), "proof": attrs.asdict(done.proof)}
+    note = json.dumps(record, indent=1, ensure_ascii=False)
+    write_bytes(side, f"{note}\n".encode(), force=True)
+    return done
+
+
+def _apply_clip(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    force: bool,
+    cancel: Cancel | None,
+    progress: Progress,
+) -> Applied:
+    run, name = treatment(study, shot, wish), result_encoding(study, wish)
+    clip = ClipWish(wish.codec, wish.quality, shot.first, shot.last, name)
+
+    def writing(share: float, words: str) -> None:
+        progress(share * _SHARE_WRITTEN, words)
+
+    made = graded_clip(shot.path, file, run, clip, force=force, cancel=cancel, progress=writing)
+    progress(_SHARE_WRITTEN, "is decoded again")
+    remarks = made.remarks
+    if shot.is_painted:
+        remarks = (*remarks, "painted masks are for stills: the Look goes everywhere")
+    return Applied(remarks, clip_proof(shot.path, file, run, shot.first, made, name, cancel))
+
+
+def _apply_still(
+    study: Study, shot: Shot, file: Path, wish: ApplyWish, force: bool, cancel: Cancel | None
+) -> Applied:
+    kind, name = kind_for(file), result_encoding(study, wish)
+    still = open_still(shot.path, shot.frame)
+    bits = wish.bits or default_bits(still, file.suffix)
+    meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    pixels = rounded(meant, bits, kind, name)
+    remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
+    again = open_still(file)
+    return Applied(remarks, still_proof(meant, again, kind, bits, name))
+
+
+def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
+    """Return what is written beside the pixels of a result."""
+    facts = still.facts
+    keep = b"" if name else facts.profile  # a LUT that says nothing leaves codes in what they were
+    return Saving(name, keep, facts.exif, facts.xmp, wish.jpeg_quality, wish.sampling)
 
 
 def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, object]:
@@ -115,9 +215,20 @@ def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, 
         "source": str(Path(shot.path).resolve()),
         "result": file.name,
         "shot": shot.id,
-        "wish": {**plain, "lut": wish.lut.source if wish.lut is not None else ""},
+        "wish": {**plain, "lut": _lut_record(wish.lut)},
         "study": study_json.dump(only),
     }
+
+
+def _lut_record(lut: Transform | None) -> dict[str, str] | None:
+    """Return which LUT it was: its file, and that file's date and size."""
+    if lut is None:
+        return None
+    try:
+        facts = Path(lut.source).stat()
+    except OSError:
+        return {"file": lut.source, "stamp": ""}
+    return {"file": lut.source, "stamp": f"{facts.st_mtime_ns}-{facts.st_size}"}
 
 
 @frozen
@@ -128,21 +239,63 @@ class Job:
     file: Path
 
 
-def jobs_of(study: Study, ids: tuple[str, ...], folder: Path, still: str, clip: str) -> list[Job]:
+_FIELD = re.compile(r"\{(\w+)\}")
+NAME_FIELDS = ("shot", "source", "look", "study", "group", "number", "encoding")
+
+
+def name_of(pattern: str, study: Study, shot: Shot, encoding: str = "") -> str:
+    """Return a file name by a pattern, without suffix; what no file system likes is replaced.
+
+    Raises:
+        ValueRefused: the pattern has a field that is not known.
+    """
+    values = {
+        "shot": shot.name,
+        "source": Path(shot.path).stem,
+        "look": study.look.name,
+        "study": study.name,
+        "group": shot.group,
+        "number": f"{[s.id for s in study.shots].index(shot.id) + 1:03}",
+        "encoding": encoding,
+    }
+
+    def value(found: re.Match[str]) -> str:
+        if found[1] not in values:
+            raise ValueRefused(
+                f"names have no field {{{found[1]}}}",
+                hint=f"use {', '.join('{' + n + '}' for n in NAME_FIELDS)}",
+            )
+        return values[found[1]]
+
+    text = _FIELD.sub(value, pattern)
+    plain = "".join(c if c.isalnum() or c in " -+._()" else "_" for c in text).strip(" .")
+    return plain[:180] or "shot"
+
+
+def jobs_of(
+    study: Study,
+    ids: tuple[str, ...],
+    folder: Path,
+    still: str,
+    clip: str,
+    pattern: str = USUAL_NAME,
+    encoding: str = "",
+) -> list[Job]:
     """Return the files that shots become in a folder; two of one name get a number.
 
     Args:
         still, clip: suffixes, such as ".tif" and ".mov".
+        pattern: of the names, with NAME_FIELDS in braces.
+    Raises:
+        ValueRefused: the pattern has a field that is not known.
     """
     taken: set[str] = set()
     found = []
     for shot in study.shots:
         if shot.id not in ids:
             continue
-        kind = by_suffix(shot.path)
-        suffix = clip if kind is not None and kind.key == "clip" else still
-        plain = "".join(c if c.isalnum() or c in " -+._" else "_" for c in shot.name).strip(" .")
-        stem = plain or "shot"
+        suffix = clip if is_clip(shot.path) else still
+        stem = name_of(pattern, study, shot, encoding)
         name, i = f"{stem}{suffix}", 2
         while name.casefold() in taken:
             name, i = f"{stem} {i}{suffix}", i + 1
@@ -152,12 +305,15 @@ def jobs_of(study: Study, ids: tuple[str, ...], folder: Path, still: str, clip: 
 
 
 def is_done(study: Study, job: Job, wish: ApplyWish) -> bool:
-    """Whether a file is there that was made from the same, by the same."""
+    """Whether a file is there that was made from the same, by the same, and proved."""
     side = job.file.with_name(f"{job.file.name}{SIDECAR}")
     try:
         plain = json.loads(side.read_text(encoding="utf-8"))
         facts = job.file.stat()
     except (OSError, ValueError):
         return False
+    if not isinstance(plain, dict):
+        return False
+    plain.pop("proof", None)
     now = json.loads(json.dumps(_record(study, job.shot, job.file, wish)))
     return facts.st_size > 0 and bool(plain == now)

@@ -19,11 +19,12 @@ from typing import Any
 
 import av
 import numpy as np
-from attrs import frozen
+from attrs import evolve, frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, MediaError, ValueRefused
 from sfumato.media.clip import WEIGHTS, matrix_of
+from sfumato.media.contract import H273
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import placed, refusal
 from sfumato.work.tiles import pool
@@ -42,6 +43,8 @@ class Codec:
     suffixes: tuple[str, ...]
     formats: tuple[str, ...]  # pixel formats, the usual one first
     options: tuple[tuple[str, str], ...] = ()
+    full: bool = True  # whether it can say that its numbers are of full range
+    matrices: tuple[int, ...] = tuple(WEIGHTS)  # of H.273, that it can say
 
 
 CODECS = {
@@ -64,6 +67,7 @@ CODECS = {
             (".mov",),
             ("yuv422p10le", "yuv444p10le"),
             (("profile", "3"),),
+            full=False,
         ),
         Codec(
             "dnxhr",
@@ -71,6 +75,7 @@ CODECS = {
             "dnxhd",
             (".mov", ".mkv"),
             ("yuv422p10le", "yuv422p"),
+            matrices=(1,),
         ),
         Codec(
             "h264",
@@ -85,6 +90,7 @@ CODECS = {
             "libx265",
             (".mp4", ".mov", ".mkv"),
             tuple(f"yuv{s}p{d}" for d in ("", "10le") for s in ("420", "422", "444")),
+            (("x265-params", "log-level=error"),),
         ),
     )
 }
@@ -99,6 +105,7 @@ class ClipWish:
     quality: int = 16  # constant rate factor of H.264 and HEVC: less is better
     first: int = 0
     last: int | None = None
+    encoding: str = ""  # of the result; "" = the stream says what the source's says
 
 
 @frozen
@@ -266,8 +273,15 @@ def _frame_of(planes: list[Array], layout: Layout) -> Any:
 
 def out_layout(source: Layout, codec: Codec) -> tuple[Layout, tuple[str, ...]]:
     """Return the source's layout as near as a codec holds it, and what is not kept."""
+    remarks = []
+    if source.full and not codec.full:
+        source = evolve(source, full=False)
+        remarks.append(f"{codec.title} holds legal range only")
+    if source.matrix not in codec.matrices:
+        source = evolve(source, matrix=codec.matrices[0])
+        remarks.append(f"{codec.title} holds the BT.709 matrix only")
     if source.format in codec.formats:
-        return source, ()
+        return source, tuple(remarks)
     wanted = {"420": (2, 2), "422": (2, 1), "444": (1, 1)}
 
     def layout(name: str) -> Layout:
@@ -282,7 +296,6 @@ def out_layout(source: Layout, codec: Codec) -> tuple[Layout, tuple[str, ...]]:
         return coarse, max(source.bits - held.bits, 0), size
 
     best = min((layout(f) for f in codec.formats), key=cost)
-    remarks = []
     if best.bits < source.bits:
         remarks.append(f"{codec.title} holds {best.bits} bit of {source.bits}")
     if best.across > source.across or best.down > source.down:
@@ -505,8 +518,10 @@ class _Line:
         context.time_base = made.time_base = video.time_base
         context.color_range = 2 if layout.full else 1
         context.colorspace = layout.matrix
-        context.color_primaries = video.codec_context.color_primaries
-        context.color_trc = video.codec_context.color_trc
+        said = next((n for n, name in H273.items() if name == self._wish.encoding), None)
+        if said is None and not self._wish.encoding:
+            said = video.codec_context.color_primaries, video.codec_context.color_trc
+        context.color_primaries, context.color_trc = said or (2, 2)  # 2: not stated
         options = dict(codec.options)
         if codec.key in ("h264", "hevc"):
             options |= {"crf": str(self._wish.quality), "preset": "medium"}
@@ -532,6 +547,8 @@ class _Line:
         frame.time_base = self._video.time_base
         frame.color_range = 2 if layout.full else 1
         frame.colorspace = layout.matrix
+        context = self._made.codec_context  # some encoders write what the frames say
+        frame.color_primaries, frame.color_trc = context.color_primaries, context.color_trc
         for packet in self._made.encode(frame):
             self._out.mux(packet)
         self._mux_sound()

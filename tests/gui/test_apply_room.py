@@ -18,7 +18,7 @@ from sfumato.work.frames import open_still
 def states(hand) -> dict[str, str]:
     table = hand.window.apply_room.table
     rows = range(table.rowCount())
-    return {table.item(r, 0).text(): table.item(r, 2).text() for r in rows}
+    return {table.item(r, 0).text(): table.item(r, 3).text() for r in rows}
 
 
 def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_path: Path) -> None:
@@ -42,7 +42,8 @@ def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_pa
     hand.click(room.apply)
     hand.settle(60)
     shown = states(hand)
-    assert shown["furnace"].startswith("✓ written")
+    assert shown["furnace"].startswith("✓ ")
+    assert "every pixel as meant" in shown["furnace"]
     assert shown["jetty"] == ""
     assert "2 written" in hand.notices[-1]
     assert {p.name for p in ports.folder.iterdir()} == {
@@ -84,7 +85,8 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     window.model.commit("Clips alone", study)
     hand.act("room_apply")
     room = window.apply_room
-    room.folder.setText(str(tmp_path / "clips"))
+    room.settings.folder.setText(str(tmp_path / "clips"))
+    hand.wait(300)
     hand.click(room.apply)
     for _ in range(400):
         hand.wait(10)
@@ -102,7 +104,7 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     assert [p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov"] == []
     hand.click(room.apply)
     hand.settle(90)
-    assert all(s.startswith("✓ written") for s in states(hand).values())
+    assert all("colour true" in s for s in states(hand).values()), states(hand)
     names = sorted(p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov")
     assert names == ["furnace.mov", "jetty.mov"]
     window.view.set("room", "look")

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -19,40 +18,40 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
-from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.controls.editor import painted
 from sfumato.app.model.jobs import single_shot
 from sfumato.app.model.study_model import StudyModel
-from sfumato.app.panels.swatch_room import STRENGTH
+from sfumato.app.panels.apply_settings import ApplySettings
 from sfumato.app.theme import colour
-from sfumato.core.encodings import Family, encodings
-from sfumato.work.apply import ApplyWish, Job, is_done, jobs_of
-from sfumato.work.clips import CODECS
+from sfumato.core.errors import ValueRefused
+from sfumato.core.study import Shot
+from sfumato.work.apply import Job, is_clip, is_done, jobs_of
 
-STILLS = {"PNG": ".png", "TIFF": ".tif", "JPEG": ".jpg"}
-AS_VIEW = "as the View"
-AS_SOURCE = "as the source"
-_DEPTHS = {AS_SOURCE: 0, "8 bit": 8, "16 bit": 16}
 _REST_MS = 150
+_STATE = 3  # its column
 _ROLE = Qt.ItemDataRole.UserRole
 
 
 class ApplyRoom(QWidget):
-    """`apply_wanted()`, `pause_wanted()`, `folder_wanted()`."""
+    """`apply_wanted()`, `pause_wanted()`, `paint_wanted(shot)`."""
 
     apply_wanted = Signal()
     pause_wanted = Signal()
-    folder_wanted = Signal()
+    paint_wanted = Signal(str)
 
     def __init__(self, model: StudyModel) -> None:
         super().__init__()
         self._model = model
         self._off: set[str] = set()  # shots that are left out
         self._states: dict[str, tuple[str, str]] = {}
+        self._running, self._count = False, 0
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
-        row.addWidget(self._make_settings())
+        self.settings = ApplySettings()
+        self.settings.changed.connect(self._on_settings)
+        self._fill_foot()
+        row.addWidget(self.settings)
         row.addWidget(self._make_table(), 1)
         # Looking for results that are there reads files: only while the room is seen, and at rest.
         self._later = single_shot(self, _REST_MS, lambda: self.refresh(fresh=self._is_stale))
@@ -60,8 +59,8 @@ class ApplyRoom(QWidget):
         model.changed.connect(lambda _b, _a: self._on_changed())
         self.refresh()
 
-    def _on_folder(self, text: str) -> None:
-        self.apply.setEnabled(bool(text.strip()) and bool(self.jobs()))
+    def _on_settings(self) -> None:
+        self._is_stale = True  # what was done before was done by other settings
         self._later.start()
 
     def _on_changed(self) -> None:
@@ -73,72 +72,9 @@ class ApplyRoom(QWidget):
         super().showEvent(event)
         self.refresh(fresh=self._is_stale)
 
-    def _chooser(self, name: str, title: str, options: tuple[str, ...], column: Any) -> Chooser:
-        line = QHBoxLayout()
-        label = QLabel(title)
-        label.setFixedWidth(96)
-        box = Chooser()
-        box.setObjectName(f"apply.{name}")
-        box.setAccessibleName(title)
-        box.addItems(options)
-        box.textActivated.connect(lambda _t: self.refresh(fresh=True))
-        line.addWidget(label)
-        line.addWidget(box, 1)
-        column.addLayout(line)
-        return box
-
-    def _make_settings(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("panel")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(340)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(18, 16, 18, 14)
-        column.setSpacing(8)
-        words = QLabel("Every shot through its own Ground and the one Look, into new files.")
-        words.setWordWrap(True)
-        column.addWidget(words)
-        column.addSpacing(6)
-        self.still = self._chooser("still", "Stills as", tuple(STILLS), column)
-        self.still.setCurrentText("TIFF")
-        self.depth = self._chooser("depth", "Depth", tuple(_DEPTHS), column)
-        titles = tuple(c.title for c in CODECS.values())
-        self.codec = self._chooser("codec", "Clips as", titles, column)
-        self.codec.setCurrentText(CODECS["prores"].title)
-        self.display = self._chooser("display", "Made for", (AS_VIEW,), column)
-        line = QHBoxLayout()
-        label = QLabel("Strength")
-        label.setFixedWidth(96)
-        self.strength = ScrubNumber(STRENGTH, 100)
-        self.strength.setObjectName("apply.strength")
-        self.strength.setFixedWidth(62)
-        self.strength.edited.connect(lambda _v: self.refresh(fresh=True))
-        line.addWidget(label)
-        line.addWidget(SlimBar(self.strength), 1)
-        line.addWidget(self.strength)
-        column.addLayout(line)
-        line = QHBoxLayout()
-        label = QLabel("Folder")
-        label.setFixedWidth(96)
-        self.folder = QLineEdit()
-        self.folder.setObjectName("apply.folder")
-        self.folder.setAccessibleName("Folder for the results")
-        self.folder.textChanged.connect(self._on_folder)
-        choose = QPushButton("Choose…")
-        choose.setObjectName("apply.choose")
-        choose.clicked.connect(self.folder_wanted)
-        line.addWidget(label)
-        line.addStretch(1)
-        line.addWidget(choose)
-        column.addLayout(line)
-        column.addWidget(self.folder)
-        column.addStretch(1)
-        final = quiet(
-            "Baking is final: a result holds Ground and Look for good. Originals are never touched; "
-            "a small file beside each result says what was done."
-        )
-        final.setWordWrap(True)
-        column.addWidget(final)
+    def _fill_foot(self) -> None:
+        """Put the state and the buttons under the settings."""
+        column = QVBoxLayout()
         self.state = QLabel()
         self.state.setObjectName("apply.state")
         self.state.setWordWrap(True)
@@ -155,13 +91,27 @@ class ApplyRoom(QWidget):
         line.addWidget(self.pause)
         line.addWidget(self.apply, 1)
         column.addLayout(line)
-        return panel
+        self.settings.foot.addLayout(column)
 
     def _make_table(self) -> QWidget:
-        self.table = QTableWidget(0, 3)
+        page = QWidget()
+        page.setObjectName("panel")
+        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(14, 12, 14, 12)
+        head_line = QHBoxLayout()
+        self.paint = QPushButton("Paint where the Look goes…")
+        self.paint.setObjectName("apply.paint")
+        self.paint.setToolTip(
+            "A mask for the Look on the chosen still, and LUTs laid on parts of it"
+        )
+        self.paint.clicked.connect(lambda: self.paint_wanted.emit(self.chosen_still))
+        head_line.addStretch(1)
+        head_line.addWidget(self.paint)
+        self.table = QTableWidget(0, 4)
         self.table.setObjectName("apply.table")
         self.table.setAccessibleName("Shots to be applied")
-        self.table.setHorizontalHeaderLabels(["Shot", "becomes", "state"])
+        self.table.setHorizontalHeaderLabels(["Shot", "becomes", "painted", "state"])
         self.table.verticalHeader().setVisible(False)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -170,30 +120,47 @@ class ApplyRoom(QWidget):
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Interactive)
-        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.table.setColumnWidth(0, 220)
-        self.table.setColumnWidth(1, 260)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Interactive)
+        head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        for i, width in enumerate((170, 200, 110)):
+            self.table.setColumnWidth(i, width)
         self.table.itemChanged.connect(self._on_item)
-        return self.table
+        self.table.currentCellChanged.connect(lambda *_places: self._on_row())
+        column.addWidget(self.table, 1)
+        column.addLayout(head_line)
+        return page
+
+    def _on_row(self) -> None:
+        self.paint.setEnabled(bool(self.chosen_still))
 
     # --- what is wished ------------------------------------------------------------------------------
-    def wish(self) -> ApplyWish:
-        shown = self.display.currentText()
-        codec = next(c for c in CODECS.values() if c.title == self.codec.currentText())
-        return ApplyWish(
-            "" if shown == AS_VIEW else shown,
-            self.strength.value() / 100,
-            _DEPTHS[self.depth.currentText()],
-            codec.key,
-        )
+    @property
+    def folder(self) -> str:
+        return self.settings.folder.text().strip()
 
     def jobs(self) -> list[Job]:
-        """Return what would be written now, for the shots that are ticked."""
+        """Return what would be written now, for the shots that are ticked.
+
+        Raises:
+            ValueRefused: the names have a field that is not known.
+        """
         study = self._model.study
-        codec = CODECS[self.wish().codec]
         ids = tuple(s.id for s in study.shots if s.id not in self._off)
-        folder = Path(self.folder.text().strip() or ".").expanduser()
-        return jobs_of(study, ids, folder, STILLS[self.still.currentText()], codec.suffixes[0])
+        folder = Path(self.folder or ".").expanduser()
+        settings = self.settings
+        encoding = settings.wish().encoding or study.view.encoding
+        pattern = settings.pattern.text()
+        return jobs_of(study, ids, folder, *settings.suffixes(), pattern, encoding)
+
+    @property
+    def chosen_still(self) -> str:
+        """The still in the table's current row, "" when it is none."""
+        row = self.table.currentRow()
+        if row < 0:
+            return ""
+        shot: str = self.table.item(row, 0).data(_ROLE)
+        study = self._model.study
+        return shot if any(s.id == shot and not is_clip(s.path) for s in study.shots) else ""
 
     def _on_item(self, item: QTableWidgetItem) -> None:
         if item.column() == 0:
@@ -212,7 +179,7 @@ class ApplyRoom(QWidget):
 
     def _paint_state(self, row: int, shot: str) -> None:
         words, pigment = self._states.get(shot, ("", ""))
-        item = self.table.item(row, 2)
+        item = self.table.item(row, _STATE)
         self.table.blockSignals(True)
         item.setText(words)
         item.setToolTip(words)
@@ -220,11 +187,14 @@ class ApplyRoom(QWidget):
         self.table.blockSignals(False)
 
     def show_running(self, running: bool, paused: bool = False) -> None:
+        self._running = running
         self.pause.setVisible(running)
         self.pause.setText("Go on" if paused else "Pause")
-        self.apply.setEnabled(
-            not running and bool(self.jobs()) and bool(self.folder.text().strip())
-        )
+        self._show_ready()
+
+    def _show_ready(self) -> None:
+        ready = bool(self._count) and bool(self.folder) and not self._running
+        self.apply.setEnabled(ready)
 
     def refresh(self, *, fresh: bool = False) -> None:
         """Show the study's shots; `fresh` forgets how earlier results went."""
@@ -232,11 +202,14 @@ class ApplyRoom(QWidget):
             self._states.clear()
             self._is_stale = False
         study = self._model.study
-        displays = tuple(
-            n for n, e in encodings().items() if e.family is Family.DISPLAY and not e.is_view
-        )
-        self.display.offer((AS_VIEW, *displays))
-        files = {j.shot.id: j.file for j in self.jobs()}
+        self.settings.refresh()
+        fault = ""
+        try:
+            jobs = self.jobs()
+        except ValueRefused as error:
+            jobs, fault = [], error.sentence()
+        files = {j.shot.id: j.file for j in jobs}
+        chosen = self.table.currentRow()
         self.table.blockSignals(True)
         self.table.setRowCount(len(study.shots))
         for row, shot in enumerate(study.shots):
@@ -247,21 +220,39 @@ class ApplyRoom(QWidget):
             first.setData(_ROLE, shot.id)
             first.setToolTip(shot.path)
             name = files[shot.id].name if shot.id in files else ""
-            for column, item in enumerate((first, QTableWidgetItem(name), QTableWidgetItem(""))):
+            where = QTableWidgetItem(_painted_words(shot))
+            where.setToolTip("Painted masks and layers go into results, never into a LUT.")
+            items = (first, QTableWidgetItem(name), where, QTableWidgetItem(""))
+            for column, item in enumerate(items):
                 self.table.setItem(row, column, item)
         self.table.blockSignals(False)
         for row, shot in enumerate(study.shots):
             self._paint_state(row, shot.id)
-        count, place = len(files), self.folder.text().strip()
-        self.apply.setText(f"Apply to {count} shot{'s' * (count != 1)}")
-        words = ""
+        if study.shots:
+            self.table.setCurrentCell(max(chosen, 0), 0)
+        self._on_row()
+        self._count = len(files)
+        self.apply.setText(f"Apply to {self._count} shot{'s' * (self._count != 1)}")
+        words = fault
         if not study.shots:
             words = "Bring in pictures or clips in the Look room first."
-        elif not place:
+        elif not words and not self.folder:
             words = "Choose a folder for the results."
-        else:
-            done = sum(is_done(study, j, self.wish()) for j in self.jobs())
-            words = f"{done} of {count} are there already and stay as they are." if done else ""
+        elif not words:
+            wish = self.settings.wish()
+            done = sum(is_done(study, j, wish) for j in jobs)
+            words = (
+                f"{done} of {self._count} are there already and stay as they are." if done else ""
+            )
         self.state.setText(words)
-        painted(self.state, "")
-        self.apply.setEnabled(bool(files) and bool(place))
+        painted(self.state, "cinnabar" if fault else "")
+        self._show_ready()
+
+
+def _painted_words(shot: Shot) -> str:
+    """Say in a word or two where the Look goes on a still, and what lies on it."""
+    if is_clip(shot.path):
+        return ""
+    count = len(shot.layers)
+    layers = f"{count} layer{'s' * (count != 1)}" if count else ""
+    return " + ".join(w for w in ("" if shot.mask.is_plain else "mask", layers) if w)

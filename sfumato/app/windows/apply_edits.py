@@ -15,6 +15,7 @@ from sfumato.app.model.study_model import StudyModel
 from sfumato.app.panels.apply_room import ApplyRoom
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.apply import apply_shot, is_done
+from sfumato.work.study_store import read_lut_file
 
 
 class ApplyEdits(QObject):
@@ -37,10 +38,11 @@ class ApplyEdits(QObject):
         self._go = threading.Event()
         self._go.set()
         self.is_running = False
-        room.folder.setText(str(settings.get("apply_folder", "")))
+        room.settings.folder.setText(str(settings.get("apply_folder", "")))
         room.apply_wanted.connect(self.apply_shots)
         room.pause_wanted.connect(self.pause_apply)
-        room.folder_wanted.connect(self.apply_folder)
+        room.settings.folder_wanted.connect(self.apply_folder)
+        room.settings.lut_wanted.connect(self.apply_lut)
         self._state.connect(room.show_state, Qt.ConnectionType.QueuedConnection)
         queue = window.queue
         for signal in (queue.finished, queue.refused, queue.cancelled, queue.crashed):
@@ -50,17 +52,30 @@ class ApplyEdits(QObject):
         self.desk.view.set("room", "apply")
 
     def apply_folder(self) -> None:
-        start = Path(self._room.folder.text() or str(Path.home()))
+        start = Path(self._room.folder or str(Path.home()))
         folder = self._window.ports.choose_folder(self._window, start)
         if folder is not None:
-            self._room.folder.setText(str(folder))
+            self._room.settings.folder.setText(str(folder))
             self._settings.set("apply_folder", str(folder))
+
+    def apply_lut(self) -> None:
+        """Choose a LUT file that takes the place of Ground and Look."""
+        files = self._window.ports.choose_luts(self._window, str(Path.home()))
+        if files:
+            try:
+                self._room.settings.show_lut(read_lut_file(files[0]))
+            except SfumatoError as error:
+                self.notices.fault(error)
 
     def apply_shots(self) -> None:
         """Write every ticked shot; what is there already, made from the same, is passed over."""
         room, study = self._room, self.model.study
-        jobs, wish = room.jobs(), room.wish()
-        folder = Path(room.folder.text().strip()).expanduser()
+        try:
+            jobs, wish = room.jobs(), room.settings.wish()
+        except SfumatoError as error:
+            self.notices.fault(error)
+            return
+        folder = Path(room.folder).expanduser()
         if self.is_running or not jobs:
             return
         try:
@@ -92,17 +107,19 @@ class ApplyEdits(QObject):
 
                 step(0.0, "")
                 try:
-                    remarks = apply_shot(
-                        study, job.shot, job.file, wish, cancel=cancel, progress=step
-                    )
+                    done = apply_shot(study, job.shot, job.file, wish, cancel=cancel, progress=step)
                 except SfumatoError as error:
                     self._state.emit(job.shot.id, error.sentence(), "cinnabar")
                     failed += 1
                     continue
                 size = job.file.stat().st_size / 1e6
-                said = f" · {'; '.join(remarks)}" if remarks else ""
-                self._state.emit(job.shot.id, f"✓ written, {size:.1f} MB{said}", "malachite")
-                made += 1
+                said = "; ".join((done.proof.words(), *done.remarks))
+                if done.proof.is_true:
+                    self._state.emit(job.shot.id, f"✓ {size:.1f} MB · {said}", "malachite")
+                    made += 1
+                else:
+                    self._state.emit(job.shot.id, f"✗ written, but {said}", "cinnabar")
+                    failed += 1
             return made, passed, failed
 
         self._window.queue.add(f"Applying to {len(jobs)} shots", work, "apply")
@@ -124,7 +141,7 @@ class ApplyEdits(QObject):
             if failed:
                 self.notices.note(f"{words}, {failed} failed", "the table says why")
             else:
-                self.notices.good(words, self._room.folder.text())
+                self.notices.good(words, self._room.folder)
         elif self._window.queue.is_busy:
             return
         self.is_running = False

@@ -57,9 +57,7 @@ def test_files_say_what_they_mean_or_that_they_do_not(kind, name: str) -> None:
     still = read(kind.write((scene(16, 9) * peak).astype(dtype), saving), f"x{kind.suffixes[0]}")
     if kind.is_linear:
         space = encoding(name)
-        points = {
-            (e.primaries, e.white) for e in encodings().values() if e.family is Family.LINEAR
-        }
+        points = {(e.primaries, e.white) for e in encodings().values() if e.family is Family.LINEAR}
         assert (still.facts.encoding is not None) == ((space.primaries, space.white) in points)
         if still.facts.encoding:
             assert encoding(still.facts.encoding).primaries == space.primaries

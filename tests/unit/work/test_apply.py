@@ -11,21 +11,28 @@ import pytest
 from conftest import DEMO, ROOT
 
 from sfumato.core import path, study_json
-from sfumato.core.encodings import convert
-from sfumato.core.errors import ExportError
-from sfumato.core.study import Shot
+from sfumato.core.encodings import convert, encoding
+from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.mask import Brush, Gradient, Mask, Stroke, rendered
+from sfumato.core.study import Layer, Shot, new_coat
 from sfumato.media.clip import Clip
-from sfumato.work.apply import SIDECAR, ApplyWish, apply_shot, treatment
-from sfumato.work.frames import open_still
+from sfumato.media.contract import Saving
+from sfumato.media.registry import media, read
+from sfumato.work.applied_proof import still_proof
+from sfumato.work.apply import SIDECAR, ApplyWish, apply_shot, jobs_of, treatment
+from sfumato.work.frames import WHOLE, open_still, scaled
 from sfumato.work.luts import read_lut
-from sfumato.work.study_store import open_study
+from sfumato.work.stills import rounded
+from sfumato.work.study_store import lut_file, open_study
 
 
 def test_a_still_is_what_the_path_says_and_can_be_done_again(tmp_path: Path) -> None:
     study = open_study(DEMO)
     shot = study.shot("jetty")
     out = tmp_path / "jetty.tif"
-    assert apply_shot(study, shot, out) == ()
+    done = apply_shot(study, shot, out)
+    assert done.remarks == ()
+    assert done.proof.exact
     code = open_still(shot.path).as_float()
     working = path.through_ground(shot, study, path.to_working(shot, study, code))
     meant = np.clip(path.through_view(study, path.through_look(study, working)), 0, 1)
@@ -62,7 +69,9 @@ def test_strength_output_and_a_plain_lut(tmp_path: Path) -> None:
 def test_a_clip_keeps_its_ends(tmp_path: Path) -> None:
     study = open_study(DEMO)
     shot = Shot(str(ROOT / "demo/furnace.mov"), "f", "Tarn Log", first=5, last=9)
-    apply_shot(study, shot, tmp_path / "f.mkv")
+    done = apply_shot(study, shot, tmp_path / "f.mkv", ApplyWish(codec="ffv1"))
+    assert done.proof.is_true
+    assert done.proof.frames == 5
     source, result = Clip(shot.path), Clip(str(tmp_path / "f.mkv"))
     assert result.count == 5
     meant = np.clip(treatment(study, shot, ApplyWish())(source.frame(7).pixels), 0, 1)
@@ -70,3 +79,115 @@ def test_a_clip_keeps_its_ends(tmp_path: Path) -> None:
     assert abs(float(apart.mean())) < 3e-4
     for each in (source, result):
         each.close()
+
+
+def test_masks_and_layers_act_where_they_are_painted(tmp_path: Path) -> None:
+    study = open_study(DEMO)
+    shot = study.shot("jetty")
+    height, width = open_still(shot.path).pixels.shape[:2]
+    lut = lut_file(DEMO.parent / "luts" / "low_tide_33.cube")
+    coat = attrs.evolve(new_coat("lut", file=lut), strength=0.7)
+    stroke = Stroke(Brush(20.0, 50.0), ((0.3, 0.5, 1.0), (0.6, 0.5, 1.0)))
+    where = Mask(full=False).marked(stroke)
+    halved = Mask(full=False).marked(Gradient((0.25, 0.0), (0.75, 0.0)))
+    painted = attrs.evolve(shot, mask=halved, layers=(Layer(coat, where),))
+    study = study.with_shot(shot.id, mask=halved, layers=painted.layers)
+    done = apply_shot(study, painted, tmp_path / "p.tif")
+    assert done.proof.exact
+    found = open_still(tmp_path / "p.tif").as_float()
+    # The definition, spelled out on the whole picture.
+    working = path.through_ground(
+        shot, study, path.to_working(shot, study, open_still(shot.path).as_float())
+    )
+    m = rendered(halved, width, height)[..., None]
+    x = working + m * (path.through_look(study, working) - working)
+    m = rendered(where, width, height)[..., None]
+    x = x + m * (path.through_coat(coat, x, encoding(study.working)) - x)
+    meant = np.clip(path.through_view(study, x), 0, 1)
+    assert np.abs(found - meant).max() <= 0.51 / 65535 + 4e-6
+    # It comes back with the study, and no LUT holds it.
+    again = study_json.load(json.loads(json.dumps(study_json.dump(study))))
+    assert again.shot(shot.id).mask == halved
+    back = again.shot(shot.id).layers[0]
+    assert back.mask.marks[0].brush == stroke.brush
+    unpainted = study.with_shot(shot.id, mask=Mask(), layers=())
+    probe = np.random.default_rng(1).random((50, 3), np.float32)
+    np.testing.assert_array_equal(
+        study.transform().apply(probe), unpainted.transform().apply(probe)
+    )
+
+
+def _rgb(kr: float, kb: float) -> np.ndarray:
+    """Return the matrix from Y, Cb, Cr to R, G, B."""
+    to = np.array([[kr, 1 - kr - kb, kb], [0, 0, 1], [1, 0, 0]], np.float32)
+    to[1] = (to[1] - to[0]) / (2 * (1 - kb))
+    to[2] = (to[2] - to[0]) / (2 * (1 - kr))
+    return np.linalg.inv(to)
+
+
+FAULTS = {
+    "range": lambda x: np.clip(x * 219 / 255 + 16 / 255, 0, 1),
+    "matrix": lambda x: np.clip(
+        x @ (_rgb(0.2126, 0.0722) @ np.linalg.inv(_rgb(0.299, 0.114))).T, 0, 1
+    ),
+    "encoding": lambda x: np.clip(x, 0, 1) ** np.float32(2.2 / 2.4),
+}
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+@pytest.mark.parametrize("quality", [40, 90])
+def test_the_proof_tells_codec_loss_from_a_colour_fault(fault: str, quality: int) -> None:
+    study = open_study(DEMO)
+    shot = study.shot("jetty")
+    code = scaled(open_still(shot.path).pixels, WHOLE, 960, 540)
+    meant = treatment(study, shot, ApplyWish())(code)
+    kind = media()["jpeg"]
+
+    def proof(pixels: np.ndarray):
+        saving = Saving("BT.1886", quality=quality, sampling="4:2:0")
+        again = read(kind.write(rounded(pixels, 8), saving), "x.jpg")
+        return still_proof(meant, again, kind, 8, "BT.1886")
+
+    good = proof(meant)
+    assert good.is_true
+    assert "codec loss" in good.words()
+    assert good.pixels_mean > 2 * good.colour_mean
+    bad = proof(FAULTS[fault](meant))
+    assert not bad.is_true
+    assert "colours are off" in bad.words()
+
+
+def test_results_say_what_they_are(tmp_path: Path) -> None:
+    study = open_study(DEMO)
+    shot = study.shot("sill")
+    for name, suffix, wish in (
+        ("Display P3", ".jpg", ApplyWish("Display P3", jpeg_quality=70, sampling="4:2:0")),
+        ("BT.2100 PQ", ".png", ApplyWish("BT.2100 PQ", bits=16)),
+        ("Linear BT.709", ".exr", ApplyWish("sRGB", bits=32)),
+        ("ACEScg", ".exr", ApplyWish("ACEScg", bits=16)),
+    ):
+        done = apply_shot(study, shot, tmp_path / f"{name}{suffix}", wish)
+        assert done.proof.is_true, (name, done.proof)
+        assert open_still(tmp_path / f"{name}{suffix}").facts.encoding == name
+    # Scene-referred results leave the View out.
+    light = open_still(tmp_path / "ACEScg.exr").pixels
+    code = open_still(shot.path).as_float()
+    working = path.through_ground(shot, study, path.to_working(shot, study, code))
+    meant = convert(path.through_look(study, working), study.working, "ACEScg")
+    np.testing.assert_allclose(light, meant, rtol=1e-3, atol=1e-4)
+    plain = ApplyWish(lut=read_lut(DEMO.parent / "luts" / "low_tide_33.cube").transform)
+    assert apply_shot(study, shot, tmp_path / "lut.png", plain).proof.exact
+
+
+def test_names_by_pattern(tmp_path: Path) -> None:
+    study = open_study(DEMO)
+    jobs = jobs_of(study, ("jetty", "sill"), tmp_path, ".png", ".mov", "{number} {shot} {look}")
+    assert [j.file.name for j in jobs] == [
+        f"002 sill {study.look.name}.png",
+        f"005 jetty {study.look.name}.png",
+    ]
+    same = jobs_of(study, ("jetty", "sill"), tmp_path, ".png", ".mov", "../{study}/x")
+    assert [j.file.parent for j in same] == [tmp_path, tmp_path]
+    assert same[0].file.name != same[1].file.name
+    with pytest.raises(ValueRefused, match="field"):
+        jobs_of(study, ("jetty",), tmp_path, ".png", ".mov", "{moon}")

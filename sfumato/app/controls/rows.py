@@ -1,0 +1,33 @@
+"""Rows of a settings column: a title of one width, then what is set."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+
+from sfumato.app.controls.editor import Chooser
+
+TITLE_WIDTH = 96
+
+
+class Row(QWidget):
+    """A title and widgets beside it; the first fills the row unless it has a width of its own."""
+
+    def __init__(self, title: str, *widgets: QWidget, stretch: int = 1) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        label = QLabel(title)
+        label.setFixedWidth(TITLE_WIDTH)
+        line.addWidget(label)
+        for i, widget in enumerate(widgets):
+            line.addWidget(widget, stretch if i == 0 else 0)
+            if not widget.accessibleName():
+                widget.setAccessibleName(title)
+
+
+def chooser(name: str, options: tuple[str, ...]) -> Chooser:
+    box = Chooser()
+    box.setObjectName(name)
+    box.addItems(options)
+    return box
