@@ -302,7 +302,7 @@ class Previewer:
         table: _DragTable = self._tables.get(key, make)
         return table
 
-    def _on_screen(self, study: Study) -> Callable[[Rgb], Rgb] | None:
+    def to_screen(self, study: Study) -> Callable[[Rgb], Rgb] | None:
         """Return the way from display codes to the codes of the screen, None when they are the same."""
         display, screen = encoding(study.view.encoding), self.screen
         if screen is None or is_plain(display, screen):
@@ -311,7 +311,7 @@ class Previewer:
 
     def _screen_table(self, ask: Ask, table: _DragTable) -> _DragTable:
         """Return a drag table that goes on to the screen."""
-        go_on = self._on_screen(ask.study)
+        go_on = self.to_screen(ask.study)
         if go_on is None:
             return table
 
@@ -324,7 +324,7 @@ class Previewer:
 
     def screened(self, study: Study, picture: Rgb, cancel: Cancel | None = None) -> Array:
         """Return display values as they are painted: uint8 codes of the screen."""
-        go_on = self._on_screen(study)
+        go_on = self.to_screen(study)
         return to_bytes(picture if go_on is None else run_tiled(go_on, picture, cancel))
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
@@ -593,7 +593,7 @@ class Previewer:
 
     def screened_whole(self, study: Study, picture: Rgb) -> Array:
         """Return display values as they are painted, in one piece: for workers of the tile pool."""
-        go_on = self._on_screen(study)
+        go_on = self.to_screen(study)
         return to_bytes(picture if go_on is None else go_on(picture))
 
     def cut(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:

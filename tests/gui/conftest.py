@@ -115,6 +115,7 @@ class Hand:
                 or self.window.coats.is_busy
                 or self.window.presets.is_busy
                 or self.window.swatch_model.is_busy
+                or self.window.paint_edits.is_busy
                 else quiet + 1
             )
             if quiet >= 3:

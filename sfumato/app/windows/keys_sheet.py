@@ -20,12 +20,13 @@ from sfumato.app.controls import (
 )
 from sfumato.app.panels import coat_row
 from sfumato.app.theme import strong_font
-from sfumato.app.views import contact, easel, scope, shots, wall
+from sfumato.app.views import contact, easel, paint_easel, scope, shots, wall
 
 CONTROLS = {
     "Rows of the Ledger": coat_row.KEYS,
     "Numbers": scrub.KEYS,
     "Easel": easel.KEYS,
+    "Painting on a still": paint_easel.KEYS,
     "All shots": contact.KEYS,
     "Instruments": scope.KEYS,
     "Wall of the Swatchbook": wall.KEYS,

@@ -24,6 +24,7 @@ from sfumato.app.model.convert_model import ConvertModel
 from sfumato.app.model.desk import Desk
 from sfumato.app.model.jobs import Queue
 from sfumato.app.model.notices import Notices
+from sfumato.app.model.paint_model import PaintModel
 from sfumato.app.model.settings import Settings
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.model.swatch_model import SwatchModel
@@ -34,6 +35,7 @@ from sfumato.app.panels.easel_panel import EaselPanel
 from sfumato.app.panels.instruments import Instruments
 from sfumato.app.panels.ledger import Ledger
 from sfumato.app.panels.notice_strip import NoticeStrip, WorkLine
+from sfumato.app.panels.paint_page import PaintPage
 from sfumato.app.panels.rail import Rail
 from sfumato.app.panels.seal import Seal
 from sfumato.app.panels.swatch_room import SwatchRoom
@@ -45,6 +47,7 @@ from sfumato.app.windows.conversions import Conversions
 from sfumato.app.windows.encoding_edits import EncodingEdits
 from sfumato.app.windows.exports import Exports
 from sfumato.app.windows.keys_sheet import KeysSheet
+from sfumato.app.windows.paint_edits import PaintEdits
 from sfumato.app.windows.palette import Palette
 from sfumato.app.windows.ports import Ports
 from sfumato.app.windows.preset_edits import PresetEdits
@@ -83,6 +86,7 @@ class MainWindow(QMainWindow):
         self.convert_model = ConvertModel(self.notices, self)
         self.desk = Desk(self.model, self.view, self.notices, self)
         self.swatch_model = SwatchModel(self.desk, self.notices, self)
+        self.paint_model = PaintModel(self.desk, self.notices, self)
         self.queue = Queue(self)
         self.setWindowTitle("Sfumato")
         self.setAcceptDrops(True)
@@ -118,6 +122,15 @@ class MainWindow(QMainWindow):
         self.apply_edits = ApplyEdits(
             self, self.apply_room, self.model, self.desk, self.notices, settings
         )
+        self.paint_edits = PaintEdits(
+            self,
+            self.apply_pages,
+            self.apply_room,
+            self.paint_page,
+            self.paint_model,
+            self.desk,
+            self.notices,
+        )
         self.encodings = EncodingEdits(self, self.model, self.desk, self.notices)
         self.view_edits = ViewEdits(self, self.view)
         self.torn = TornParts(self)
@@ -128,6 +141,7 @@ class MainWindow(QMainWindow):
             self.encodings,
             self.swatch_edits,
             self.apply_edits,
+            self.paint_edits,
             self.shot_edits,
             self.exports,
             self.conversions,
@@ -139,7 +153,7 @@ class MainWindow(QMainWindow):
         self._connect()
         self._restore_window()
         self.view_edits.take_screen(str(settings.get("screen", DESKTOP)))
-        self._refresh_actions()
+        self.refresh_actions()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -197,11 +211,15 @@ class MainWindow(QMainWindow):
         self.rooms = QStackedWidget()
         self.swatch_room = SwatchRoom(self.swatch_model)
         self.apply_room = ApplyRoom(self.model)
+        self.paint_page = PaintPage(self.paint_model)
+        self.apply_pages = QStackedWidget()
+        self.apply_pages.addWidget(self.apply_room)
+        self.apply_pages.addWidget(self.paint_page)
         self._room_pages = {
             "look": look,
             "swatchbook": self.swatch_room,
             "convert": self.convert_room,
-            "apply": self.apply_room,
+            "apply": self.apply_pages,
         }
         for page in self._room_pages.values():
             self.rooms.addWidget(page)
@@ -246,9 +264,10 @@ class MainWindow(QMainWindow):
         self.model.changed.connect(self._on_changed)
         self.model.file_changed.connect(self._on_file_changed)
         for stack in (m.undo_stack for m in (self.model, self.convert_model, self.swatch_model)):
-            stack.indexChanged.connect(lambda _i: self._refresh_actions())
-        self.convert_model.chosen_changed.connect(self._refresh_actions)
-        self.swatch_model.chosen_changed.connect(self._refresh_actions)
+            stack.indexChanged.connect(lambda _i: self.refresh_actions())
+        self.convert_model.chosen_changed.connect(self.refresh_actions)
+        self.apply_room.table.currentCellChanged.connect(lambda *_places: self.refresh_actions())
+        self.swatch_model.chosen_changed.connect(self.refresh_actions)
         self.view.changed.connect(self._on_view)
         self.shots.chosen.connect(lambda s: self.view.set("shot", s))
         self.shots.marked.connect(self.shot_edits.mark)
@@ -284,7 +303,7 @@ class MainWindow(QMainWindow):
         self.files.replaced.connect(self._show_first_shot)
         self.desk.thumbs.connect(self.shots.show_thumbs)
         self.desk.guesses.connect(self._show_guesses)
-        self.desk.shown.connect(lambda _s: self._refresh_actions())
+        self.desk.shown.connect(lambda _s: self.refresh_actions())
         self.queue.finished.connect(self._on_finished)
         self.queue.refused.connect(self.notices.fault)
         self.queue.cancelled.connect(
@@ -314,7 +333,7 @@ class MainWindow(QMainWindow):
         marked = self.view.get("marked_shots")
         self.view.set("marked_shots", tuple(i for i in marked if i in ids))
         self._show_shots()
-        self._refresh_actions()
+        self.refresh_actions()
 
     def _show_guesses(self, _guesses: Any) -> None:
         """Mark the shots whose numbers look like another encoding than the one that is stated."""
@@ -367,15 +386,15 @@ class MainWindow(QMainWindow):
             if coat and self.model.study.root(coat) not in (LOOK, self.view.get("shot")):
                 self.view.set("coat", "")
             self.seal.refresh()
-        self._refresh_actions()
+        self.refresh_actions()
 
     def _on_file_changed(self) -> None:
         name = self.model.file.name if self.model.file else self.model.study.name
         self.setWindowTitle(f"{name}[*] — Sfumato")
         self.setWindowModified(self.model.is_edited)
-        self._refresh_actions()
+        self.refresh_actions()
 
-    def _refresh_actions(self) -> None:
+    def refresh_actions(self) -> None:
         study, stack = self.model.study, self._stack
         coat = self.view.get("coat")
         spec = study.coat(coat).spec if coat else None
@@ -399,6 +418,8 @@ class MainWindow(QMainWindow):
             and spec.pick is not None
             and self.desk.shot is not None,
             "in_look": in_look,
+            "has_still": self.paint_edits.can_paint,
+            "is_painting": bool(self.paint_model.shot_id) and self.view.get("room") == "apply",
             "has_cdl": in_look and spec is not None and spec.key == "cdl",
             "in_swatchbook": self.view.get("room") == "swatchbook",
             "has_swatch": self.view.get("room") == "swatchbook"
@@ -429,7 +450,7 @@ class MainWindow(QMainWindow):
         shots = self.model.study.shots
         self.view.set("shot", shots[0].id if shots else "")
         self._show_shots()
-        self._refresh_actions()
+        self.refresh_actions()
 
     def _on_finished(self, tag: str, answer: Any) -> None:
         if tag == "config":
@@ -442,7 +463,7 @@ class MainWindow(QMainWindow):
             self.shot_edits.ground_proposed(answer)
         elif tag == "smallest":
             self.exports.found_grid(answer)
-        self._refresh_actions()
+        self.refresh_actions()
 
     def open_palette(self) -> None:
         specs = [s for s in TABLE if s.id != "open_palette"]
@@ -483,6 +504,9 @@ class MainWindow(QMainWindow):
         luts = [f for f in files if f not in studies and self._is_lut(f)]
         if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):
             self.conversions.take(luts)
+        elif luts and self.paint_model.shot_id and self.view.get("room") == "apply":
+            for file in luts:
+                self.paint_edits.add_layer(file)
         elif luts:
             self.coats.lay_files(luts)
         files = [f for f in files if f not in luts]
@@ -524,6 +548,7 @@ class MainWindow(QMainWindow):
         self.presets.close()
         self.swatch_edits.close()
         self.apply_edits.close()
+        self.paint_edits.close()
         self.shot_edits.close()
         self._keep_window()
         self.torn.close()
