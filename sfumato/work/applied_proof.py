@@ -18,7 +18,6 @@ from sfumato.core.measure import delta_e
 from sfumato.media.clip import Clip
 from sfumato.media.contract import MediaSpec, Still
 from sfumato.work.cancel import Cancel
-from sfumato.work.clips import ClipMade
 from sfumato.work.stills import rounded
 
 AREAS = 96  # across the picture
@@ -151,17 +150,23 @@ def clip_proof(
     source: str | Path,
     result: str | Path,
     run: Callable[[Rgb], Rgb],
-    first: int,
-    made: ClipMade,
+    frames: tuple[int, int | None],
     name: str,
     cancel: Cancel | None = None,
 ) -> AppliedProof:
-    """Compare frames of a written clip, from its beginning to its end, with what was meant."""
+    """Compare frames of a written clip, from its beginning to its end, with what was meant.
+
+    Args:
+        frames: the first and the last of the source that were to be written, None for its end.
+    """
     before, after = Clip(str(source)), Clip(str(result))
     try:
-        length = after.count - made.frames
+        first, last = frames
+        end = before.count - 1 if last is None else min(last, before.count - 1)
+        count = end - first + 1
+        length = after.count - count
         pairs = []
-        wanted = np.linspace(0, made.frames - 1, min(_FRAMES, made.frames)).round().astype(int)
+        wanted = np.linspace(0, count - 1, min(_FRAMES, count)).round().astype(int)
         for frame in wanted:
             if cancel is not None:
                 cancel.check()

@@ -14,13 +14,13 @@ from attrs import frozen
 from sfumato._version import VERSION
 from sfumato.core import mask, painted, study_json
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
 from sfumato.core.study import Shot, Study
 from sfumato.core.transform import Transform
 from sfumato.media.contract import Saving, Still
 from sfumato.media.registry import by_suffix
 from sfumato.work.applied_proof import AppliedProof, clip_proof, still_proof
-from sfumato.work.cancel import Cancel, Progress, silent
+from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.clips import ClipWish, graded_clip
 from sfumato.work.files import write_bytes
 from sfumato.work.frames import open_still
@@ -136,33 +136,57 @@ def apply_shot(
 ) -> Applied:
     """Write a shot through its Ground and the Look into a new file, decode it again and compare.
 
-    A sidecar says what was done.
+    A sidecar says what was done: before the result is there without its proof, so that a run that
+    is killed in between is known by it.
 
     Raises:
         ExportError: the file exists and `force` is false, it is the source, or cannot be written.
         MediaError: the source cannot be read.
         ValueRefused: the wish cannot be met.
-        Cancelled: while it was written: nothing is left; later: a file without a sidecar.
+        Cancelled: while it was written: nothing is left; later: a result that is proved by the
+            next run.
     """
     file = Path(target)
     if file.resolve() == Path(shot.path).resolve():
         raise ExportError(
             "the original is never written over", hint="choose another name", where=str(file)
         )
-    side = file.with_name(f"{file.name}{SIDECAR}")
-    if force:
-        side.unlink(missing_ok=True)  # it tells of the file that was there before
-    if is_clip(shot.path) and is_clip(file):
-        done = _apply_clip(study, shot, file, wish, force, cancel, progress)
-    else:
-        done = _apply_still(study, shot, file, wish, force, cancel)
-    record = {**_record(study, shot, file, wish), "proof": attrs.asdict(done.proof)}
+    side, record = _side(file), _record(study, shot, file, wish)
+    there = _sidecar(file)
+    if file.exists() and not force:
+        if there is None or "proof" in there or there != json.loads(json.dumps(record)):
+            raise ExportError(
+                "the file exists already", hint="choose another name or replace it", where=str(file)
+            )
+        # Made by a run that was stopped before it was proved.
+        proof = _proof_of(study, shot, file, wish, cancel)
+        if not proof.is_true:
+            raise ExportError(
+                f"a run that was stopped has left the file, and it is {proof.words()}",
+                hint="remove it and apply again",
+                where=str(file),
+            )
+        _write_side(side, {**record, "proof": attrs.asdict(proof)})
+        return Applied((), proof)
+    _write_side(side, record)
+    try:
+        write = _write_clip if is_clip(shot.path) and is_clip(file) else _write_still
+        remarks, meant = write(study, shot, file, wish, force, cancel, progress)
+    except (SfumatoError, Cancelled):
+        side.unlink(missing_ok=True)
+        raise
+    progress(_SHARE_WRITTEN, "is decoded again")
+    proof = _proof_of(study, shot, file, wish, cancel, meant)
+    _write_side(side, {**record, "proof": attrs.asdict(proof)})
+    return Applied(remarks, proof)
+
+
+def _write_side(side: Path, record: dict[str, object]) -> None:
     note = json.dumps(record, indent=1, ensure_ascii=False)
     write_bytes(side, f"{note}\n".encode(), force=True)
-    return done
 
 
-def _apply_clip(
+def _write_clip(
     study: Study,
     shot: Shot,
     file: Path,
@@ -170,7 +194,7 @@ def _apply_clip(
     force: bool,
     cancel: Cancel | None,
     progress: Progress,
-) -> Applied:
+) -> tuple[tuple[str, ...], None]:
     run, name = treatment(study, shot, wish), result_encoding(study, wish)
     clip = ClipWish(wish.codec, wish.quality, shot.first, shot.last, name)
 
@@ -178,24 +202,48 @@ def _apply_clip(
         progress(share * _SHARE_WRITTEN, words)
 
     made = graded_clip(shot.path, file, run, clip, force=force, cancel=cancel, progress=writing)
-    progress(_SHARE_WRITTEN, "is decoded again")
-    remarks = made.remarks
     if shot.is_painted:
-        remarks = (*remarks, "painted masks are for stills: the Look goes everywhere")
-    return Applied(remarks, clip_proof(shot.path, file, run, shot.first, made, name, cancel))
+        said = "painted masks are for stills: the Look goes everywhere"
+        return (*made.remarks, said), None
+    return made.remarks, None
 
 
-def _apply_still(
-    study: Study, shot: Shot, file: Path, wish: ApplyWish, force: bool, cancel: Cancel | None
-) -> Applied:
+def _write_still(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    force: bool,
+    cancel: Cancel | None,
+    _progress: Progress,
+) -> tuple[tuple[str, ...], Rgb]:
+    """Write a still; return what is not kept, and the code values that were meant."""
     kind, name = kind_for(file), result_encoding(study, wish)
     still = open_still(shot.path, shot.frame)
     bits = wish.bits or default_bits(still, file.suffix)
     meant = graded_still(study, shot, wish, still.as_float(), cancel)
     pixels = rounded(meant, bits, kind, name)
-    remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
-    again = open_still(file)
-    return Applied(remarks, still_proof(meant, again, kind, bits, name))
+    return write_still(pixels, file, saving_for(still, wish, name), force=force), meant
+
+
+def _proof_of(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    cancel: Cancel | None,
+    meant: Rgb | None = None,
+) -> AppliedProof:
+    """Decode a result and compare it with what is meant, computed anew where it is not given."""
+    name = result_encoding(study, wish)
+    if is_clip(shot.path) and is_clip(file):
+        frames = shot.first, shot.last
+        return clip_proof(shot.path, file, treatment(study, shot, wish), frames, name, cancel)
+    still = open_still(shot.path, shot.frame)
+    if meant is None:
+        meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    bits = wish.bits or default_bits(still, file.suffix)
+    return still_proof(meant, open_still(file), kind_for(file), bits, name)
 
 
 def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
@@ -306,14 +354,21 @@ def jobs_of(
 
 def is_done(study: Study, job: Job, wish: ApplyWish) -> bool:
     """Whether a file is there that was made from the same, by the same, and proved."""
-    side = job.file.with_name(f"{job.file.name}{SIDECAR}")
+    there = _sidecar(job.file)
+    if there is None or "proof" not in there or not job.file.is_file():
+        return False
+    del there["proof"]
+    return bool(there == json.loads(json.dumps(_record(study, job.shot, job.file, wish))))
+
+
+def _side(file: Path) -> Path:
+    return file.with_name(f"{file.name}{SIDECAR}")
+
+
+def _sidecar(file: Path) -> dict[str, object] | None:
+    """Return what stands beside a result, None where nothing of ours does."""
     try:
-        plain = json.loads(side.read_text(encoding="utf-8"))
-        facts = job.file.stat()
+        plain = json.loads(_side(file).read_text(encoding="utf-8"))
     except (OSError, ValueError):
-        return False
-    if not isinstance(plain, dict):
-        return False
-    plain.pop("proof", None)
-    now = json.loads(json.dumps(_record(study, job.shot, job.file, wish)))
-    return facts.st_size > 0 and bool(plain == now)
+        return None
+    return plain if isinstance(plain, dict) else None

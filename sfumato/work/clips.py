@@ -6,6 +6,7 @@ far as the codec holds them; every frame keeps its time, sound is copied.
 
 from __future__ import annotations
 
+import glob
 import os
 import queue
 import tempfile
@@ -28,7 +29,9 @@ from sfumato.media.contract import H273
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import placed, refusal
 from sfumato.work.tiles import pool
+from sfumato.work.timecode import later
 
+_KEPT = {"title", "artist", "copyright", "comment", "date", "creation_time"}  # of the container
 _AHEAD = 4  # frames in hand between two stages
 Colour = Callable[[Rgb], Rgb]
 
@@ -381,9 +384,11 @@ def graded_clip(
         raise ExportError(
             "the file exists already", hint="choose another name or replace it", where=str(file)
         )
+    part = f".{file.stem[:60]}.part"
     try:
+        _sweep(file.parent, part)
         handle, name = tempfile.mkstemp(
-            prefix=f".{file.stem[:60]}.", suffix=file.suffix, dir=file.parent
+            prefix=f"{part}{os.getpid()}-", suffix=file.suffix, dir=file.parent
         )
         os.close(handle)
     except OSError as error:
@@ -399,6 +404,14 @@ def graded_clip(
     finally:
         temporary.unlink(missing_ok=True)
     return made
+
+
+def _sweep(folder: Path, part: str) -> None:
+    """Remove what a run that was killed has left of the same result."""
+    for left in folder.glob(f"{glob.escape(part)}*"):
+        number = left.name[len(part) :].split("-")[0]
+        if number.isdigit() and not Path(f"/proc/{number}").exists():
+            left.unlink(missing_ok=True)
 
 
 def _write(
@@ -424,9 +437,9 @@ def _write(
         colours = _Stage("colour", _coloured(line.frames(), colour, codec))
         try:
             done = 0
-            for planes, layout, pts, remarks in colours:
+            for planes, layout, frame, remarks in colours:
                 cancel.check()
-                line.encode(planes, layout, pts, remarks)
+                line.encode(planes, layout, frame, remarks)
                 done += 1
                 rate = done / (time.perf_counter() - start)
                 left = f", {max(whole - done, 0) / rate:.0f} s left" if whole else ""
@@ -441,8 +454,7 @@ def _write(
 def _coloured(frames: Iterator[Any], colour: Colour, codec: Codec) -> Iterator[Any]:
     """Colour decoded frames: planes out, ready to be encoded."""
     for frame in frames:
-        turns = round(frame.rotation / 90) % 4
-        if _is_planar(frame) and not turns:
+        if _is_planar(frame):
             layout = Layout.of(frame)
             held, remarks = out_layout(layout, codec)
             planes = graded_planes(frame, layout, held, colour)
@@ -455,8 +467,8 @@ def _coloured(frames: Iterator[Any], colour: Colour, codec: Codec) -> Iterator[A
                 graded[first:last] = colour(rgb[first:last])
 
             _in_stripes(len(rgb), one)
-            planes = to_planes(np.ascontiguousarray(np.rot90(graded, turns)), held)
-        yield planes, held, frame.pts, remarks
+            planes = to_planes(graded, held)
+        yield planes, held, frame, remarks
 
 
 class _Line:
@@ -509,7 +521,14 @@ class _Line:
                     self._begin = frame.pts
                 yield frame
 
-    def _open(self, layout: Layout, width: int, height: int, remarks: tuple[str, ...]) -> None:
+    def _open(
+        self,
+        layout: Layout,
+        width: int,
+        height: int,
+        rotation: float,
+        remarks: tuple[str, ...],
+    ) -> None:
         video, codec = self._video, self._codec
         rate = video.average_rate or video.guessed_rate or Fraction(25)
         made = self._made = self._out.add_stream(codec.encoder, rate=rate)
@@ -528,20 +547,30 @@ class _Line:
         if codec.key == "dnxhr":
             options["profile"] = "dnxhr_hqx" if layout.bits > 8 else "dnxhr_hq"
         context.options = options
-        if "timecode" in video.metadata:
-            made.metadata["timecode"] = video.metadata["timecode"]
+        if rotation:
+            made.set_display_rotation(rotation)
+        timecode = self._timecode()
+        if timecode:
+            made.metadata["timecode"] = later(timecode, self._wish.first, Fraction(rate))
+        for key in _KEPT & set(self._container.metadata):
+            self._out.metadata[key] = self._container.metadata[key]
         self.format = layout.format
         self.remarks = (*self.remarks, *remarks)
 
+    def _timecode(self) -> str:
+        """Return the timecode of the source's first frame, wherever the file keeps it; "" for none."""
+        places = (self._video, *self._container.streams.data, self._container)
+        held = ({k.lower(): v for k, v in p.metadata.items()} for p in places)
+        return next((h["timecode"] for h in held if h.get("timecode")), "")
+
     def encode(
-        self,
-        planes: list[Array],
-        layout: Layout,
-        pts: int | None,
-        remarks: tuple[str, ...],
+        self, planes: list[Array], layout: Layout, source: Any, remarks: tuple[str, ...]
     ) -> None:
+        """Encode the planes of a frame that were made from `source`, at its time."""
+        pts = source.pts
         if self._made is None:
-            self._open(layout, planes[0].shape[1], planes[0].shape[0], remarks)
+            size = planes[0].shape[1], planes[0].shape[0]
+            self._open(layout, *size, float(source.rotation), remarks)
         frame = _frame_of(planes, layout)
         frame.pts = None if pts is None else pts - self._begin
         frame.time_base = self._video.time_base

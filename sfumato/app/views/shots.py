@@ -29,7 +29,7 @@ def _same(a: tuple[Shot, ...], b: tuple[Shot, ...]) -> bool:
     """Whether two rows of shots look alike here (thumbnails come separately)."""
 
     def seen(shots: tuple[Shot, ...]) -> list[tuple[Any, ...]]:
-        return [(s.id, s.name, s.encoding, s.group, bool(s.ground)) for s in shots]
+        return [(s.id, s.name, s.encoding, s.group, bool(s.ground), s.is_painted) for s in shots]
 
     return a is b or seen(a) == seen(b)
 
@@ -156,6 +156,8 @@ class ShotsStrip(QWidget):
                 tip += f"\n{fault.summary}"
             if shot.group:
                 tip += f"\nin the group {shot.group}"
+            if shot.is_painted:
+                tip += "\npainted on in the Apply room: not in the LUT"
             if shot.id in self._doubts:
                 tip += f"\n{self._doubts[shot.id][1]}"
             if self._clipped.get(shot.id, 0) > _MUCH:
@@ -248,6 +250,14 @@ class ShotsStrip(QWidget):
             painter.drawPolygon(
                 [at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)]
             )
+
+        if shot.is_painted:  # a brush stroke on a dark ground: seen on any picture
+            at = QPointF(box.right() - 20, box.bottom() - 6)
+            for tone, width in (("rail", 6.0), ("text", 2.5)):
+                pen = QPen(colour(tone), width)
+                pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+                painter.setPen(pen)
+                painter.drawLine(at, at + QPointF(14, -4))
 
     def _paint_group(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
         """A line over the shots of a group, with its name over the first of them."""

@@ -19,7 +19,7 @@ from sfumato.media.clip import Clip
 from sfumato.media.contract import Saving
 from sfumato.media.registry import media, read
 from sfumato.work.applied_proof import still_proof
-from sfumato.work.apply import SIDECAR, ApplyWish, apply_shot, jobs_of, treatment
+from sfumato.work.apply import SIDECAR, ApplyWish, Job, apply_shot, is_done, jobs_of, treatment
 from sfumato.work.frames import WHOLE, open_still, scaled
 from sfumato.work.luts import read_lut
 from sfumato.work.stills import rounded
@@ -177,6 +177,32 @@ def test_results_say_what_they_are(tmp_path: Path) -> None:
     np.testing.assert_allclose(light, meant, rtol=1e-3, atol=1e-4)
     plain = ApplyWish(lut=read_lut(DEMO.parent / "luts" / "low_tide_33.cube").transform)
     assert apply_shot(study, shot, tmp_path / "lut.png", plain).proof.exact
+
+
+@pytest.mark.parametrize("name", ["s.tif", "f.mkv"])
+def test_a_result_that_was_not_proved_is_proved_by_the_next_run(name: str, tmp_path: Path) -> None:
+    study = open_study(DEMO)
+    shot = study.shot("sill")
+    if name == "f.mkv":
+        shot = Shot(str(ROOT / "demo/furnace.mov"), "f", "Tarn Log", last=4)
+    file, side = tmp_path / name, tmp_path / f"{name}{SIDECAR}"
+    apply_shot(study, shot, file)
+    made, plain = file.read_bytes(), json.loads(side.read_text())
+    assert is_done(study, Job(shot, file), ApplyWish())
+    # Killed between the result and its proof: nothing is written over, the proof is made up for.
+    proof = plain.pop("proof")
+    side.write_text(json.dumps(plain))
+    stamp = file.stat().st_mtime_ns
+    assert not is_done(study, Job(shot, file), ApplyWish())
+    assert attrs.asdict(apply_shot(study, shot, file).proof) == proof
+    assert (file.stat().st_mtime_ns, file.read_bytes()) == (stamp, made)
+    assert is_done(study, Job(shot, file), ApplyWish())
+    # A file of somebody else's, and one that was made by other settings, are left alone.
+    for wish, record in ((ApplyWish(), None), (ApplyWish(strength=0.5), json.dumps(plain))):
+        side.write_text(record) if record else side.unlink()
+        with pytest.raises(ExportError, match="exists already"):
+            apply_shot(study, shot, file, wish)
+    assert file.read_bytes() == made
 
 
 def test_names_by_pattern(tmp_path: Path) -> None:

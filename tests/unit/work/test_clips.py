@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import signal
+import subprocess
+import sys
+import time
 from fractions import Fraction
 from itertools import product
 from pathlib import Path
@@ -21,6 +25,7 @@ from sfumato.work.applied_proof import clip_proof
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.clips import CODECS, ClipWish, Layout, codec_for, graded_clip, out_layout
 from sfumato.work.study_store import open_study
+from sfumato.work.timecode import later
 
 
 def same(rgb: np.ndarray) -> np.ndarray:
@@ -149,7 +154,7 @@ def test_every_codec_keeps_colours_and_says_truly_how(
     made = graded_clip(source, target, same, wish)
     held, remarks = out_layout(layout, CODECS[codec])
     assert made.remarks == remarks
-    proof = clip_proof(source, target, same, 0, made, "BT.1886")
+    proof = clip_proof(source, target, same, (0, None), "BT.1886")
     assert proof.is_true, proof
     assert proof.pixels_mean < 0.5
     with av.open(str(target)) as container:
@@ -232,3 +237,84 @@ def test_codecs_are_chosen_and_refused() -> None:
     held, remarks = out_layout(Layout(8, 2, 2, False, 1), CODECS["prores"])
     assert held == Layout(10, 2, 1, False, 1)
     assert remarks == ()
+
+
+TIMECODES = [
+    ("01:00:00:00", 25, 25, "01:00:01:00"),
+    ("00:00:59;29", 1, Fraction(30000, 1001), "00:01:00;02"),
+    ("00:09:59;29", 1, Fraction(30000, 1001), "00:10:00;00"),
+    ("00:00:00;00", 17982, Fraction(30000, 1001), "00:10:00;00"),
+    ("00:00:00;00", 107892, Fraction(30000, 1001), "01:00:00;00"),
+    ("00:00:59;59", 1, Fraction(60000, 1001), "00:01:00;04"),
+    ("23:59:59:23", 1, 24, "00:00:00:00"),
+    ("none", 5, 24, "none"),
+]
+
+
+@pytest.mark.parametrize(("before", "frames", "rate", "after"), TIMECODES)
+def test_timecode_counts_on(before: str, frames: int, rate: Fraction, after: str) -> None:
+    assert later(before, frames, Fraction(rate)) == after
+
+
+@pytest.mark.parametrize("codec", ["prores", "h264"])
+def test_timecode_rotation_and_names_of_the_source_are_kept(codec: str, tmp_path: Path) -> None:
+    file = tmp_path / "turned.mov"
+    with av.open(str(file), "w") as out:
+        stream = out.add_stream("libx264", rate=25)
+        context = stream.codec_context
+        context.width, context.height, context.pix_fmt = 96, 64, "yuv420p"
+        stream.metadata["timecode"] = "10:11:12:13"
+        stream.set_display_rotation(-90)
+        out.metadata["title"] = "Saltglass, reel 3"
+        for i in range(8):
+            frame = av.VideoFrame.from_ndarray(
+                (np.roll(scene(96, 64), 4 * i, axis=1) * 255).astype(np.uint8), format="rgb24"
+            )
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode())
+    target = tmp_path / "out.mov"
+    graded_clip(file, target, same, ClipWish(codec, first=3))
+    with av.open(str(file)) as before, av.open(str(target)) as after:
+        a, b = (next(c.decode(video=0)) for c in (before, after))
+        assert a.rotation == b.rotation != 0
+        assert (b.width, b.height) == (96, 64)
+        assert after.streams.video[0].metadata["timecode"] == "10:11:12:16"
+        assert after.metadata["title"] == "Saltglass, reel 3"
+    # Seen upright, both.
+    x, y = Clip(str(file)).frame(4).pixels, Clip(str(target)).frame(1).pixels
+    assert x.shape == y.shape == (96, 64, 3)
+    assert np.abs(x - y).mean() < 0.02
+
+
+KILLED = """
+import sys, time
+from pathlib import Path
+import numpy as np
+from sfumato.work import clips
+source, target, seen = map(Path, sys.argv[1:])
+def slow(rgb):
+    seen.write_text("begun")
+    time.sleep(0.05)
+    return rgb
+clips.graded_clip(source, target, slow)
+"""
+
+
+def test_a_killed_run_leaves_no_half_file_and_the_next_one_goes_on(tmp_path: Path) -> None:
+    source = _made(tmp_path / "in.mkv", Layout(8, 2, 2, False, 1), 40)
+    folder, seen = tmp_path / "out", tmp_path / "seen"
+    folder.mkdir()
+    (folder / "other.mkv").write_bytes(b"whole")
+    target = folder / "result.mkv"
+    run = subprocess.Popen([sys.executable, "-c", KILLED, source, target, seen], cwd=ROOT)
+    while not seen.exists():
+        time.sleep(0.02)
+    time.sleep(0.3)
+    run.send_signal(signal.SIGKILL)
+    run.wait()
+    assert not target.exists()
+    assert len(list(folder.iterdir())) == 2  # the other one, and the part that was under way
+    made = graded_clip(source, target, same)
+    assert made.frames == 40
+    assert sorted(p.name for p in folder.iterdir()) == ["other.mkv", "result.mkv"]
+    assert (folder / "other.mkv").read_bytes() == b"whole"
