@@ -43,7 +43,7 @@ def kernels_loaded() -> bool:
     return _Loaded.kernels is not None
 
 
-@frozen
+@frozen(eq=False)
 class Packed:
     """A 3D table in the kernels' memory order, with the map from pixel values to lattice coordinates."""
 

@@ -49,6 +49,7 @@ class ApplyWish:
     bits: int = 0
     codec: str = ""
     quality: int = 16
+    effort: str = "quick"
     jpeg_quality: int = 95
     sampling: str = "4:4:4"
     lut: Transform | None = None
@@ -196,7 +197,7 @@ def _write_clip(
     progress: Progress,
 ) -> tuple[tuple[str, ...], None]:
     run, name = treatment(study, shot, wish), result_encoding(study, wish)
-    clip = ClipWish(wish.codec, wish.quality, shot.first, shot.last, name)
+    clip = ClipWish(wish.codec, wish.quality, wish.effort, shot.first, shot.last, name)
 
     def writing(share: float, words: str) -> None:
         progress(share * _SHARE_WRITTEN, words)

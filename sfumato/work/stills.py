@@ -6,12 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.encodings import convert
 from sfumato.core.encodings import encoding as encoding_of
 from sfumato.core.errors import ExportError, ValueRefused
-from sfumato.core.sample import apply_packed, packed
+from sfumato.core.sample import Packed, apply_packed, packed
 from sfumato.core.table import UNIT
 from sfumato.core.transform import Transform
 from sfumato.media.contract import MediaSpec, Saving, Still
@@ -46,6 +47,19 @@ def default_bits(still: Still, suffix: str) -> int:
     return own if own in held else max(held)
 
 
+@frozen(eq=False)
+class Chain:
+    """Steps on code values, one after the other; `only` is the lattice where a look-up is all there is."""
+
+    steps: tuple[Callable[[Rgb], Rgb], ...]
+    only: Packed | None = None
+
+    def __call__(self, rgb: Rgb) -> Rgb:
+        for step in self.steps:
+            rgb = step(rgb)
+        return rgb
+
+
 def _one(transform: Transform, interp: str) -> Callable[[Rgb], Rgb]:
     """Return a transform as a function; a 3D table alone is laid out for the kernels once."""
     table = transform.table
@@ -67,7 +81,7 @@ def chain_of(
     interp: str = "tetrahedral",
     from_encoding: str | None = None,
     to_encoding: str | None = None,
-) -> Callable[[Rgb], Rgb]:
+) -> Chain:
     """Return transforms in order as one function on code values.
 
     Without encodings the numbers of the picture go through as they are. `from_encoding` says what
@@ -97,12 +111,9 @@ def chain_of(
             )
         carry(now, to_encoding)
 
-    def run(rgb: Rgb) -> Rgb:
-        for step in steps:
-            rgb = step(rgb)
-        return rgb
-
-    return run
+    table = transforms[0].table if len(steps) == 1 else None
+    is_plain = table is not None and (table.interp or interp) == "tetrahedral"
+    return Chain(tuple(steps), packed(table) if table is not None and is_plain else None)
 
 
 def applied(

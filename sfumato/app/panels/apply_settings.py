@@ -18,7 +18,7 @@ from sfumato.media.contract import MediaSpec
 from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.registry import media
 from sfumato.work.apply import NAME_FIELDS, USUAL_NAME, ApplyWish
-from sfumato.work.clips import CODECS
+from sfumato.work.clips import CODECS, EFFORTS
 
 _STILLS: dict[str, MediaSpec] = {
     m.title.removesuffix(" picture"): m for m in media().values() if m.write is not None
@@ -83,7 +83,12 @@ class ApplySettings(QWidget):
         self._jpeg_row = Row("Quality", self.jpeg, self.sampling, stretch=0)
         column.addWidget(self._jpeg_row)
         column.addWidget(Row("Clips as", self.codec))
-        self._crf_row = Row("Rate factor", SlimBar(self.crf), self.crf)
+        self.effort = chooser("apply.effort", tuple(EFFORTS))
+        self.effort.setToolTip(
+            "quick makes about three times the frames a second; thorough makes smaller files"
+        )
+        self.effort.textActivated.connect(lambda _t: self.changed.emit())
+        self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
         column.addWidget(self._crf_row)
         column.addSpacing(6)
         self.pattern = QLineEdit(USUAL_NAME)
@@ -167,6 +172,7 @@ class ApplySettings(QWidget):
             0 if depth == AS_SOURCE else int(depth.split()[0]),
             self._codec(),
             round(self.crf.value()),
+            self.effort.currentText(),
             round(self.jpeg.value()),
             self.sampling.currentText(),
             None if lut is None else attrs.evolve(lut.transform, source=lut.path),

@@ -12,8 +12,40 @@ def _jit(*signatures: str) -> Any:
     return numba.njit(list(signatures), nogil=True, cache=True, error_model="numpy")
 
 
+_LINES = (
+    "void({k}[:, ::1], {k}[:, ::1], int64, int64, float32[::1], int64, "
+    "float32[::1], float32[::1], float32[::1], float32[::1], int64)"
+)
 _UNPACK = "void({k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64, int64, float32[::1], float32[:, :, ::1], int64)"
 _PACK = "void(float32[:, :, ::1], float32[::1], {k}[:, ::1], {k}[:, ::1], {k}[:, ::1], int64)"
+
+
+@_jit(_LINES.format(k="uint8"), _LINES.format(k="uint16"))
+def chroma_lines(cb, cr, height, cw, c, row, b_line, r_line, blue, red, width):  # type: ignore[no-untyped-def]
+    """Fill blue and red with the chroma of a row, -0.5..0.5; b_line and r_line (cw + 1) are scratch.
+
+    c: as of `unpack`.
+    """
+    ch = cb.shape[0]
+    near, far, half = np.float32(0.75), np.float32(0.25), np.float32(0.5)
+    middle, chroma = c[2], c[3]
+    k, other = row, row
+    if ch < height:
+        k = row >> 1
+        other = min(k + 1, ch - 1) if row & 1 else max(k - 1, 0)
+    for j in range(cw):
+        b_line[j] = (near * np.float32(cb[k, j]) + far * np.float32(cb[other, j]) - middle) * chroma
+        r_line[j] = (near * np.float32(cr[k, j]) + far * np.float32(cr[other, j]) - middle) * chroma
+    b_line[cw], r_line[cw] = b_line[cw - 1], r_line[cw - 1]
+    if cw < width:
+        for j in range(cw):
+            blue[2 * j] = b_line[j]
+            blue[2 * j + 1] = (b_line[j] + b_line[j + 1]) * half
+            red[2 * j] = r_line[j]
+            red[2 * j + 1] = (r_line[j] + r_line[j + 1]) * half
+    else:
+        for x in range(width):
+            blue[x], red[x] = b_line[x], r_line[x]
 
 
 @_jit(_UNPACK.format(k="uint8"), _UNPACK.format(k="uint16"))
@@ -24,39 +56,15 @@ def unpack(y, cb, cr, height, cw, c, out, first):  # type: ignore[no-untyped-def
     c: luma offset and scale, chroma middle and scale, then 2(1-kr), 2(1-kb), kr, kb, 1/kg.
     """
     rows, width, _ = out.shape
-    ch = cb.shape[0]
-    half_across, half_down = cw < width, ch < height
-    near, far, half = np.float32(0.75), np.float32(0.25), np.float32(0.5)
-    low, size, middle, chroma = c[0], c[1], c[2], c[3]
+    low, size = c[0], c[1]
     more_red, more_blue, kr, kb, per_green = c[4], c[5], c[6], c[7], c[8]
     blue, red = np.empty(width + 2, np.float32), np.empty(width + 2, np.float32)
     b_line, r_line = np.empty(cw + 1, np.float32), np.empty(cw + 1, np.float32)
     line = np.empty(width, np.float32)
     for i in range(rows):
-        row = first + i
-        k, other = row, row
-        if half_down:
-            k = row >> 1
-            other = min(k + 1, ch - 1) if row & 1 else max(k - 1, 0)
-        for j in range(cw):
-            b_line[j] = (
-                near * np.float32(cb[k, j]) + far * np.float32(cb[other, j]) - middle
-            ) * chroma
-            r_line[j] = (
-                near * np.float32(cr[k, j]) + far * np.float32(cr[other, j]) - middle
-            ) * chroma
-        b_line[cw], r_line[cw] = b_line[cw - 1], r_line[cw - 1]
-        if half_across:
-            for j in range(cw):
-                blue[2 * j] = b_line[j]
-                blue[2 * j + 1] = (b_line[j] + b_line[j + 1]) * half
-                red[2 * j] = r_line[j]
-                red[2 * j + 1] = (r_line[j] + r_line[j + 1]) * half
-        else:
-            for x in range(width):
-                blue[x], red[x] = b_line[x], r_line[x]
+        chroma_lines(cb, cr, height, cw, c, first + i, b_line, r_line, blue, red, width)
         for x in range(width):
-            line[x] = (np.float32(y[row, x]) - low) * size
+            line[x] = (np.float32(y[first + i, x]) - low) * size
         for x in range(width):
             r = line[x] + more_red * red[x]
             b = line[x] + more_blue * blue[x]
