@@ -60,7 +60,26 @@ class Packed:
 
 
 def packed(table: Table3D) -> Packed:
-    """Lay a table out for the kernels: four floats a node, red fastest."""
+    """Lay a table out for the kernels: four floats a node, red fastest. The newest few are kept."""
+    if table.size > _KEPT_SIZE:
+        return _laid_out(table)
+    newest = _Newest.tables
+    for known, laid_out in newest:
+        if known is table:
+            return laid_out
+    made = _laid_out(table)
+    _Newest.tables = (*newest[-3:], (table, made))  # one assignment: safe from any thread
+    return made
+
+
+_KEPT_SIZE = 65  # 4.4 MB
+
+
+class _Newest:
+    tables: tuple[tuple[Table3D, Packed], ...] = ()
+
+
+def _laid_out(table: Table3D) -> Packed:
     n = table.size
     lattice = np.zeros((n, n, n, 4), np.float32)
     lattice[..., :3] = table.values.transpose(2, 1, 0, 3)

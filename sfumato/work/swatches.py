@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
+import imagecodecs
 import numpy as np
 import platformdirs
 from attrs import frozen
@@ -49,10 +50,10 @@ class Swatch:
 
     file: Path
     stamp: str
+    key: str = attrs.field(init=False, eq=False, repr=False)  # asked for all the time
 
-    @property
-    def key(self) -> str:
-        return f"{self.file}|{self.stamp}"
+    def __attrs_post_init__(self) -> None:
+        object.__setattr__(self, "key", f"{self.file}|{self.stamp}")
 
 
 @frozen
@@ -194,10 +195,10 @@ class Cache:
 def _picture(data: bytes) -> Array | None:
     """Decode a tile; None when it is damaged."""
     try:
-        with Image.open(io.BytesIO(data)) as picture:
-            return np.asarray(picture.convert("RGB"))
-    except (OSError, ValueError):
+        picture = np.asarray(imagecodecs.jpeg8_decode(data))
+    except (RuntimeError, ValueError):
         return None
+    return picture if picture.ndim == 3 else None
 
 
 def _plain_facts(facts: Facts) -> dict[str, Any]:

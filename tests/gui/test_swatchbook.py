@@ -339,6 +339,39 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     assert (looks / "frost.cube").exists()
 
 
+def test_tiles_show_a_set_of_shots(book) -> None:
+    hand, model = book, book.window.swatch_model
+    swatch = choose(hand, "grey")
+    one = model.tiles[swatch.key]
+    hand.window.view.set("marked_shots", ("jetty",))
+    box = hand.find(QComboBox, "swatch.shots")
+    box.setCurrentIndex(1)
+    box.textActivated.emit(box.currentText())
+    hand.settle()
+    assert [s.id for s in model.shots] == ["sill", "jetty"]
+    two = model.tiles[swatch.key]
+    assert two.shape == one.shape
+    # Each half is that shot through the look, as it would be in the middle of its own tile.
+    width = one.shape[1] // 2
+    study, previewer = hand.study, hand.window.desk.previewer
+    seen = model.book.seen(study, swatch, model.ends(swatch))
+    for left, name in ((0, "sill"), (width, "jetty")):
+        shot = study.shot(name)
+        code = previewer.cut(study, shot, width, one.shape[0])
+        meant = previewer.screened_whole(study, seen(path.through_ground(shot, study, code)))
+        part = two[:, left : left + width].astype(int)
+        assert np.abs(part - meant).mean() < 2
+    hand.window.view.set("marked_shots", ())
+    hand.settle()
+    again = model.tiles[swatch.key].astype(int)  # from the cache, where tiles are JPEG
+    assert np.abs(again - one).mean() < 2
+    box.setCurrentIndex(2)
+    box.textActivated.emit(box.currentText())
+    hand.settle()
+    assert len({s.id for s in model.shots}) == 4
+    assert hand.window.swatch_room.title.text().count(",") == 3
+
+
 def test_a_contact_sheet_as_picture_and_pdf(book, ports, tmp_path: Path) -> None:
     hand = book
     ports.sheet = tmp_path / "sheet.png"

@@ -45,6 +45,12 @@ NAME = "name"
 _CHUNK = 12
 _MOST_TILES = 1500
 _SETTLE_MS = 300
+_ORDER_MS = 1000
+
+
+ONE, MARKED, SPREAD = "this shot", "this and the marked shots", "four of the study"
+SHOTS = (ONE, MARKED, SPREAD)
+_MOST_SHOTS = 4  # on one tile
 
 
 @frozen
@@ -60,6 +66,7 @@ class Wall:
     hide_passed: bool = False
     order: str = NAME
     convert: bool = True  # show what does not fit as it would be once converted
+    shots: str = ONE  # whose pictures the tiles show
 
 
 class _Step(QUndoCommand):
@@ -126,6 +133,7 @@ class SwatchModel(QObject):
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _d: self._later.start())
         self._soon = single_shot(self, 0, self._ask_sight)
+        self._order = single_shot(self, _ORDER_MS, self._forget_order)
         desk.model.changed.connect(self._on_study)
         desk.view.changed.connect(self._on_view)
 
@@ -204,8 +212,11 @@ class SwatchModel(QObject):
     def _on_facts(self, found: dict[str, Facts]) -> None:
         self.facts.update(found)
         left = any(s.key not in self.facts for s in self.swatches)
-        if not left or self.wall.order == NAME:
+        if not left:
+            self._order.stop()
             self._forget_order()
+        elif self.wall.order == NAME and not self._order.isActive():
+            self._order.start()  # laying the wall anew is dear: not with every few files
         self.tiles_changed.emit(list(found))
         if self.chosen is not None and self.chosen.key in found:
             self.chosen_changed.emit()
@@ -218,9 +229,9 @@ class SwatchModel(QObject):
         """Change folder, search, filters or order."""
         wall = attrs.evolve(self.wall, **values)
         if wall != self.wall:
-            convert = wall.convert != self.wall.convert
+            anew = (wall.convert, wall.shots) != (self.wall.convert, self.wall.shots)
             self.wall = wall
-            if convert:
+            if anew:
                 self.tiles.clear()
             self._forget_order()
             self._next_tiles()
@@ -368,40 +379,64 @@ class SwatchModel(QObject):
         return work.stacked(self.book, self.desk.model.study, (layer,))
 
     # --- pictures ------------------------------------------------------------------------------------
-    def _ground(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
-        """Return the shot in working values after its Ground, cut to the box."""
-        code = self.desk.previewer.cut(study, shot, width, height)
-        return path.through_ground(shot, study, code)
+    @property
+    def shots(self) -> tuple[Shot, ...]:
+        """The shots whose pictures stand on a tile: the chosen one first, four at most."""
+        first, every = self.desk.shot, self.desk.model.study.shots
+        if first is None:
+            return ()
+        if self.wall.shots == SPREAD:
+            count = min(_MOST_SHOTS, len(every))
+            return tuple(every[i * len(every) // count] for i in range(count))
+        marked = self.desk.view.get("marked_shots") if self.wall.shots == MARKED else ()
+        rest = tuple(s for s in every if s.id in marked and s.id != first.id)
+        return (first, *rest)[:_MOST_SHOTS]
+
+    def _ground(self, study: Study, shots: tuple[Shot, ...], width: int, height: int) -> Rgb:
+        """Return shots in working values after their Grounds, side by side in the box, or two by two."""
+        across, down = min(len(shots), 2), -(-len(shots) // 2)
+        out = np.zeros((height, width, 3), np.float32)
+        for i, shot in enumerate(shots):
+            column, row = i % 2, i // 2
+            last = i == len(shots) - 1
+            x0, y0 = column * width // across, row * height // down
+            x1 = width if last else (column + 1) * width // across
+            y1 = (row + 1) * height // down
+            code = self.desk.previewer.cut(study, shot, x1 - x0, y1 - y0)
+            out[y0:y1, x0:x1] = path.through_ground(shot, study, code)
+        return out
 
     def show_near(self, near: list[Swatch]) -> None:
         """Say which tiles are in sight: they come first."""
         self._near = near
         self._next_tiles()
 
-    def _place(self, study: Study, shot: Shot) -> str:
-        """Return what all tiles depend on: the picture, its Ground, the View and the screen."""
+    def _place(self, study: Study, shots: tuple[Shot, ...]) -> str:
+        """Return what all tiles depend on: the pictures, their Grounds, the View and the screen."""
         screen = self.desk.previewer.screen
-        try:
-            stamp = Path(shot.path).stat().st_mtime_ns
-        except OSError:
-            stamp = 0
-        name = screen.name if screen is not None else ""
-        what = (shot.path, stamp, shot.frame, shot.encoding, shot.ground, TILE, name)
+        what: list[Any] = []
+        for shot in shots:
+            try:
+                stamp = Path(shot.path).stat().st_mtime_ns
+            except OSError:
+                stamp = 0
+            what += [shot.path, stamp, shot.frame, shot.encoding, shot.ground]
+        what += [TILE, screen.name if screen is not None else ""]
         return repr((*what, study.working, study.view))
 
     def _next_tiles(self) -> None:
         """Ask for the tiles that are missing: those in sight first."""
-        shot = self.desk.shot
-        if not self._is_open or shot is None or self._lanes["tiles"].is_busy:
+        shots = self.shots
+        if not self._is_open or not shots or self._lanes["tiles"].is_busy:
             return
         if self.desk.view.get("room") != "swatchbook":
             return
         missing = [s for s in self._near if self._wants(s)]
-        missing = (missing or [s for s in self.visible if self._wants(s)])[: 10 * _CHUNK]
+        missing = (missing or [s for s in self.visible if self._wants(s)])[: 25 * _CHUNK]
         if not missing or len(self.tiles) > _MOST_TILES:
             return
         study, book, previewer = self.desk.model.study, self.book, self.desk.previewer
-        place, convert = self._place(study, shot), self.wall.convert
+        place, convert = self._place(study, shots), self.wall.convert
         asked = []
         for s in missing:
             ends, strength = self.ends(s), self.strength(s)
@@ -413,7 +448,7 @@ class SwatchModel(QObject):
             todo = [a for a in asked if a[1] not in known][:_CHUNK]
             found = {s.key: known[key] for s, key, _e, _a in asked if key in known}
             if todo:
-                code = self._ground(study, shot, *TILE)
+                code = self._ground(study, shots, *TILE)
 
                 def one(job: Any) -> tuple[str, str, Array]:
                     swatch, key, ends, strength = job
@@ -433,7 +468,7 @@ class SwatchModel(QObject):
                 made = list(pool().map(one, todo))
                 found.update({k: p for k, _key, p in made})
                 book.cache.put_tiles({key: p for _k, key, p in made if p.size})
-            return (study, shot, convert, {s.key: (e, a) for s, _k, e, a in asked}), found
+            return (study, shots, convert, {s.key: (e, a) for s, _k, e, a in asked}), found
 
         self._lanes["tiles"].ask(make)
 
@@ -442,17 +477,19 @@ class SwatchModel(QObject):
         return missing and swatch.key in self.facts
 
     def _on_tiles(self, answer: Any) -> None:
-        (study, shot, convert, asked), found = answer
-        now = self.desk.shot
-        if study is self.desk.model.study and shot == now and convert == self.wall.convert:
+        (study, shots, convert, asked), found = answer
+        now = self.shots
+        if study is self.desk.model.study and shots == now and convert == self.wall.convert:
             files = {s.key: s for s in self.swatches}
             for key in found:
                 swatch = files.get(key)
                 if swatch is not None and asked[key] == (self.ends(swatch), self.strength(swatch)):
                     self._stale.discard(key)
             self.tiles.update(found)
+            self._next_tiles()  # under way while these are painted
             self.tiles_changed.emit(list(found))
-        self._next_tiles()
+        else:
+            self._next_tiles()
 
     def set_size(self, width: int, height: int) -> None:
         """Say how large the picture on the room's Easel is, in device pixels."""
@@ -504,7 +541,8 @@ class SwatchModel(QObject):
             self._begin_anew()
 
     def _on_view(self, name: str) -> None:
-        if name == "shot" and self._is_open:
+        marks = name == "marked_shots" and self.wall.shots == MARKED
+        if (name == "shot" or marks) and self._is_open:
             self._begin_anew()
         if name == "room" and self.desk.view.get("room") == "swatchbook":
             self.open()
@@ -606,12 +644,14 @@ class SwatchModel(QObject):
     @property
     def is_busy(self) -> bool:
         lanes = any(lane.is_busy for lane in self._lanes.values())
-        return lanes or self._later.isActive() or self._soon.isActive()
+        timers = (self._later, self._soon, self._order)
+        return lanes or any(t.isActive() for t in timers)
 
     def close(self) -> None:
         self.undo_stack.blockSignals(True)
         self._later.stop()
         self._soon.stop()
+        self._order.stop()
         for lane in self._lanes.values():
             lane.close()
         if self._book is not None:

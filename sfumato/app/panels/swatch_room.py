@@ -25,7 +25,7 @@ from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.images import image_of
-from sfumato.app.model.swatch_model import ALL, KEPT_ONES, NAME, SwatchModel
+from sfumato.app.model.swatch_model import ALL, KEPT_ONES, NAME, SHOTS, SwatchModel
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.app.views.wall import Tile, WallView
@@ -206,6 +206,13 @@ class SwatchRoom(QWidget):
         row.setContentsMargins(14, 0, 10, 0)
         self.title = self._heading("")
         row.addWidget(self.title, 1)
+        self.on_tiles = Chooser()
+        self.on_tiles.setObjectName("swatch.shots")
+        self.on_tiles.setAccessibleName("Shots on the tiles")
+        self.on_tiles.setToolTip("Which shots the tiles show; marks are set on the shots strip")
+        self.on_tiles.addItems(SHOTS)
+        self.on_tiles.textActivated.connect(lambda which: self._model.show(shots=which))
+        row.addWidget(self.on_tiles)
         sheet = QPushButton("Contact sheet…")
         sheet.setObjectName("swatch.sheet")
         sheet.setProperty("flat", True)
@@ -495,10 +502,9 @@ class SwatchRoom(QWidget):
             wall.folder not in (ALL, KEPT_ONES)
         )
         shown = model.visible
-        shot = model.desk.shot
-        self.title.setText(
-            f"{shot.name if shot else 'no shot'} through {len(shown)} look{'s' * (len(shown) != 1)}"
-        )
+        names = ", ".join(s.name for s in model.shots) or "no shot"
+        self.title.setText(f"{names} through {len(shown)} look{'s' * (len(shown) != 1)}")
+        self.on_tiles.setCurrentText(wall.shots)
         self.wall.words = (
             "Nothing here is called that."
             if model.swatches
