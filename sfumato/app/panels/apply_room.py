@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted
+from sfumato.app.controls.table_row import TableRow
 from sfumato.app.model.jobs import single_shot
 from sfumato.app.model.study_model import StudyModel
 from sfumato.app.panels.apply_settings import ApplySettings
@@ -116,13 +117,14 @@ class ApplyRoom(QWidget):
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
+        self.table.setItemDelegate(TableRow(self.table))
         head = self.table.horizontalHeader()
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Interactive)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Interactive)
         head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        for i, width in enumerate((170, 200, 110)):
+        for i, width in enumerate((120, 190, 84)):
             self.table.setColumnWidth(i, width)
         self.table.itemChanged.connect(self._on_item)
         self.table.currentCellChanged.connect(lambda *_places: self._on_row())

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.table_row import TableRow
 from sfumato.app.theme import colour, strong_font
 from sfumato.work.batch import Row
 
@@ -72,6 +73,7 @@ class BatchPanel(QWidget):
         self._bar.setFixedHeight(6)
         column.addWidget(self._bar)
         self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setItemDelegate(TableRow(self.table))
         self.table.setObjectName("batch.rows")
         self.table.setAccessibleName("Results")
         self.table.setHorizontalHeaderLabels(_COLUMNS)

@@ -115,7 +115,7 @@ class ApplyEdits(QObject):
                 size = job.file.stat().st_size / 1e6
                 said = "; ".join((done.proof.words(), *done.remarks))
                 if done.proof.is_true:
-                    self._state.emit(job.shot.id, f"✓ {size:.1f} MB · {said}", "malachite")
+                    self._state.emit(job.shot.id, f"✓ {said} · {size:.1f} MB", "malachite")
                     made += 1
                 else:
                     self._state.emit(job.shot.id, f"✗ written, but {said}", "cinnabar")
