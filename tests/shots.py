@@ -44,6 +44,11 @@ def main() -> None:
             busy = window.desk.is_busy or window.queue.is_busy or window.conversions.is_busy
             quiet = 0 if busy else quiet + 1
 
+    def pause(ms: int) -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(ms, loop.quit)
+        loop.exec()
+
     def shot(name: str) -> None:
         settle()
         TARGET.mkdir(parents=True, exist_ok=True)
@@ -109,14 +114,6 @@ def main() -> None:
     look(mode="one")
     glaze("look_nudges", "nudges", pairs=pairs)
     look(mode="split")
-    window.presets.open_presets()
-    while window.presets.is_busy:
-        settle()
-    settle()
-    wall = window.presets.sheet
-    wall.tiles.setCurrentRow(2)
-    wall.grab().save(str(TARGET / "presets.png"))
-    wall.close()
     window.keyboard_sheet()
     settle()
     window.findChild(KeysSheet).grab().save(str(TARGET / "keys.png"))
@@ -194,15 +191,60 @@ def main() -> None:
     rest()
     shot("swatchbook")
     book.undo_stack.setClean()
-    look(room="apply")
-    room = window.apply_room
-    room.folder.setText(str(folder / "results"))
-    room.apply.click()
+    look(room="look")
+    window.shot_edits.bring_in_files([ROOT / "demo" / "furnace.mov"])
     settle()
+    window.ledger.edits.encoding(window.model.study.shots[-1].id, "Tarn Log")
+    look(room="apply")
+    room, place = window.apply_room, window.apply_room.settings.folder
+    place.setText(str(folder / "results"))
+    rest()
+    room.apply.click()
+    state = room.table.item(len(window.model.study.shots) - 1, 3)
+    for _ in range(3000):
+        pause(10)
+        state = room.table.item(len(window.model.study.shots) - 1, 3)
+        if "frames" in state.text() and not state.text().startswith("0 %"):
+            break
     window.strip.hide()
-    room.folder.blockSignals(True)
-    room.folder.setText("~/saltglass/results")
-    shot("apply")
+    place.blockSignals(True)
+    place.setText("~/saltglass/results")
+    pause(30)
+    window.grab().save(str(TARGET / "apply.png"))
+    print("docs/screenshots/apply.png")
+    settle()
+    room.table.setCurrentCell(1, 0)
+    window.paint_edits.paint_still()
+    paint = window.paint_model
+
+    def at_rest() -> None:
+        settle()
+        while window.paint_edits.is_busy:
+            settle()
+
+    def stroke(size: float, *points: tuple[float, float]) -> None:
+        paint.set_brush(attrs.evolve(paint.brush, size=size))
+        paint.begin(*points[0], 1.0)
+        for x, y in points[1:]:
+            paint.move(x, y, 1.0)
+        paint.end()
+        at_rest()
+
+    at_rest()
+    window.paint_edits.add_layer(ROOT / "demo" / "luts" / "low_tide_33.cube")
+    at_rest()
+    paint.set_coat("Strength", strength=0.7)
+    stroke(9.0, (0.36, 0.47), (0.4, 0.43), (0.46, 0.5), (0.44, 0.66), (0.36, 0.66), (0.36, 0.47))
+    paint.choose(0)
+    paint.fill(False)
+    at_rest()
+    stroke(16.0, (0.05, 0.62), (0.3, 0.6), (0.6, 0.66), (0.95, 0.62), (0.9, 0.8), (0.1, 0.84))
+    window.paint_page.show_mask.setChecked(True)
+    window.strip.hide()
+    shot("paint")
+    while window.model.undo_stack.canUndo():
+        window.undo()
+    at_rest()
     look(shot="sill", room="convert")
     window.strip.hide()
     luts = ROOT / "demo" / "luts"
