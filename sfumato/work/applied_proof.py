@@ -19,6 +19,7 @@ from sfumato.media.clip import Clip
 from sfumato.media.contract import MediaSpec, Still
 from sfumato.work.cancel import Cancel
 from sfumato.work.stills import rounded
+from sfumato.work.tiles import run_tiled
 
 AREAS = 96  # across the picture
 _SIDES = 6  # of the cells in which colours count as one, to each channel
@@ -170,7 +171,7 @@ def clip_proof(
         for frame in wanted:
             if cancel is not None:
                 cancel.check()
-            meant = run(before.frame(first + int(frame)).as_float())
+            meant = run_tiled(run, before.frame(first + int(frame)).as_float(), cancel)
             found = after.frame(min(int(frame), after.count - 1)).as_float()
             if meant.shape != found.shape:
                 return AppliedProof(False, 100.0, 100.0, 100.0, 100.0, 0, length)

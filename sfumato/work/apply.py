@@ -16,6 +16,7 @@ from sfumato.core import mask, painted, study_json
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
 from sfumato.core.study import Shot, Study
+from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 from sfumato.media.contract import Saving, Still
 from sfumato.media.registry import by_suffix
@@ -25,10 +26,12 @@ from sfumato.work.clips import ClipWish, graded_clip
 from sfumato.work.files import write_bytes
 from sfumato.work.frames import open_still
 from sfumato.work.luts import stated_span
-from sfumato.work.stills import chain_of, default_bits, kind_for, rounded, write_still
+from sfumato.work.stills import Chain, chain_of, default_bits, kind_for, rounded, write_still
 from sfumato.work.tiles import pool, run_tiled
 
 SIDECAR = ".applied.json"
+# Of the codes that legal range can hold: 1 is white, 1.095 the last code.
+_DOMAIN = (-0.075, -0.075, -0.075), (1.1, 1.1, 1.1)
 _ROWS = 256  # of a painted still at a time
 _SHARE_WRITTEN = 0.9  # of the work; the rest is the proof
 USUAL_NAME = "{shot}"
@@ -41,6 +44,8 @@ class ApplyWish:
     Attributes:
         encoding: of the result; scene-referred ones leave the View out.
         quality: of H.264 and HEVC, less is better; `jpeg_quality` 1..100, more is better.
+        points: of a lattice that clips go through instead of the exact path, many times as fast; 0 =
+            the exact path. The proof says what that costs.
         lut: takes the place of Ground and Look.
     """
 
@@ -52,6 +57,7 @@ class ApplyWish:
     effort: str = "quick"
     jpeg_quality: int = 95
     sampling: str = "4:4:4"
+    points: int = 0
     lut: Transform | None = None
 
 
@@ -97,6 +103,13 @@ def treatment(study: Study, shot: Shot, wish: ApplyWish) -> Callable[[Rgb], Rgb]
     enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
     look = painted.steps_of(study, attrs.evolve(shot, layers=()), wish.strength)[0][0]
     return lambda code: leave(look(enter(code)))
+
+
+def by_lattice(run: Callable[[Rgb], Rgb], points: int, cancel: Cancel | None = None) -> Chain:
+    """Return a function on code values as a look-up; codes a little beyond 0..1 are in it."""
+    low, high = np.asarray(_DOMAIN, np.float32)
+    nodes = run_tiled(run, lattice_colours(points) * (high - low) + low, cancel)
+    return chain_of([Transform((Table3D(np.nan_to_num(nodes), _DOMAIN),))])
 
 
 def graded_still(
@@ -197,6 +210,8 @@ def _write_clip(
     progress: Progress,
 ) -> tuple[tuple[str, ...], None]:
     run, name = treatment(study, shot, wish), result_encoding(study, wish)
+    if wish.points and wish.lut is None:
+        run = by_lattice(run, wish.points, cancel)
     clip = ClipWish(wish.codec, wish.quality, wish.effort, shot.first, shot.last, name)
 
     def writing(share: float, words: str) -> None:

@@ -26,6 +26,7 @@ _STILLS: dict[str, MediaSpec] = {
 AS_VIEW, AS_LUT = "as the View", "as the LUT gives it"
 AS_SOURCE = "as the source"
 THE_LOOK, A_LUT = "Ground and Look", "a LUT file…"
+_POINTS = {"the exact path": 0, "a lattice of 129 points": 129}
 _JPEG_QUALITY = Number(
     title="Quality", least=1, most=100, step=1, digits=0, help="Of JPEG: more is better and larger."
 )
@@ -82,7 +83,14 @@ class ApplySettings(QWidget):
         column.addWidget(Row("Depth", self.depth))
         self._jpeg_row = Row("Quality", self.jpeg, self.sampling, stretch=0)
         column.addWidget(self._jpeg_row)
+        self.exactness = chooser("apply.points", tuple(_POINTS))
+        self.exactness.setToolTip(
+            "A lattice is several times as fast; the proof of each clip says what it costs in ΔE"
+        )
+        self.exactness.textActivated.connect(lambda _t: self.changed.emit())
         column.addWidget(Row("Clips as", self.codec))
+        self._points_row = Row("Clips by", self.exactness)
+        column.addWidget(self._points_row)
         self.effort = chooser("apply.effort", tuple(EFFORTS))
         self.effort.setToolTip(
             "quick makes about three times the frames a second; thorough makes smaller files"
@@ -175,6 +183,7 @@ class ApplySettings(QWidget):
             self.effort.currentText(),
             round(self.jpeg.value()),
             self.sampling.currentText(),
+            _POINTS[self.exactness.currentText()],
             None if lut is None else attrs.evolve(lut.transform, source=lut.path),
         )
 
@@ -185,5 +194,6 @@ class ApplySettings(QWidget):
         names.sort(key=lambda n: encodings()[n].family is not Family.DISPLAY)
         self.display.offer((own, *names))
         self.depth.offer((AS_SOURCE, *self.kind.depths))
+        self._points_row.setVisible(self.lut is None)
         self._jpeg_row.setVisible(self.kind.key == "jpeg")
         self._crf_row.setVisible(self._codec() in ("h264", "hevc"))

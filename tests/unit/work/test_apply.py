@@ -19,7 +19,16 @@ from sfumato.media.clip import Clip
 from sfumato.media.contract import Saving
 from sfumato.media.registry import media, read
 from sfumato.work.applied_proof import still_proof
-from sfumato.work.apply import SIDECAR, ApplyWish, Job, apply_shot, is_done, jobs_of, treatment
+from sfumato.work.apply import (
+    SIDECAR,
+    ApplyWish,
+    Job,
+    apply_shot,
+    by_lattice,
+    is_done,
+    jobs_of,
+    treatment,
+)
 from sfumato.work.frames import WHOLE, open_still, scaled
 from sfumato.work.luts import read_lut
 from sfumato.work.stills import rounded
@@ -123,6 +132,20 @@ def _rgb(kr: float, kb: float) -> np.ndarray:
     to[1] = (to[1] - to[0]) / (2 * (1 - kb))
     to[2] = (to[2] - to[0]) / (2 * (1 - kr))
     return np.linalg.inv(to)
+
+
+def test_clips_go_through_a_lattice_when_speed_counts_more(tmp_path: Path) -> None:
+    study = open_study(DEMO)
+    shot = Shot(str(ROOT / "demo/furnace.mov"), "f", "Tarn Log", last=3)
+    exact = treatment(study, shot, ApplyWish())
+    code = np.random.default_rng(5).uniform(-0.05, 1.08, (4000, 3)).astype(np.float32)
+    near = by_lattice(exact, 129)
+    assert near.only is not None
+    apart = np.abs(np.clip(near(code), 0, 1) - np.clip(exact(code), 0, 1))
+    assert apart.mean() < 2e-3
+    done = apply_shot(study, shot, tmp_path / "f.mkv", ApplyWish(points=129))
+    assert done.proof.is_true
+    assert 0 < done.proof.colour_mean < 0.1
 
 
 FAULTS = {
