@@ -15,6 +15,7 @@ from sfumato.media.upright import check_size
 
 _BT709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)  # what no chromaticities mean
 _CLOSE = 0.002
+_ODD = (RuntimeError, ValueError, LookupError, TypeError, AttributeError, OSError, MemoryError)
 _MOST_NUMBERS = 4 * MOST_PIXELS
 
 
@@ -35,8 +36,9 @@ def _named(points: tuple[float, ...]) -> str | None:
     return None
 
 
-def _size(header: Any) -> tuple[int, int, int, int]:
-    low, high = header["dataWindow"]
+def _window(header: Any, name: str) -> tuple[int, int, int, int]:
+    """Return left, top, right and bottom, all inside."""
+    low, high = header[name]
     left, top, right, bottom = int(low[0]), int(low[1]), int(high[0]), int(high[1])
     check_size(right - left + 1, bottom - top + 1)
     return left, top, right, bottom
@@ -48,43 +50,43 @@ def read(data: bytes, _frame: int) -> Still:
     Raises:
         MediaError: it is damaged, cut short, too large, or holds no picture of that kind.
     """
-    import OpenEXR
-
     try:
-        with OpenEXR.File(io.BytesIO(data), separate_channels=True, header_only=True) as file:
-            for part in file.parts:
-                left, top, right, bottom = _size(part.header)
-                places = (right - left + 1) * (bottom - top + 1)
-                if places * len(part.header["channels"]) > _MOST_NUMBERS:
-                    raise MediaError("the EXR holds too much", hint="save R, G and B only")
-        with OpenEXR.File(io.BytesIO(data), separate_channels=True) as file:
-            header, channels = dict(file.header()), dict(file.channels())
-            names = next((n for n in ("RGB", "Y") if set(n) <= set(channels)), None)
-            if names is None:
-                raise MediaError("the EXR holds no R, G and B", hint="save it with these channels")
-            planes = [np.asarray(channels[n].pixels) for n in names]
+        return _read(data)
     except MediaError:
         raise
-    except (RuntimeError, ValueError, KeyError, TypeError, OSError, MemoryError) as error:
+    except _ODD as error:  # a damaged header has attributes of any kind
         raise MediaError(
             "the EXR is damaged or cut short", hint="copy or export it again"
         ) from error
-    left, top, right, bottom = _size(header)
+
+
+def _read(data: bytes) -> Still:
+    import OpenEXR
+
+    with OpenEXR.File(io.BytesIO(data), separate_channels=True, header_only=True) as file:
+        for part in file.parts:
+            left, top, right, bottom = _window(part.header, "dataWindow")
+            places = (right - left + 1) * (bottom - top + 1)
+            if places * len(part.header["channels"]) > _MOST_NUMBERS:
+                raise MediaError("the EXR holds too much", hint="save R, G and B only")
+    with OpenEXR.File(io.BytesIO(data), separate_channels=True) as file:
+        header, channels = dict(file.header()), dict(file.channels())
+        names = next((n for n in ("RGB", "Y") if set(n) <= set(channels)), None)
+        if names is None:
+            raise MediaError("the EXR holds no R, G and B", hint="save it with these channels")
+        planes = [np.asarray(channels[n].pixels) for n in names]
+    left, top, right, bottom = _window(header, "dataWindow")
     if any(p.shape != planes[0].shape for p in planes) or planes[0].dtype == np.uint32:
         raise MediaError("the EXR's channels are not alike or not light", hint="save R, G, B alike")
-    low, high = header["displayWindow"]
-    width, height = int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1
-    check_size(width, height)
-    pixels = np.zeros((height, width, 3), np.float32)
-    x0, y0 = max(left, int(low[0])), max(top, int(low[1]))
-    x1, y1 = min(right, int(high[0])), min(bottom, int(high[1]))
+    x, y, x_end, y_end = _window(header, "displayWindow")
+    pixels = np.zeros((y_end - y + 1, x_end - x + 1, 3), np.float32)
+    x0, y0, x1, y1 = max(left, x), max(top, y), min(right, x_end), min(bottom, y_end)
     if x0 > x1 or y0 > y1:
         raise MediaError("the EXR shows nothing of its data", hint="export it again")
     for c in range(3):
         plane = planes[min(c, len(planes) - 1)]
-        pixels[
-            y0 - int(low[1]) : y1 - int(low[1]) + 1, x0 - int(low[0]) : x1 - int(low[0]) + 1, c
-        ] = plane[y0 - top : y1 - top + 1, x0 - left : x1 - left + 1]
+        shown = plane[y0 - top : y1 - top + 1, x0 - left : x1 - left + 1]
+        pixels[y0 - y : y1 - y + 1, x0 - x : x1 - x + 1, c] = shown
     bits = "16 bit float" if planes[0].dtype == np.float16 else "32 bit float"
     stated = header.get("chromaticities")
     name = _named(tuple(map(float, stated)) if stated else _BT709)

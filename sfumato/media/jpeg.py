@@ -34,9 +34,7 @@ def read(data: bytes, _frame: int) -> Still:
                 raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
             profile = image.info.get("icc_profile")
             xmp = tags.plain_xmp(image.info.get("xmp"))
-            exif = image.getexif()
-            orientation = exif.get(274, 1)
-            space = exif.get_ifd(0x8769).get(0xA001)
+            exif, orientation, space = tags.exif_of(image)
             kept = tags.kept(exif)
             pixels = np.asarray(image.convert("RGB"))
     except MediaError:

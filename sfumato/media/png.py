@@ -59,8 +59,8 @@ def read(data: bytes, _frame: int) -> Still:
             check_size(*image.size)
             mode = image.mode
             profile = image.info.get("icc_profile")
-            orientation = image.getexif().get(274, 1)
-            kept = tags.kept(image.getexif())
+            exif, orientation, _space = tags.exif_of(image)
+            kept = tags.kept(exif)
             xmp = tags.plain_xmp(image.info.get("xmp") or image.info.get(_XMP))
             palette = mode in ("P", "1", "RGBA", "L", "LA", "PA", "RGB")
         depth = data[24]

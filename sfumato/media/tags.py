@@ -25,7 +25,15 @@ _HELD = {_EXIF: 34664, _GPS: 34851}
 _DROPPED = {0x927C, 0xA001, 0xA002, 0xA003, 0xA005, 0xA500}
 _SOFTWARE, _ORIENTATION, _SPACE = 305, 274, 0xA001
 # What Pillow and the readers raise on tags that are not what they say.
-_ODD = (ValueError, TypeError, KeyError, SyntaxError, OSError, struct.error, OverflowError)
+_ODD = (
+    ValueError,
+    TypeError,
+    KeyError,
+    SyntaxError,
+    OSError,
+    struct.error,
+    OverflowError,
+)
 
 
 def _put(exif: Image.Exif, folder: int, values: dict[int, Any]) -> None:
@@ -33,6 +41,20 @@ def _put(exif: Image.Exif, folder: int, values: dict[int, Any]) -> None:
     inside = exif.get_ifd(folder)
     inside.update(values)
     exif[folder] = inside
+
+
+def exif_of(image: Image.Image) -> tuple[Image.Exif, int, int]:
+    """Return a picture's EXIF, its orientation 1..8 and its colour space (1 = sRGB, 0 = not stated).
+
+    Damaged EXIF is as good as none.
+    """
+    try:
+        exif = image.getexif()
+        turned, space = exif.get(_ORIENTATION, 1), exif.get_ifd(_EXIF).get(_SPACE, 0)
+    except _ODD:
+        return Image.Exif(), 1, 0
+    plain = isinstance(turned, int) and isinstance(space, int)
+    return (exif, turned, space) if plain else (exif, 1, 0)
 
 
 def kept(exif: Image.Exif) -> bytes:

@@ -409,3 +409,30 @@ def test_a_turned_clip_stands_upright(tmp_path: Path) -> None:
     assert np.abs(quick - np.clip(upright, 0, 1)).mean() < 0.03
     plain.close()
     turned.close()
+
+
+STILLS = {m.key: m for m in media().values() if m.write} | {"raw": media()["raw"]}
+
+
+@pytest.mark.filterwarnings("ignore::UserWarning")  # of Pillow, on damaged tags
+@pytest.mark.parametrize("key", STILLS)
+def test_damaged_bytes_are_refused_or_read_but_never_more(key: str) -> None:
+    kind = STILLS[key]
+    if kind.write is None:
+        data = _dng(np.random.default_rng(0).random((60, 80, 3)))
+    else:
+        dtype, peak = TYPES[kind.depths[0]]
+        data = kind.write((scene(64, 40) * peak).astype(dtype), Saving("sRGB", exif=_exif()))
+    rng, refused = np.random.default_rng(7), 0
+    for i in range(120):
+        broken = bytearray(data)
+        for _ in range(rng.integers(1, 6)):
+            broken[rng.integers(0, len(data) if i % 2 else 300)] = rng.integers(0, 256)
+        if i % 5 == 0:
+            broken = broken[: rng.integers(12, len(data))]
+        try:
+            assert read(bytes(broken), f"x{kind.suffixes[0]}").pixels.ndim == 3
+        except MediaError as error:
+            refused += 1
+            assert error.summary
+    assert refused > 5
