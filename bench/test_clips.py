@@ -14,7 +14,8 @@ from av.filter import Graph
 import sfumato
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
-from sfumato.work.clips import EFFORTS, ClipWish, graded_clip
+from sfumato.work.clips import ClipWish, graded_clip
+from sfumato.work.codecs import EFFORTS
 from sfumato.work.stills import chain_of
 from sfumato.work.warm import warm
 

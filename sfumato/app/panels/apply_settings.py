@@ -18,7 +18,7 @@ from sfumato.media.contract import MediaSpec
 from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.registry import media
 from sfumato.work.apply import NAME_FIELDS, USUAL_NAME, ApplyWish
-from sfumato.work.clips import CODECS, EFFORTS
+from sfumato.work.codecs import CODECS, EFFORTS
 
 _STILLS: dict[str, MediaSpec] = {
     m.title.removesuffix(" picture"): m for m in media().values() if m.write is not None

@@ -26,10 +26,11 @@ from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
 from sfumato.media import clip as media_clip
 from sfumato.media.clip import Clip
-from sfumato.work import clips
 from sfumato.work.applied_proof import clip_proof
 from sfumato.work.cancel import Cancel, Cancelled
-from sfumato.work.clips import CODECS, ClipWish, Layout, codec_for, graded_clip, out_layout
+from sfumato.work.clips import ClipWish, graded_clip
+from sfumato.work.codecs import CODECS, codec_for, out_layout
+from sfumato.work.planes import Layout, frame_of, graded_planes, planes_of, to_planes, to_rgb
 from sfumato.work.stills import chain_of
 from sfumato.work.study_store import open_study
 from sfumato.work.timecode import later
@@ -60,7 +61,7 @@ def _made(
         audio = out.add_stream("pcm_s16le", rate=48000) if sound else None
         for i in range(frames):
             picture = np.roll(scene(*size) * 0.9 + 0.03, 5 * i, axis=1).astype(np.float32)
-            frame = clips._frame_of(clips.to_planes(picture, layout), layout)
+            frame = frame_of(to_planes(picture, layout), layout)
             frame.pts, frame.time_base = (times or range(0, 40 * frames, 40))[i], Fraction(1, 1000)
             out.mux(video.encode(frame))
             if audio is not None:
@@ -80,7 +81,7 @@ def _planes_of(file: Path) -> tuple[list[list[np.ndarray]], list[Layout], list[i
         frames = list(container.decode(video=0))
         layouts = [Layout.of(f) for f in frames]
         planes = [
-            [np.array(p[:, : q.width]) for p, q in zip(clips._planes(f, g), f.planes, strict=True)]
+            [np.array(p[:, : q.width]) for p, q in zip(planes_of(f, g), f.planes, strict=True)]
             for f, g in zip(frames, layouts, strict=True)
         ]
         begin = frames[0].time
@@ -112,7 +113,7 @@ def test_range_matrix_depth_and_sampling_come_back_truly(layout: Layout, tmp_pat
     with av.open(str(source)) as container:
         frame = next(container.decode(video=0))
         plain, _said, _remarks = media_clip.to_rgb(frame)
-        fast = clips.to_rgb(frame, layout)
+        fast = to_rgb(frame, layout)
     np.testing.assert_allclose(fast, plain, atol=2e-6)
     darker = tmp_path / "darker.mkv"
     graded_clip(source, darker, lambda rgb: rgb * np.float32(0.5))
@@ -141,8 +142,8 @@ def test_one_look_up_from_planes_to_planes_is_the_same(
         frame = next(container.decode(video=0))
     other = Layout(layout.bits, 1, 1, not layout.full, 9)
     for held in (layout, other):
-        fast = clips.graded_planes(frame, layout, held, chain)
-        plain = clips.graded_planes(frame, layout, held, lambda rgb: chain(rgb))
+        fast = graded_planes(frame, layout, held, chain)
+        plain = graded_planes(frame, layout, held, lambda rgb: chain(rgb))
         for a, b in zip(fast, plain, strict=True):
             apart = np.abs(a.astype(int) - b)
             assert apart.max() <= 1
@@ -164,10 +165,10 @@ def test_a_look_on_a_clip_equals_the_path(tmp_path: Path) -> None:
     for number in (0, 4, 9):
         meant = np.clip(look(source.frame(3 + number).pixels), 0, 1)
         layout = Layout.of(next(av.open(str(tmp_path / "jetty.mkv")).decode(video=0)))
-        planes = clips.to_planes(np.ascontiguousarray(meant), layout)
+        planes = to_planes(np.ascontiguousarray(meant), layout)
         with av.open(str(tmp_path / "jetty.mkv")) as container:
             frame = list(container.decode(video=0))[number]
-            stored = clips._planes(frame, layout)
+            stored = planes_of(frame, layout)
             for a, b in zip(planes, stored, strict=True):
                 assert np.abs(a.astype(int) - b[:, : a.shape[1]]).max() <= 1
     for each in (source, result):
