@@ -684,6 +684,21 @@ def _clip(
     _said(target, [f"{made.frames} frames, {made.format}", *made.remarks])
 
 
+@cli.command("again")
+@click.argument("record", metavar="RECORD", type=PathArgument)
+@click.argument("target", metavar="OUT", type=PathArgument)
+@_force
+@_guarded
+def again_(record: Path, target: Path, force: bool) -> None:
+    """Do once more what RECORD, the .applied.json beside a result, says; write OUT."""
+    from sfumato.core.sample import load_kernels
+    from sfumato.work.apply import again
+
+    load_kernels()
+    done = again(record, target, force=force)
+    _said(target, [done.proof.words(), *done.remarks])
+
+
 def _transform(path: Path) -> Any:
     """Read a LUT file, or the exact path of a study."""
     from sfumato.work.luts import read_lut

@@ -14,7 +14,7 @@ from attrs import frozen
 from sfumato._version import VERSION
 from sfumato.core import mask, painted, study_json
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
+from sfumato.core.errors import ExportError, SfumatoError, StudyError, ValueRefused
 from sfumato.core.study import Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
 from sfumato.core.transform import Transform
@@ -23,15 +23,17 @@ from sfumato.media.registry import by_suffix
 from sfumato.work.applied_proof import AppliedProof, clip_proof, still_proof
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.clips import ClipWish, graded_clip
-from sfumato.work.files import write_bytes
+from sfumato.work.files import read_json, write_bytes
 from sfumato.work.frames import open_still
-from sfumato.work.luts import stated_span
+from sfumato.work.luts import read_lut, stated_span
 from sfumato.work.stills import Chain, chain_of, default_bits, kind_for, rounded, write_still
+from sfumato.work.study_store import loaded
 from sfumato.work.tiles import pool, run_tiled
 
 SIDECAR = ".applied.json"
 # Of the codes that legal range can hold: 1 is white, 1.095 the last code.
 _DOMAIN = (-0.075, -0.075, -0.075), (1.1, 1.1, 1.1)
+_MOST_SIDECAR = 64 << 20
 _ROWS = 256  # of a painted still at a time
 _SHARE_WRITTEN = 0.9  # of the work; the rest is the proof
 USUAL_NAME = "{shot}"
@@ -388,3 +390,35 @@ def _sidecar(file: Path) -> dict[str, object] | None:
     except (OSError, ValueError):
         return None
     return plain if isinstance(plain, dict) else None
+
+
+def again(side: str | Path, target: str | Path, *, force: bool = False) -> Applied:
+    """Do once more what a sidecar says, into a file.
+
+    Raises:
+        StudyError: it is no sidecar, or is damaged.
+        ExportError: its LUT is another one now, or the target cannot be written.
+    """
+    file = Path(side)
+    plain = read_json(
+        file, "a record of a result", "choose a file NAME.applied.json", _MOST_SIDECAR
+    )
+    try:
+        study = loaded(plain["study"], file)
+        shot, values = study.shot(plain["shot"]), dict(plain["wish"])
+        lut = values.pop("lut")
+        wish = ApplyWish(**values)
+    except (KeyError, TypeError, ValueError) as error:
+        raise StudyError(
+            f"the record is damaged ({error})"[:120],
+            hint="apply the shot anew",
+            where=str(file),
+        ) from error
+    if lut is not None:
+        there = read_lut(lut["file"]).transform
+        wish = attrs.evolve(wish, lut=attrs.evolve(there, source=lut["file"]))
+        if _lut_record(wish.lut) != lut:
+            raise ExportError(
+                "the LUT has changed since", hint="bring the old one back", where=lut["file"]
+            )
+    return apply_shot(study, shot, target, wish, force=force)

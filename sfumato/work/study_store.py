@@ -46,6 +46,15 @@ def _parsed(data: bytes, file: Path) -> Study:
             hint="choose a .sfumato file",
             where=f"{file}:{line}",
         ) from error
+    return loaded(plain, file)
+
+
+def loaded(plain: Any, file: Path) -> Study:
+    """Make a study of plain data that stands in a file; its paths may be relative to that.
+
+    Raises:
+        StudyError: it is not a study, or its OCIO config cannot be opened.
+    """
     folder = file.resolve().parent
     try:
         configs = _open_configs(plain, folder)

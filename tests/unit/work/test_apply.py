@@ -8,11 +8,13 @@ from pathlib import Path
 import attrs
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from conftest import DEMO, ROOT
 
+from sfumato.cli.main import cli
 from sfumato.core import path, study_json
 from sfumato.core.encodings import convert, encoding
-from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.errors import ExportError, StudyError, ValueRefused
 from sfumato.core.mask import Brush, Gradient, Mask, Stroke, rendered
 from sfumato.core.study import Layer, Shot, new_coat
 from sfumato.media.clip import Clip
@@ -23,6 +25,7 @@ from sfumato.work.apply import (
     SIDECAR,
     ApplyWish,
     Job,
+    again,
     apply_shot,
     by_lattice,
     is_done,
@@ -49,10 +52,16 @@ def test_a_still_is_what_the_path_says_and_can_be_done_again(tmp_path: Path) -> 
     assert np.abs(stored - meant).max() <= 0.51 / 65535 + 2e-6
     # The sidecar holds all that is needed.
     plain = json.loads((tmp_path / f"jetty.tif{SIDECAR}").read_text())
-    again = study_json.load(plain["study"])
+    before = study_json.load(plain["study"])
     assert plain["source"] == str(Path(shot.path).resolve())
-    apply_shot(again, again.shot(plain["shot"]), tmp_path / "again.tif")
+    apply_shot(before, before.shot(plain["shot"]), tmp_path / "again.tif")
     assert (tmp_path / "again.tif").read_bytes() == out.read_bytes()
+    run = CliRunner().invoke(
+        cli, ["again", str(tmp_path / f"jetty.tif{SIDECAR}"), str(tmp_path / "third.tif")]
+    )
+    assert run.exit_code == 0, run.output
+    assert "every pixel as meant" in run.stderr
+    assert (tmp_path / "third.tif").read_bytes() == out.read_bytes()
     with pytest.raises(ExportError, match="exists already"):
         apply_shot(study, shot, out)
     with pytest.raises(ExportError, match="never written over"):
@@ -115,9 +124,9 @@ def test_masks_and_layers_act_where_they_are_painted(tmp_path: Path) -> None:
     meant = np.clip(path.through_view(study, x), 0, 1)
     assert np.abs(found - meant).max() <= 0.51 / 65535 + 4e-6
     # It comes back with the study, and no LUT holds it.
-    again = study_json.load(json.loads(json.dumps(study_json.dump(study))))
-    assert again.shot(shot.id).mask == halved
-    back = again.shot(shot.id).layers[0]
+    kept = study_json.load(json.loads(json.dumps(study_json.dump(study))))
+    assert kept.shot(shot.id).mask == halved
+    back = kept.shot(shot.id).layers[0]
     assert back.mask.marks[0].brush == stroke.brush
     unpainted = study.with_shot(shot.id, mask=Mask(), layers=())
     probe = np.random.default_rng(1).random((50, 3), np.float32)
@@ -199,7 +208,20 @@ def test_results_say_what_they_are(tmp_path: Path) -> None:
     meant = convert(path.through_look(study, working), study.working, "ACEScg")
     np.testing.assert_allclose(light, meant, rtol=1e-3, atol=1e-4)
     plain = ApplyWish(lut=read_lut(DEMO.parent / "luts" / "low_tide_33.cube").transform)
+    lut = DEMO.parent / "luts" / "low_tide_33.cube"
+    copy = tmp_path / "mine.cube"
+    copy.write_bytes(lut.read_bytes())
+    plain = ApplyWish(lut=attrs.evolve(read_lut(copy).transform, source=str(copy)))
     assert apply_shot(study, shot, tmp_path / "lut.png", plain).proof.exact
+    side = tmp_path / f"lut.png{SIDECAR}"
+    assert again(side, tmp_path / "more.png").proof.exact
+    assert (tmp_path / "more.png").read_bytes() == (tmp_path / "lut.png").read_bytes()
+    copy.write_bytes(lut.read_bytes() + b"\n")
+    with pytest.raises(ExportError, match="has changed"):
+        again(side, tmp_path / "other.png")
+    side.write_text('{"study": {}, "wish": 3}')
+    with pytest.raises(StudyError):
+        again(side, tmp_path / "other.png")
 
 
 @pytest.mark.parametrize("name", ["s.tif", "f.mkv"])
