@@ -8,9 +8,11 @@ import numpy as np
 from conftest import ROOT
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
+import sfumato
 from sfumato.core import path
+from sfumato.core.encodings import encoding
 from sfumato.work.apply import SIDECAR
 from sfumato.work.frames import open_still
 
@@ -107,3 +109,65 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     names = sorted(p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov")
     assert names == ["furnace.mov", "jetty.mov"]
     window.view.set("room", "look")
+
+
+def pick(hand, name: str, text: str) -> None:
+    box = hand.find(QComboBox, name)
+    box.setCurrentText(text)
+    assert box.currentText() == text
+    box.textActivated.emit(text)
+    hand.wait(250)
+
+
+def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    hand.act("room_apply")
+    room, settings = window.apply_room, window.apply_room.settings
+    settings.folder.setText(str(tmp_path))
+    for row in range(1, room.table.rowCount()):
+        room.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
+    # Only what the choices leave is offered.
+    assert not hand.window.findChild(QComboBox, "apply.sampling").isVisible()
+    pick(hand, "apply.still", "JPEG")
+    depths = hand.find(QComboBox, "apply.depth")
+    assert [depths.itemText(i) for i in range(depths.count())] == ["as the source", "8 bit"]
+    pick(hand, "apply.sampling", "4:2:0")
+    pick(hand, "apply.display", "Display P3")
+    settings.pattern.setText("{number} {moon}")
+    hand.wait(250)
+    assert "no field {moon}" in hand.find(QLabel, "apply.state").text()
+    assert not room.apply.isEnabled()
+    settings.pattern.setText("{number} {shot} for {encoding}")
+    hand.wait(250)
+    assert room.table.item(0, 1).text() == "001 furnace for Display P3.jpg"
+    hand.click(room.apply)
+    hand.settle(60)
+    assert "colour true" in states(hand)["furnace"]
+    result = open_still(tmp_path / "001 furnace for Display P3.jpg")
+    assert result.facts.encoding == "Display P3"
+    # A LUT in the place of Ground and Look; giving up the choice leaves what was.
+    ports.luts = []
+    through = hand.find(QComboBox, "apply.through")
+    through.setCurrentIndex(through.count() - 1)
+    through.textActivated.emit(through.currentText())
+    assert (settings.lut, through.currentText()) == (None, "Ground and Look")
+    lut = ROOT / "demo" / "luts" / "low_tide_33.cube"
+    ports.luts = [lut]
+    through.setCurrentIndex(through.count() - 1)
+    through.textActivated.emit(through.currentText())
+    assert through.currentText() == lut.name
+    assert hand.find(QComboBox, "apply.display").itemText(0) == "as the LUT gives it"
+    pick(hand, "apply.display", "as the LUT gives it")
+    pick(hand, "apply.still", "OpenEXR")
+    pick(hand, "apply.depth", "32 bit float")
+    settings.pattern.setText("{shot} by LUT")
+    hand.wait(250)
+    hand.click(room.apply)
+    hand.settle(60)
+    assert "every pixel as meant" in states(hand)["furnace"]
+    light = open_still(tmp_path / "furnace by LUT.exr")
+    assert light.facts.encoding == "Linear BT.709"
+    source = open_still(hand.study.shot("furnace").path).as_float()[:50]
+    codes = sfumato.read(lut).apply(source)
+    meant = encoding("BT.1886").decode(codes)
+    np.testing.assert_allclose(light.pixels[:50], meant, atol=1e-5)
