@@ -107,7 +107,7 @@ TABLE = (
         "paint_still",
         "Paint where the Look goes…",
         "Edit",
-        "Ctrl+Shift+B",
+        "Ctrl+B",
         when="has_still",
         separator=True,
         help="A mask for the Look on one still, and LUTs laid on parts of it; not in the LUT.",

@@ -72,6 +72,12 @@ class _Sight:
         self.on_screen = (a, b)
 
 
+def _by(value: float, more: str, less: str, same: str) -> str:
+    """Say by how much a look is more or less of something."""
+    number = f"{abs(value):.1f}"
+    return same if number == "0.0" else f"{more if value > 0 else less} by {number}"
+
+
 class SwatchRoom(QWidget):
     """`put_wanted()`, `folder_wanted()`, and what else needs a question or a file."""
 
@@ -607,11 +613,9 @@ class SwatchRoom(QWidget):
         if unfit:
             words.append(f"here: {unfit}")
         if c is not None:
-            warm = "warmer" if c.warmth > 0 else "colder"
             words.append(
-                f"{warm} by {abs(c.warmth):.1f}, contrast × {c.contrast:.2f}, "
-                f"colour × {c.colourfulness:.2f}, {'darker' if c.darkness > 0 else 'lighter'} "
-                f"by {abs(c.darkness):.1f}"
+                f"{_by(c.warmth, 'warmer', 'colder', 'as warm')}, contrast × {c.contrast:.2f}, "
+                f"colour × {c.colourfulness:.2f}, {_by(c.darkness, 'darker', 'lighter', 'as dark')}"
             )
         self.facts.setText("\n".join(words))
 
