@@ -71,6 +71,10 @@ def test_the_frame_of_a_clip_is_chosen_limited_and_played(demo) -> None:
     assert all(10 <= f <= 41 for f in frames)
     assert window.model.undo_stack.count() == steps
     assert hand.find(QPushButton, "clip.play").text() == "Pause"
+    for _ in range(100):  # the rate is said once it is known
+        if "fps" in hand.find(QLabel, "clip.words").text():
+            break
+        hand.wait(50)
     assert "fps" in hand.find(QLabel, "clip.words").text()
     hand.act("play_clip")
     hand.settle()
