@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 import sfumato
+from sfumato.app.panels.apply_settings import ApplySettings
 from sfumato.core import path
 from sfumato.core.encodings import encoding
 from sfumato.work.apply import SIDECAR
@@ -152,9 +153,7 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     through.textActivated.emit(through.currentText())
     assert (settings.lut, through.currentText()) == (None, "Ground and Look")
     lut = ROOT / "demo" / "luts" / "low_tide_33.cube"
-    ports.luts = [lut]
-    through.setCurrentIndex(through.count() - 1)
-    through.textActivated.emit(through.currentText())
+    hand.drop(lut)
     assert through.currentText() == lut.name
     assert hand.find(QComboBox, "apply.display").itemText(0) == "as the LUT gives it"
     pick(hand, "apply.display", "as the LUT gives it")
@@ -165,6 +164,19 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     hand.click(room.apply)
     hand.settle(60)
     assert "every pixel as meant" in states(hand)["furnace"]
+    room._reveal()
+    assert ports.revealed == tmp_path / "furnace by LUT.exr"
+    room._tick(alone=False)
+    assert room.apply.text() == f"Apply to {len(hand.study.shots)} shots"
+    # The choices are there the next time, all but the LUT.
+    again = ApplySettings()
+    again.restore(str(window.settings.get("apply")))
+    assert (again.kind.key, again.depth.currentText()) == ("exr", "32 bit float")
+    assert (again.sampling.currentText(), again.pattern.text()) == ("4:2:0", "{shot} by LUT")
+    assert again.lut is None
+    for damaged in ("", "[", '{"apply.crf": 900, "apply.still": "Papyrus"}'):
+        again.restore(damaged)
+    assert again.wish().quality == 16
     light = open_still(tmp_path / "furnace by LUT.exr")
     assert light.facts.encoding == "Linear BT.709"
     source = open_still(hand.study.shot("furnace").path).as_float()[:50]

@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QListWidget, QPushButton
 
 from sfumato.app.controls.mark import Mark as Tick
-from sfumato.core.mask import Gradient, Inverted, Stroke, rendered
+from sfumato.core.mask import Brush, Gradient, Inverted, Stroke, rendered
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, open_still
 from sfumato.work.painting import Canvas, CanvasAsk
@@ -107,6 +107,12 @@ def test_erase_gradient_invert_and_keys(demo, page) -> None:
     size = page._model.brush.size
     page.easel.resized.emit(3)
     assert page._model.brush.size == pytest.approx(size * 1.1**3, rel=0.01)
+    kept = page._model.brush
+    demo.window.paint_edits.close()
+    page._model.set_brush(Brush())
+    for text in (str(demo.window.settings.get("brush")), "", '{"size": -4}', "[3]"):
+        demo.window.paint_edits._take_brush(text)
+        assert page._model.brush == kept
     # Esc lets go of a stroke under way, then leads back to the shots.
     marks = mask_of(demo).marks
     QTest.mousePress(easel, Qt.MouseButton.LeftButton, pos=at(page, 0.5, 0.5).toPoint())

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -34,11 +35,12 @@ _ROLE = Qt.ItemDataRole.UserRole
 
 
 class ApplyRoom(QWidget):
-    """`apply_wanted()`, `pause_wanted()`, `paint_wanted(shot)`."""
+    """`apply_wanted()`, `pause_wanted()`, `paint_wanted(shot)`, `reveal_wanted(path)`."""
 
     apply_wanted = Signal()
     pause_wanted = Signal()
     paint_wanted = Signal(str)
+    reveal_wanted = Signal(object)
 
     def __init__(self, model: StudyModel) -> None:
         super().__init__()
@@ -46,6 +48,7 @@ class ApplyRoom(QWidget):
         self._off: set[str] = set()  # shots that are left out
         self._states: dict[str, tuple[str, str]] = {}
         self._running, self._count = False, 0
+        self._files: dict[str, Path] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
@@ -127,10 +130,40 @@ class ApplyRoom(QWidget):
         for i, width in enumerate((120, 190, 84)):
             self.table.setColumnWidth(i, width)
         self.table.itemChanged.connect(self._on_item)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._show_menu)
+        self.table.doubleClicked.connect(lambda _i: self._reveal())
         self.table.currentCellChanged.connect(lambda *_places: self._on_row())
         column.addWidget(self.table, 1)
         column.addLayout(head_line)
         return page
+
+    def _show_menu(self, at: Any) -> None:
+        menu = QMenu(self)
+        menu.addAction("Show the result in the file manager", self._reveal)
+        paint = menu.addAction(
+            "Paint where the Look goes…", lambda: self.paint_wanted.emit(self.chosen_still)
+        )
+        paint.setEnabled(bool(self.chosen_still))
+        menu.addSeparator()
+        menu.addAction("Apply to this shot alone", lambda: self._tick(alone=True))
+        menu.addAction("Apply to all shots", lambda: self._tick(alone=False))
+        menu.popup(self.table.viewport().mapToGlobal(at))
+
+    def _chosen(self) -> str:
+        item = self.table.item(self.table.currentRow(), 0)
+        return item.data(_ROLE) if item is not None else ""
+
+    def _reveal(self) -> None:
+        file = self._files.get(self._chosen())
+        if file is not None:
+            self.reveal_wanted.emit(file)
+
+    def _tick(self, *, alone: bool) -> None:
+        chosen = self._chosen()
+        ids = {s.id for s in self._model.study.shots}
+        self._off = ids - {chosen} if alone and chosen else set()
+        self.refresh()
 
     def _on_row(self) -> None:
         self.paint.setEnabled(bool(self.chosen_still))
@@ -210,7 +243,7 @@ class ApplyRoom(QWidget):
             jobs = self.jobs()
         except ValueRefused as error:
             jobs, fault = [], error.sentence()
-        files = {j.shot.id: j.file for j in jobs}
+        files = self._files = {j.shot.id: j.file for j in jobs}
         chosen = self.table.currentRow()
         self.table.blockSignals(True)
         self.table.setRowCount(len(study.shots))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import attrs
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.rows import Row, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.panels.swatch_room import STRENGTH
@@ -186,6 +187,37 @@ class ApplySettings(QWidget):
             _POINTS[self.exactness.currentText()],
             None if lut is None else attrs.evolve(lut.transform, source=lut.path),
         )
+
+    def _kept(self) -> tuple[dict[str, Chooser], dict[str, ScrubNumber]]:
+        boxes = (self.still, self.depth, self.codec, self.display, self.sampling, self.effort)
+        numbers = (self.strength, self.jpeg, self.crf)
+        return (
+            {b.objectName(): b for b in (*boxes, self.exactness)},
+            {n.objectName(): n for n in numbers},
+        )
+
+    def state(self) -> str:
+        """Return the choices as text, for the settings; the LUT is not among them."""
+        boxes, numbers = self._kept()
+        plain: dict[str, object] = {n: b.currentText() for n, b in boxes.items()}
+        plain |= {n: x.value() for n, x in numbers.items()}
+        return json.dumps({**plain, "pattern": self.pattern.text()})
+
+    def restore(self, text: str) -> None:
+        """Take choices of before; what is no longer offered, or is damaged, is passed over."""
+        try:
+            plain = dict(json.loads(text))
+        except (ValueError, TypeError):
+            return
+        boxes, numbers = self._kept()
+        for name, box in boxes.items():  # in their order: the kind decides on the depths
+            box.setCurrentText(str(plain.get(name, box.currentText())))
+            self.refresh()
+        for name, number in numbers.items():
+            value = plain.get(name)
+            if isinstance(value, int | float) and number.kind.least <= value <= number.kind.most:
+                number.show_value(float(value))
+        self.pattern.setText(str(plain.get("pattern", USUAL_NAME)))
 
     def refresh(self) -> None:
         """Offer what the choices leave."""

@@ -39,7 +39,10 @@ class ApplyEdits(QObject):
         self._go.set()
         self.is_running = False
         room.settings.folder.setText(str(settings.get("apply_folder", "")))
+        room.settings.restore(str(settings.get("apply", "")))
+        room.settings.changed.connect(lambda: settings.set("apply", room.settings.state()))
         room.apply_wanted.connect(self.apply_shots)
+        room.reveal_wanted.connect(self._reveal)
         room.pause_wanted.connect(self.pause_apply)
         room.settings.folder_wanted.connect(self.apply_folder)
         room.settings.lut_wanted.connect(self.apply_lut)
@@ -62,10 +65,21 @@ class ApplyEdits(QObject):
         """Choose a LUT file that takes the place of Ground and Look."""
         files = self._window.ports.choose_luts(self._window, str(Path.home()))
         if files:
-            try:
-                self._room.settings.show_lut(read_lut_file(files[0]))
-            except SfumatoError as error:
-                self.notices.fault(error)
+            self.take_lut(files[0])
+
+    def take_lut(self, file: Path) -> None:
+        """Put a LUT file in the place of Ground and Look."""
+        try:
+            self._room.settings.show_lut(read_lut_file(file))
+        except SfumatoError as error:
+            self.notices.fault(error)
+
+    def _reveal(self, file: Path) -> None:
+        """Show a result in the file manager, or say that it is not there yet."""
+        if file.exists():
+            self._window.ports.reveal(file)
+        else:
+            self.notices.note(f"{file.name} is not there yet", "apply the shot first")
 
     def apply_shots(self) -> None:
         """Write every ticked shot; what is there already, made from the same, is passed over."""

@@ -504,9 +504,12 @@ class MainWindow(QMainWindow):
         luts = [f for f in files if f not in studies and self._is_lut(f)]
         if luts and (self.view.get("room") == "convert" or any(f.is_dir() for f in luts)):
             self.conversions.take(luts)
-        elif luts and self.paint_model.shot_id and self.view.get("room") == "apply":
-            for file in luts:
-                self.paint_edits.add_layer(file)
+        elif luts and self.view.get("room") == "apply":
+            if self.paint_model.shot_id:
+                for file in luts:
+                    self.paint_edits.add_layer(file)
+            else:
+                self.apply_edits.take_lut(luts[-1])
         elif luts:
             self.coats.lay_files(luts)
         files = [f for f in files if f not in luts]

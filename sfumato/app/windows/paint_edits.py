@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,9 @@ from sfumato.app.model.notices import Notices
 from sfumato.app.model.paint_model import PaintModel
 from sfumato.app.panels.apply_room import ApplyRoom
 from sfumato.app.panels.paint_page import PaintPage
-from sfumato.core.errors import SfumatoError
+from sfumato.core import controls
+from sfumato.core.errors import SfumatoError, ValueRefused
+from sfumato.core.mask import Brush
 from sfumato.work.apply import is_clip
 from sfumato.work.study_store import read_lut_file
 
@@ -35,6 +38,7 @@ class PaintEdits(QObject):
         super().__init__(window)
         self._window, self._pages, self._room, self._page = window, pages, room, page
         self._paint, self._desk, self._notices = model, desk, notices
+        self._take_brush(str(window.settings.get("brush", "")))
         self._sizes = Lane("paint size", self)
         self._sizes.answered.connect(self._on_size)
         self._sizes.refused.connect(notices.fault)
@@ -43,6 +47,13 @@ class PaintEdits(QObject):
         page.back_wanted.connect(self.back)
         page.lut_wanted.connect(self.paint_layer)
         model.chosen_changed.connect(self._on_chosen)
+
+    def _take_brush(self, text: str) -> None:
+        """Take the brush of before; a damaged one is passed over."""
+        try:
+            self._paint.set_brush(controls.load(Brush, dict(json.loads(text))))
+        except (ValueError, TypeError, ValueRefused):
+            return
 
     @property
     def is_busy(self) -> bool:
@@ -111,5 +122,6 @@ class PaintEdits(QObject):
         self._paint.fill(False)
 
     def close(self) -> None:
+        self._window.settings.set("brush", json.dumps(controls.dump(self._paint.brush)))
         self._sizes.close()
         self._paint.close()

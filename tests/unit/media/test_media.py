@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 import tifffile
 from conftest import ROOT, scene
-from PIL import Image
+from PIL import Image, ImageCms
 
 from sfumato.core.encodings import Family, convert, encoding, encodings
 from sfumato.core.errors import MediaError
@@ -436,3 +436,34 @@ def test_damaged_bytes_are_refused_or_read_but_never_more(key: str) -> None:
             refused += 1
             assert error.summary
     assert refused > 5
+
+
+@pytest.mark.parametrize("name", ["Display P3", "BT.1886", "Gamma 2.2", "BT.2020"])
+@pytest.mark.parametrize("key", ["png", "jpeg", "tiff"])
+def test_littlecms_sees_the_colours_that_were_meant(key: str, name: str) -> None:
+    """A reader that knows profiles only turns the result into sRGB as we do."""
+    code = scene(48, 32)
+    data = media()[key].write((code * 255 + 0.5).astype(np.uint8), Saving(name))
+    with Image.open(io.BytesIO(data)) as image:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(image.info["icc_profile"]))
+        seen = ImageCms.profileToProfile(
+            image.convert("RGB"), profile, ImageCms.createProfile("sRGB"), renderingIntent=1
+        )
+        stored = np.asarray(image.convert("RGB")) / np.float32(255)
+    ours = np.clip(convert(stored, name, "sRGB"), 0, 1) * 255
+    apart = np.abs(np.asarray(seen).astype(float) - ours)
+    inside = (ours > 1).all(-1) & (ours < 254).all(-1)
+    assert np.percentile(apart[inside], 99) <= 2
+
+
+@pytest.mark.parametrize("dtype", [np.float16, np.float32])
+def test_ffmpeg_reads_the_exr_that_is_written(dtype, tmp_path: Path) -> None:
+    light = (scene(64, 40) * 4).astype(dtype)
+    file = tmp_path / "x.exr"
+    file.write_bytes(media()["exr"].write(light, Saving("ACEScg")))
+    with av.open(str(file)) as container:
+        frame = next(container.decode(video=0))
+        planes = [np.frombuffer(p, dtype).reshape(40, -1)[:, :64] for p in frame.planes]
+    assert frame.format.name == ("gbrpf16le" if dtype is np.float16 else "gbrpf32le")
+    theirs = np.stack([planes[2], planes[0], planes[1]], axis=-1)
+    np.testing.assert_array_equal(theirs, light)
