@@ -217,7 +217,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     hand.settle()
     a, b = sights[-1]
     assert a[..., 2].mean() < b[..., 2].mean()  # the amber one on A
-    assert "B a mix" in window.swatch_room.side_b.text()
+    assert "B a mix" in window.swatch_room.card.side_b.text()
     code = np.random.default_rng(5).uniform(0.2, 0.8, (50, 3)).astype(np.float32)
     run, _name = model.built()
     parts = [model.book.layer(study, s, model.ends(s))(code) for s in (model.chosen, model.held)]
@@ -238,7 +238,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     assert [x.swatch.file.stem for x in model.stack] == ["frost", "hard"]
     assert model.stack[1].strength == 0.5
     one = model.built()[0](code)
-    window.swatch_room.stack.setCurrentRow(1)
+    window.swatch_room.card.stack.setCurrentRow(1)
     hand.click(hand.find(QPushButton, "swatch.stack_up"))
     assert [x.swatch.file.stem for x in model.stack] == ["hard", "frost"]
     assert np.abs(model.built()[0](code) - one).max() > 1e-3
@@ -258,7 +258,7 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     choose(hand, "amber")
     wall.setFocus()
     QTest.keyClick(wall, Qt.Key.Key_K)
-    note = window.swatch_room.note
+    note = window.swatch_room.card.note
     note.setFocus()
     note.setPlainText("for the dusk scenes")
     wall.setFocus()

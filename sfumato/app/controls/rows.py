@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser
+from sfumato.core.controls import Number
 
 TITLE_WIDTH = 96
+STRENGTH = Number(
+    title="Strength", least=0, most=200, step=1, digits=0, unit="%", help="How much of the look."
+)
+
+
+def panel_column(panel: QWidget, width: int) -> QVBoxLayout:
+    """Make a widget a panel of a room, of that width; return its column."""
+    panel.setObjectName("panel")
+    panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    panel.setFixedWidth(width)
+    column = QVBoxLayout(panel)
+    column.setContentsMargins(14, 14, 14, 12)
+    column.setSpacing(6)
+    return column
 
 
 class Row(QWidget):

@@ -19,6 +19,7 @@ from sfumato.work.frames import WHOLE, Region
 from sfumato.work.luts import stated_span
 from sfumato.work.painting import Canvas, CanvasAsk
 
+_LEAST_STEP = 1 / 40  # of the brush
 BRUSH, GRADIENT = "brush", "gradient"
 
 
@@ -129,9 +130,20 @@ class PaintModel(QObject):
         point = (x, y, pressure)
         if self.tool == GRADIENT:
             self._points = [self._points[0], point]
-        elif point != self._points[-1]:
+        elif self._is_far(point):
             self._points.append(point)
             self._lay()
+
+    def _is_far(self, point: Point) -> bool:
+        """Whether a point adds to the stroke: a hand at rest, or a tiny step, does not."""
+        if self.canvas is None:
+            return False
+        sheet = self.canvas.sheets[0]
+        longer = max(sheet.width, sheet.height)
+        before = self._points[-1]
+        dx = (point[0] - before[0]) * sheet.width / longer
+        dy = (point[1] - before[1]) * sheet.height / longer
+        return bool((dx * dx + dy * dy) ** 0.5 > self.brush.size / 100 * _LEAST_STEP)
 
     def _lay(self) -> None:
         if self.tool == GRADIENT or self.canvas is None:

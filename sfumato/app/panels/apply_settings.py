@@ -10,9 +10,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, quiet
-from sfumato.app.controls.rows import Row, chooser
+from sfumato.app.controls.rows import STRENGTH, Row, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
-from sfumato.app.panels.swatch_room import STRENGTH
 from sfumato.core.controls import LutFile, Number
 from sfumato.core.encodings import Family, encodings
 from sfumato.media.contract import MediaSpec

@@ -19,10 +19,9 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.controls.rows import Row, chooser
+from sfumato.app.controls.rows import STRENGTH, Row, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.model.paint_model import BRUSH, GRADIENT, PaintModel
-from sfumato.app.panels.swatch_room import STRENGTH
 from sfumato.app.theme import colour
 from sfumato.app.views.paint_easel import PaintEasel
 from sfumato.core.laying import BLENDS
