@@ -184,12 +184,16 @@ def apply_shot(
             )
         _write_side(side, {**record, "proof": attrs.asdict(proof)})
         return Applied((), proof)
+    old = side.read_bytes() if there is not None else None
     _write_side(side, record)
     try:
         write = _write_clip if is_clip(shot.path) and is_clip(file) else _write_still
         remarks, meant = write(study, shot, file, wish, force, cancel, progress)
     except (SfumatoError, Cancelled):
-        side.unlink(missing_ok=True)
+        if old is None:
+            side.unlink(missing_ok=True)
+        else:
+            write_bytes(side, old)  # the record of the file that is still there
         raise
     progress(_SHARE_WRITTEN, "is decoded again")
     proof = _proof_of(study, shot, file, wish, cancel, meant)
@@ -241,7 +245,10 @@ def _write_still(
     bits = wish.bits or default_bits(still, file.suffix)
     meant = graded_still(study, shot, wish, still.as_float(), cancel)
     pixels = rounded(meant, bits, kind, name)
-    return write_still(pixels, file, saving_for(still, wish, name), force=force), meant
+    remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
+    if wish.lut is not None and shot.is_painted:
+        remarks = (*remarks, "painted masks are of the Look: the LUT goes everywhere")
+    return remarks, meant
 
 
 def _proof_of(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import os
+import pkgutil
 import sys
 import tempfile
 from pathlib import Path
@@ -29,12 +30,12 @@ def choose_cache() -> None:
 def warm() -> None:
     """Load every kernel; until this returns, NumPy does the same work more slowly."""
     choose_cache()
-    from sfumato.core import sample, scopes
+    from sfumato.core import kernels, sample, scopes
 
     sample.load_kernels()
     scopes.load_kernels()
-    for name in ("digits", "bend", "video"):
-        importlib.import_module(f"sfumato.core.kernels.{name}")
+    for module in pkgutil.iter_modules(kernels.__path__, f"{kernels.__name__}."):
+        importlib.import_module(module.name)
 
 
 if __name__ == "__main__":

@@ -32,6 +32,7 @@ from sfumato.work.apply import (
     jobs_of,
     treatment,
 )
+from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import WHOLE, open_still, scaled
 from sfumato.work.luts import read_lut
 from sfumato.work.stills import rounded
@@ -242,6 +243,13 @@ def test_a_result_that_was_not_proved_is_proved_by_the_next_run(name: str, tmp_p
     assert attrs.asdict(apply_shot(study, shot, file).proof) == proof
     assert (file.stat().st_mtime_ns, file.read_bytes()) == (stamp, made)
     assert is_done(study, Job(shot, file), ApplyWish())
+    # One that is to be replaced and is not, keeps its record.
+    record = side.read_bytes()
+    stop = Cancel()
+    stop.set()
+    with pytest.raises(Cancelled):
+        apply_shot(study, shot, file, ApplyWish(strength=0.5), force=True, cancel=stop)
+    assert (file.read_bytes(), side.read_bytes()) == (made, record)
     # A file of somebody else's, and one that was made by other settings, are left alone.
     for wish, record in ((ApplyWish(), None), (ApplyWish(strength=0.5), json.dumps(plain))):
         side.write_text(record) if record else side.unlink()
