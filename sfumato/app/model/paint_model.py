@@ -40,6 +40,7 @@ class PaintModel(QObject):
         self.canvas: Canvas | None = None
         self._points: list[Point] = []
         self._stamps = 0
+        self._strokes, self._is_stroke = 0, False  # so many were laid; one is being kept
         self._geometry: tuple[int, int, Region] = (640, 360, WHOLE)
         self._lane = Lane("paint", self)
         self._lane.answered.connect(self._on_canvas)
@@ -87,12 +88,14 @@ class PaintModel(QObject):
         if shot is None or self._points:
             return  # a stroke is under way: asked again when it ends
         ask = CanvasAsk(self._model.study, shot, *self._geometry)
-        previewer = self._desk.previewer
-        self._lane.ask(lambda cancel: Canvas(previewer, ask, cancel))
+        previewer, strokes = self._desk.previewer, self._strokes
+        # Patient: while a number is dragged the running one is finished, and shown.
+        self._lane.ask(lambda cancel: (strokes, Canvas(previewer, ask, cancel)), patient=True)
 
-    def _on_canvas(self, canvas: Canvas) -> None:
-        if self._points or canvas.ask.study is not self._model.study:
-            self._later.start()
+    def _on_canvas(self, answer: tuple[int, Canvas]) -> None:
+        strokes, canvas = answer
+        if self._points or strokes != self._strokes or canvas.ask.shot.id != self.shot_id:
+            self._later.start()  # it does not know what was painted meanwhile
             return
         self.canvas = canvas
         self.canvas_changed.emit(canvas)
@@ -106,7 +109,10 @@ class PaintModel(QObject):
             return
         self.layer = min(self.layer, len(shot.layers))
         self.chosen_changed.emit()
-        self._later.start()
+        if self._is_stroke:
+            self._later.start()  # the canvas has it already
+        else:
+            self._ask()
 
     # --- the hand ------------------------------------------------------------------------------------
     @property
@@ -178,7 +184,10 @@ class PaintModel(QObject):
             far = (x0, y0) != (x1, y1)
             mark = Gradient((x0, y0), (x1, y1), self.brush.erase) if far else None
         if mark is not None:
+            self._strokes += 1
+            self._is_stroke = isinstance(mark, Stroke)
             self._mark(words, mark)
+            self._is_stroke = False
         self._later.start()
 
     def give_up(self) -> None:
