@@ -97,6 +97,9 @@ def install(app: QApplication, light: bool = False) -> None:
     """Dress the application."""
     _Current.roles.clear()
     _Current.roles.update(LIGHT if light else DARK)
+    sheet = _sheet(_Current.roles)
+    if app.styleSheet() == sheet:
+        return  # dressing every widget anew is dear
     if "IBM Plex Sans" not in QFontDatabase.families():
         load_fonts()
     app.setStyle("Fusion")
@@ -104,7 +107,7 @@ def install(app: QApplication, light: bool = False) -> None:
     font.setPixelSize(13)
     font.setFeature(QFont.Tag("tnum"), 1)
     app.setFont(font)
-    app.setStyleSheet(_sheet(_Current.roles))
+    app.setStyleSheet(sheet)
 
 
 def _sheet(c: dict[str, str]) -> str:

@@ -12,8 +12,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from sfumato.app import theme
+from sfumato.app.model import desk
 from sfumato.app.model.settings import Settings
 from sfumato.app.windows.main_window import MainWindow
+from sfumato.work.frames import Frames
 
 
 class StandInPorts:
@@ -200,9 +202,13 @@ def ports() -> StandInPorts:
     return StandInPorts()
 
 
+FRAMES = Frames(keep=12)  # the demo's pictures are decoded once, not in every window
+
+
 @pytest.fixture
-def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left):
+def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatch):
     """An empty window of 1280x800."""
+    monkeypatch.setattr(desk, "Frames", lambda: FRAMES)
     theme.install(QApplication.instance())
     window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO)
     window.resize(1280, 800)
