@@ -112,6 +112,17 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     window.view.set("room", "look")
 
 
+def test_an_empty_room_has_the_first_thing_to_do(hand, ports) -> None:
+    hand.act("room_apply")
+    hand.wait(20)
+    ports.pictures = [ROOT / "demo" / "sill.tif"]
+    hand.click(hand.find(QPushButton, "apply.bring_in"))
+    hand.settle()
+    hand.wait(250)
+    assert list(states(hand)) == ["sill"]
+    assert hand.window.apply_room.table.isVisible()
+
+
 def pick(hand, name: str, text: str) -> None:
     box = hand.find(QComboBox, name)
     box.setCurrentText(text)

@@ -35,10 +35,11 @@ _ROLE = Qt.ItemDataRole.UserRole
 
 
 class ApplyRoom(QWidget):
-    """`apply_wanted()`, `pause_wanted()`, `paint_wanted(shot)`, `reveal_wanted(path)`."""
+    """`apply_wanted()`, `pause_wanted()`, `bring_in()`, `paint_wanted(shot)`, `reveal_wanted(path)`."""
 
     apply_wanted = Signal()
     pause_wanted = Signal()
+    bring_in = Signal()
     paint_wanted = Signal(str)
     reveal_wanted = Signal(object)
 
@@ -135,6 +136,18 @@ class ApplyRoom(QWidget):
         self.table.doubleClicked.connect(lambda _i: self._reveal())
         self.table.currentCellChanged.connect(lambda *_places: self._on_row())
         column.addWidget(self.table, 1)
+        self.empty = QWidget()
+        middle = QVBoxLayout(self.empty)
+        words = QLabel("There is nothing to apply the Look to yet.")
+        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        bring = QPushButton("Bring in pictures or clips…")
+        bring.setObjectName("apply.bring_in")
+        bring.clicked.connect(self.bring_in)
+        middle.addStretch(1)
+        middle.addWidget(words)
+        middle.addWidget(bring, 0, Qt.AlignmentFlag.AlignCenter)
+        middle.addStretch(1)
+        column.addWidget(self.empty, 1)
         column.addLayout(head_line)
         return page
 
@@ -265,12 +278,14 @@ class ApplyRoom(QWidget):
             self._paint_state(row, shot.id)
         if study.shots:
             self.table.setCurrentCell(max(chosen, 0), 0)
+        self.table.setVisible(bool(study.shots))
+        self.empty.setVisible(not study.shots)
         self._on_row()
         self._count = len(files)
         self.apply.setText(f"Apply to {self._count} shot{'s' * (self._count != 1)}")
         words = fault
         if not study.shots:
-            words = "Bring in pictures or clips in the Look room first."
+            words = "Bring in pictures or clips first."
         elif not words and not self.folder:
             words = "Choose a folder for the results."
         elif not words:

@@ -266,6 +266,7 @@ class MainWindow(QMainWindow):
         for stack in (m.undo_stack for m in (self.model, self.convert_model, self.swatch_model)):
             stack.indexChanged.connect(lambda _i: self.refresh_actions())
         self.convert_model.chosen_changed.connect(self.refresh_actions)
+        self.apply_room.bring_in.connect(self.shot_edits.bring_in)
         self.apply_room.table.currentCellChanged.connect(lambda *_places: self.refresh_actions())
         self.swatch_model.chosen_changed.connect(self.refresh_actions)
         self.view.changed.connect(self._on_view)
