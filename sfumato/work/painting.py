@@ -12,9 +12,9 @@ from collections.abc import Callable
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import painted
+from sfumato.core import painted, path
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.mask import Mark, Rect, Sheet, joined
+from sfumato.core.mask import Mark, Rect, Sheet
 from sfumato.core.sample import Packed, apply_packed, packed
 from sfumato.core.study import Shot, Study
 from sfumato.core.table import Table3D, lattice_colours
@@ -51,8 +51,7 @@ class Canvas:
         self.ask = ask
         study, shot = ask.study, ask.shot
         before = previewer.working(Ask(study, shot), ask.width, ask.height, ask.region)
-        ground = _ground(study, shot)
-        x = run_tiled(ground, before, cancel)
+        x = run_tiled(lambda code: path.through_ground(shot, study, code), before, cancel)
         steps = painted.steps_of(study, shot)
         acting = [i + 1 for i, layer in enumerate(shot.layers) if layer.coat.acts]
         self.layers = [LOOK_STEP, *acting]
@@ -116,20 +115,6 @@ class Canvas:
         grey = part @ np.array([0.2126, 0.7152, 0.0722], np.float32)
         m = self.sheets[step].pixels[top:bottom, left:right, None]
         return np.asarray(part * m + grey[..., None] * (np.float32(0.45) * (1 - m)) + 0.5, np.uint8)
-
-
-def whole(rects: list[Rect | None]) -> Rect | None:
-    """Return what holds all of them."""
-    found: Rect | None = None
-    for rect in rects:
-        found = joined(found, rect)
-    return found
-
-
-def _ground(study: Study, shot: Shot) -> Callable[[Rgb], Rgb]:
-    from sfumato.core import path
-
-    return lambda x: path.through_ground(shot, study, x)
 
 
 def _screen_table(previewer: Previewer, study: Study, leave: Callable[[Rgb], Rgb]) -> Packed:

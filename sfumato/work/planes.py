@@ -154,9 +154,9 @@ def _looked_up(
     from sfumato.core.kernels.video_lattice import LOOKS
 
     taken = planes_of(frame, source)
-    look = LOOKS.get((taken[0].dtype.name, planes[0].dtype.name))
-    if look is None:
+    if taken[0].dtype != planes[0].dtype:
         return None
+    look = LOOKS[planes[0].dtype.name]
     numbers = np.concatenate([source.unpacking(), *colour.only.coordinates(1.0)])
     lattice, folded = _folded(colour.only, held)
     packing, size = held.packing(), colour.only.size

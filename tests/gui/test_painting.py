@@ -77,6 +77,20 @@ def test_a_stroke_shows_at_once_is_one_undo_and_comes_back_exactly(demo, page) -
     assert (np.ptp(shown[5, 5].astype(int)), shown[5, 5].max() < rest[5, 5].max()) == (0, True)
 
 
+def test_an_unseen_canvas_costs_nothing(demo, page) -> None:
+    view, seen = demo.window.view, page._model.canvas
+    view.set("room", "look")
+    demo.settle()
+    for strength in (0.5, 0.7):
+        demo.window.model.commit("Softer", demo.study.with_look(strength=strength))
+        assert not page._model.is_busy
+    demo.settle()
+    assert page._model.canvas is seen
+    view.set("room", "apply")
+    demo.settle()
+    assert page._model.canvas.ask.study is demo.study
+
+
 def test_erase_gradient_invert_and_keys(demo, page) -> None:
     easel = page.easel
     demo.click(demo.find(QPushButton, "paint.gradient"))

@@ -48,6 +48,7 @@ class PaintModel(QObject):
         self._lane.crashed.connect(notices.bug)
         self._later = single_shot(self, REST_MS, self._ask)
         self._model.changed.connect(self._on_changed)
+        desk.view.changed.connect(self._on_view)
 
     # --- what is painted on --------------------------------------------------------------------------
     @property
@@ -87,6 +88,8 @@ class PaintModel(QObject):
         shot = self.shot
         if shot is None or self._points:
             return  # a stroke is under way: asked again when it ends
+        if self._desk.view.get("room") != "apply":
+            return  # not seen: asked on coming back
         ask = CanvasAsk(self._model.study, shot, *self._geometry)
         previewer, strokes = self._desk.previewer, self._strokes
         # Patient: while a number is dragged the running one is finished, and shown.
@@ -99,6 +102,10 @@ class PaintModel(QObject):
             return
         self.canvas = canvas
         self.canvas_changed.emit(canvas)
+
+    def _on_view(self, name: str) -> None:
+        if name == "room" and self.shot_id:
+            self._later.start()
 
     def _on_changed(self, _before: Study, _after: Study) -> None:
         if not self.shot_id:

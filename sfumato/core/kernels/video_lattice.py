@@ -113,8 +113,11 @@ def _store(numbers, out, place, stride, start, size, low, top, m):  # type: igno
         out[a + np.uint64(k)] = code if code > zero else zero
 
 
-@_jit(_STORE.format(k="uint8"), _STORE.format(k="uint16"))
-def _store_plain(numbers, out, _place, _stride, start, size, low, top, m):  # type: ignore[no-untyped-def]
+_PLAIN = "void(float32[::1], {k}[::1], int64, float32, float32, int32, int64)"
+
+
+@_jit(_PLAIN.format(k="uint8"), _PLAIN.format(k="uint16"))
+def _store_plain(numbers, out, start, size, low, top, m):  # type: ignore[no-untyped-def]
     """Do the same for numbers that lie side by side, from the first on."""
     zero, a = np.int32(0), np.uint64(start)
     for k in range(m):
@@ -175,13 +178,12 @@ def _gathered(buf, out, width, rows, count):  # type: ignore[no-untyped-def]
             out[o + u3] = x3
 
 
-def _looker(source: str, target: str) -> Any:
-    planes_in = ", ".join([f"{source}[:, ::1]"] * 3)
-    planes_out = ", ".join([f"{target}[:, ::1]"] * 3)
+def _looker(kind: str) -> Any:
+    planes = ", ".join([f"{kind}[:, ::1]"] * 3)
 
     @_jit(
-        f"void({planes_in}, int64, int64, float32[::1], float32[::1], int64, boolean, float32[::1], "
-        f"{planes_out}, int64, int64)"
+        f"void({planes}, int64, int64, float32[::1], float32[::1], int64, boolean, float32[::1], "
+        f"{planes}, int64, int64)"
     )
     def look(y, cb, cr, height, cw, c, lattice, n, folded, d, oy, ocb, ocr, first, count):  # type: ignore[no-untyped-def]
         """Fill `count` rows from `first` (even) on of the planes oy, ocb, ocr.
@@ -219,7 +221,7 @@ def _looker(source: str, target: str) -> Any:
                     _mix(s, nodes, lattice, buf, place, m)
                     if not folded:
                         _carried(buf, s, d, place, m)
-                    _store_plain(s, oy[row], 0, 1, start, size, low, top, m)
+                    _store_plain(s, oy[row], start, size, low, top, m)
             k = (first + begin) // step
             _gathered(buf, sums, width, rows, count_c)
             _store(sums, ocb[k], 1, 4, 0, scale, middle, top, count_c)
@@ -228,6 +230,4 @@ def _looker(source: str, target: str) -> Any:
     return look
 
 
-LOOKS: dict[tuple[str, str], Any] = {
-    (kind, kind): _looker(kind, kind) for kind in ("uint8", "uint16")
-}
+LOOKS: dict[str, Any] = {kind: _looker(kind) for kind in ("uint8", "uint16")}
