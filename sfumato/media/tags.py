@@ -43,6 +43,11 @@ def _put(exif: Image.Exif, folder: int, values: dict[int, Any]) -> None:
     exif[folder] = inside
 
 
+def _bytes(value: Any) -> Any:
+    """Return text as the bytes it was: the library reads it as Latin-1 and would write ASCII alone."""
+    return value.encode("latin-1", "replace") if isinstance(value, str) else value
+
+
 def exif_of(image: Image.Image) -> tuple[Image.Exif, int, int]:
     """Return a picture's EXIF, its orientation 1..8 and its colour space (1 = sRGB, 0 = not stated).
 
@@ -63,7 +68,7 @@ def kept(exif: Image.Exif) -> bytes:
         new = Image.Exif()
         for tag in _MAIN:
             if tag in exif:
-                new[tag] = exif[tag]
+                new[tag] = _bytes(exif[tag])
         for folder in (_EXIF, _GPS):
             held = {t: v for t, v in exif.get_ifd(folder).items() if t not in _DROPPED}
             if held:
@@ -99,6 +104,8 @@ def _loaded(saving: Saving) -> Image.Exif:
     exif = Image.Exif()
     if saving.exif:
         exif.load(saving.exif)
+        for tag in set(_MAIN) & set(exif):
+            exif[tag] = _bytes(exif[tag])
         exif[_SOFTWARE] = f"Sfumato {VERSION}"
         exif[_ORIENTATION] = 1
         _put(exif, _EXIF, {_SPACE: 1 if saving.encoding == "sRGB" else 65535})
@@ -116,7 +123,7 @@ def tiff_tags(saving: Saving) -> list[tuple[Any, ...]]:
     exif = _loaded(saving)
     for tag in _MAIN:
         value = exif.get(tag)
-        if isinstance(value, str) and value:
+        if isinstance(value, bytes) and value:
             found.append((tag, "s", 0, value, True))
     found += [(_HELD[f], "I", 1, 0, True) for f in (_EXIF, _GPS) if exif.get_ifd(f)]
     if saving.xmp:
