@@ -124,9 +124,9 @@ TABLE = (
     ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6", when="in_look"),
     ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5", when="in_look"),
     ActionSpec("zoom_fit", "Fit the picture", "View", "Ctrl+0", separator=True),
-    ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1", when="in_look"),
-    ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn, when="in_look"),
-    ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut, when="in_look"),
+    ActionSpec("zoom_actual", "One pixel to one", "View", "Ctrl+1", when="has_easel"),
+    ActionSpec("zoom_in", "Zoom in", "View", K.ZoomIn, when="has_easel"),
+    ActionSpec("zoom_out", "Zoom out", "View", K.ZoomOut, when="has_easel"),
     ActionSpec(
         "next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", separator=True
     ),

@@ -118,6 +118,10 @@ def test_erase_gradient_invert_and_keys(demo, page) -> None:
     assert 0.85 < dab.points[0][0] < 0.9
     x, y = (int(v) for v in (dab.points[0][0] * w, dab.points[0][1] * h))
     assert rendered(mask_of(demo), w, h)[y, x] == 0.0
+    demo.act("zoom_actual")
+    assert (easel.zoom, demo.window.easel_panel.easel.zoom) == (1.0, None)
+    demo.act("zoom_fit")
+    demo.settle()
     size = page._model.brush.size
     page.easel.resized.emit(3)
     assert page._model.brush.size == pytest.approx(size * 1.1**3, rel=0.01)

@@ -400,6 +400,7 @@ class MainWindow(QMainWindow):
         coat = self.view.get("coat")
         spec = study.coat(coat).spec if coat else None
         in_look = self.view.get("room") == "look"
+        painting = bool(self.paint_model.shot_id) and self.view.get("room") == "apply"
         true = {
             "has_file": self.model.file is not None and self.model.is_edited,
             "has_glazes": bool(study.look.coats) and in_look,
@@ -420,7 +421,8 @@ class MainWindow(QMainWindow):
             and self.desk.shot is not None,
             "in_look": in_look,
             "has_still": self.paint_edits.can_paint,
-            "is_painting": bool(self.paint_model.shot_id) and self.view.get("room") == "apply",
+            "is_painting": painting,
+            "has_easel": in_look or painting,
             "has_cdl": in_look and spec is not None and spec.key == "cdl",
             "in_swatchbook": self.view.get("room") == "swatchbook",
             "has_swatch": self.view.get("room") == "swatchbook"

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from sfumato.app import theme
 from sfumato.app.model.screen_profile import x11_profile
 from sfumato.app.model.view_state import ViewState
+from sfumato.app.views.easel import Easel
 from sfumato.app.windows.target_sheet import TargetSheet
 from sfumato.core.encodings import Encoding, encoding
 from sfumato.core.errors import MediaError, SfumatoError
@@ -60,17 +61,24 @@ class ViewEdits(QObject):
         self.view.set("a", b)
         self.view.set("b", a)
 
+    @property
+    def _easel(self) -> Easel:
+        """The Easel that is worked on: of the Look room, or the one that is painted on."""
+        window = self._window
+        painting = bool(window.paint_model.shot_id) and self.view.get("room") == "apply"
+        return window.paint_page.easel if painting else window.easel_panel.easel
+
     def zoom_fit(self) -> None:
-        self._window.easel_panel.easel.set_zoom(None)
+        self._easel.set_zoom(None)
 
     def zoom_actual(self) -> None:
-        self._window.easel_panel.easel.set_zoom(1.0)
+        self._easel.set_zoom(1.0)
 
     def zoom_in(self) -> None:
-        self._window.easel_panel.easel.step_zoom(True)
+        self._easel.step_zoom(True)
 
     def zoom_out(self) -> None:
-        self._window.easel_panel.easel.step_zoom(False)
+        self._easel.step_zoom(False)
 
     def next_mount(self) -> None:
         mounts = list(theme.MOUNTS)
