@@ -13,17 +13,17 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import path
 from sfumato.core.arrays import Rgb, as_rgb
-from sfumato.core.encodings import convert, encoding
-from sfumato.core.fit import fitted
-from sfumato.core.laying import Laying
-from sfumato.core.measure import Difference, cube_colours, difference_of
-from sfumato.core.study import Coat, Look, Study, View, new_coat
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.lut.difference import Difference, cube_colours, difference_of
+from sfumato.core.lut.fit import fitted
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path import path
+from sfumato.core.path.laying import Laying
+from sfumato.core.study.study import Coat, Look, Study, View, new_coat
 from sfumato.work.frames import Frames
-from sfumato.work.study_store import open_study
+from sfumato.work.stores.study_store import open_study
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "saltglass.sfumato"
 NARROW = Laying(hue=45.0, hue_width=20.0, hue_soft=12.0)

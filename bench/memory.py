@@ -45,10 +45,10 @@ def run(source: str, target: str, frames: int) -> None:
     """Apply the demo's Look to a clip and print what it took."""
     import numpy as np
 
-    from sfumato.core.table import Table3D, lattice_colours
-    from sfumato.core.transform import Transform
-    from sfumato.work.clips import ClipWish, graded_clip
-    from sfumato.work.stills import chain_of
+    from sfumato.core.lut.table import Table3D, lattice_colours
+    from sfumato.core.lut.transform import Transform
+    from sfumato.work.results.clips import ClipWish, graded_clip
+    from sfumato.work.results.stills import chain_of
     from sfumato.work.warm import warm
 
     warm()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from heavy import heavy_coats
 
-from sfumato.core.study import Look, Study
-from sfumato.core.table import lattice_colours
+from sfumato.core.lut.table import lattice_colours
+from sfumato.core.study.study import Look, Study
 from sfumato.work.tiles import bake_tiled, run_tiled
 
 

@@ -12,11 +12,11 @@ import pytest
 from av.filter import Graph
 
 import sfumato
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
-from sfumato.work.clips import ClipWish, graded_clip
-from sfumato.work.codecs import EFFORTS
-from sfumato.work.stills import chain_of
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.codecs import EFFORTS
+from sfumato.work.results.stills import chain_of
 from sfumato.work.warm import warm
 
 FRAMES = 48

@@ -13,8 +13,8 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from sfumato.app import theme
-from sfumato.app.model.settings import Settings
-from sfumato.app.windows.main_window import MainWindow
+from sfumato.app.services.settings import Settings
+from sfumato.app.window.main_window import MainWindow
 from sfumato.core.controls import Curve, HueCurve, Number, Pad, Pairs, Ramp, Triple, kinds
 
 STEPS = 12

@@ -10,13 +10,13 @@ import numpy as np
 import pytest
 import tifffile
 
-from sfumato.core.mask import WHOLE, Brush, Mask, Stroke
-from sfumato.core.study import Shot
+from sfumato.core.study.mask import WHOLE, Brush, Mask, Stroke
+from sfumato.core.study.study import Shot
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import Frames
-from sfumato.work.painting import Canvas, CanvasAsk
-from sfumato.work.preview import Previewer
-from sfumato.work.study_store import demo_study, open_study
+from sfumato.work.preview.preview import Previewer
+from sfumato.work.results.painting import Canvas, CanvasAsk
+from sfumato.work.stores.study_store import demo_study, open_study
 from sfumato.work.warm import warm
 
 SIZE = (6000, 4000)
@@ -49,7 +49,7 @@ def test_a_move_of_the_brush(benchmark, still: Path, zoom: str, size: float) -> 
     x0, y0, x1, y1 = region
     points: list[tuple[float, float, float]] = []
     stamps, times = 0, []
-    from sfumato.core.mask import dabs
+    from sfumato.core.study.mask import dabs
 
     for i in range(60):
         share = i / 59

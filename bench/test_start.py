@@ -16,8 +16,8 @@ from pathlib import Path
 from sfumato.work.warm import choose_cache; choose_cache()
 from sfumato.app.main import application
 from sfumato.app import theme
-from sfumato.app.model.settings import Settings
-from sfumato.app.windows.main_window import MainWindow
+from sfumato.app.services.settings import Settings
+from sfumato.app.window.main_window import MainWindow
 app = application(); theme.install(app)
 window = MainWindow(Settings(Path(sys.argv[2])))
 window.files.open_file(Path(sys.argv[1]))

@@ -12,13 +12,13 @@ import pytest
 from av.filter import Graph
 from conftest import ROOT
 
-from sfumato.core.sample import apply_packed, packed
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.sample import apply_packed, packed
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 from sfumato.formats.contract import WriteOptions
 from sfumato.formats.cube import write
 from sfumato.media.registry import read
-from sfumato.work.luts import read_lut
+from sfumato.work.luts.lut_files import read_lut
 
 FORMATS = {"float32": "gbrpf32le", "uint8": "rgb24", "uint16": "rgb48le"}
 

@@ -7,14 +7,14 @@ from pathlib import Path
 import attrs
 import numpy as np
 
-from sfumato.core.recast import legal_out, limited, sampled, shaped
-from sfumato.core.stages import CdlStage, Matrix
-from sfumato.core.table import Table1D, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.recast import legal_out, limited, sampled, shaped
+from sfumato.core.lut.stages import CdlStage, Matrix
+from sfumato.core.lut.table import Table1D, Table3D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import picture
-from sfumato.work.luts import write_lut
-from sfumato.work.proof import span_words
-from sfumato.work.study_store import demo_study, open_study
+from sfumato.work.luts.lut_files import write_lut
+from sfumato.work.luts.proof import span_words
+from sfumato.work.stores.study_store import demo_study, open_study
 
 HERE = Path(__file__).resolve().parent
 FOLDER = HERE / "luts"
@@ -39,7 +39,7 @@ def main() -> None:
         warm = (luma - 0.45)[..., None] * np.array([0.08, 0.01, -0.09])
         return np.asarray(luma[..., None] + 0.92 * (y - luma[..., None]) + warm, np.float32)
 
-    from sfumato.core.transform import Function
+    from sfumato.core.lut.transform import Function
 
     day = Transform((Function("day", plain),), "Salt day")
     write("low_tide_33.cube", titled, grid=33)

@@ -7,18 +7,18 @@ from pathlib import Path
 from typing import Any
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.encodings import Encoding
-from sfumato.core.encodings import convert as _convert
-from sfumato.core.encodings import encodings as encodings
+from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import convert as _convert
+from sfumato.core.colour.encodings import encodings as encodings
 from sfumato.core.errors import FormatError as FormatError
 from sfumato.core.errors import MediaError as MediaError
 from sfumato.core.errors import SfumatoError as SfumatoError
 from sfumato.core.errors import StudyError as StudyError
 from sfumato.core.glaze import GlazeSpec
 from sfumato.core.glaze import glazes as _glazes
-from sfumato.core.measure import Difference, cube_colours, difference
-from sfumato.core.study import Study
-from sfumato.core.transform import Transform
+from sfumato.core.lut.difference import Difference, cube_colours, difference
+from sfumato.core.lut.transform import Transform
+from sfumato.core.study.study import Study
 
 
 def read(path: str | Path) -> Transform:
@@ -27,7 +27,7 @@ def read(path: str | Path) -> Transform:
     Raises:
         FormatError: it cannot be read; carries line and column.
     """
-    from sfumato.work.luts import read_lut
+    from sfumato.work.luts.lut_files import read_lut
 
     return read_lut(path).transform
 
@@ -39,7 +39,7 @@ def write(transform: Transform, path: str | Path, **options: Any) -> Transform:
         options: `format`, `grid`, `bits`, `layout`, `shaper`, `fitted`, `domain`, `title`, `force`,
             as in the command `convert`.
     """
-    from sfumato.work.luts import write_lut
+    from sfumato.work.luts.lut_files import write_lut
 
     return write_lut(transform, path, **options).transform
 
@@ -50,7 +50,7 @@ def open_study(path: str | Path) -> Study:
     Raises:
         StudyError: it cannot be read or is none.
     """
-    from sfumato.work.study_store import open_study as opened
+    from sfumato.work.stores.study_store import open_study as opened
 
     return opened(path)
 

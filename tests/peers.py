@@ -22,8 +22,8 @@ from attrs import frozen
 from av.filter import Graph
 from PIL import Image, ImageCms
 
-from sfumato.core.measure import cube_colours
-from sfumato.core.stages import (
+from sfumato.core.lut.difference import cube_colours
+from sfumato.core.lut.stages import (
     MIRROR,
     PASS,
     CdlStage,
@@ -35,11 +35,11 @@ from sfumato.core.stages import (
     Range,
     half_inputs,
 )
-from sfumato.core.table import Table1D, Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 from sfumato.formats.contract import DEPTH_WORDS, WriteOptions
 from sfumato.formats.registry import formats, read
-from sfumato.work import peer as ffmpeg
+from sfumato.work.luts import peer as ffmpeg
 
 RNG = np.random.default_rng(11)
 
@@ -611,7 +611,7 @@ def page(rows: list[Row]) -> str:
 
 
 if __name__ == "__main__":
-    from sfumato.core.sample import load_kernels
+    from sfumato.core.lut.sample import load_kernels
 
     load_kernels()
     measured = measure()

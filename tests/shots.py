@@ -22,10 +22,10 @@ def main() -> None:
     from sfumato.app import theme
     from sfumato.app.controls.curve_field import CurveField
     from sfumato.app.main import application
-    from sfumato.app.model.settings import Settings
-    from sfumato.app.windows.export_sheet import ExportSheet, ExportWish
-    from sfumato.app.windows.main_window import MainWindow
-    from sfumato.work.study_store import demo_study
+    from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
+    from sfumato.app.services.settings import Settings
+    from sfumato.app.window.main_window import MainWindow
+    from sfumato.work.stores.study_store import demo_study
     from sfumato.work.warm import choose_cache
 
     choose_cache()
@@ -77,11 +77,11 @@ def main() -> None:
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
     shot("look_difference")
-    from sfumato.app.windows.keys_sheet import KeysSheet
+    from sfumato.app.window.keys_sheet import KeysSheet
     from sfumato.core.controls import Pair
-    from sfumato.core.laying import Laying
-    from sfumato.core.scopes import Band
-    from sfumato.core.study import LOOK, new_coat
+    from sfumato.core.measure.scopes import Band
+    from sfumato.core.path.laying import Laying
+    from sfumato.core.study.study import LOOK, new_coat
 
     tone = attrs.evolve(
         new_coat("balance", lift=(-0.02, 0.0, 0.03)),
@@ -118,7 +118,7 @@ def main() -> None:
     settle()
     window.findChild(KeysSheet).grab().save(str(TARGET / "keys.png"))
     window.findChild(KeysSheet).close()
-    from sfumato.core.user_encoding import Gamut, LogCurve, UserEncoding
+    from sfumato.core.colour.user_encoding import Gamut, LogCurve, UserEncoding
 
     window.encodings.open_encodings()
     editor = window.encodings.sheet

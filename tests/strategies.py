@@ -5,6 +5,7 @@ from __future__ import annotations
 import attrs
 from hypothesis import strategies as st
 
+from sfumato.core.colour.encodings import encodings
 from sfumato.core.controls import (
     DEPTH,
     LEVELS,
@@ -26,12 +27,11 @@ from sfumato.core.controls import (
     Triple,
     kinds,
 )
-from sfumato.core.encodings import encodings
 from sfumato.core.glaze import GlazeSpec, glazes
-from sfumato.core.laying import Laying
-from sfumato.core.study import Coat, Look, Shot, Study, grouped, new_coat
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path.laying import Laying
+from sfumato.core.study.study import Coat, Look, Shot, Study, grouped, new_coat
 
 names = st.text(
     st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20

@@ -15,13 +15,13 @@ from conftest import DEMO, ROOT
 
 import sfumato
 from sfumato.cli.main import cli
-from sfumato.core.encodings import encoding
-from sfumato.core.measure import cube_colours
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.difference import cube_colours
 from sfumato.media.clip import Clip
-from sfumato.work import peer
 from sfumato.work.frames import Frames, open_still
-from sfumato.work.proof import entry_colours
-from sfumato.work.study_store import open_study
+from sfumato.work.luts import peer
+from sfumato.work.luts.proof import entry_colours
+from sfumato.work.stores.study_store import open_study
 
 
 def run(*words: object, status: int = 0):

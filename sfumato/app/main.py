@@ -14,10 +14,10 @@ from PySide6.QtGui import QGuiApplication, QIcon
 from PySide6.QtWidgets import QApplication
 
 from sfumato.app import theme
-from sfumato.app.model.settings import Settings
-from sfumato.app.windows.main_window import MainWindow
-from sfumato.work import encoding_store
-from sfumato.work.study_store import demo_study
+from sfumato.app.services.settings import Settings
+from sfumato.app.window.main_window import MainWindow
+from sfumato.work.stores import encoding_store
+from sfumato.work.stores.study_store import demo_study
 
 
 def application() -> QApplication:

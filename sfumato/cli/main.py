@@ -36,7 +36,7 @@ def _guarded(run: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(run)
     def guarded(*args: Any, **values: Any) -> Any:
         from sfumato.core.errors import SfumatoError
-        from sfumato.work.encoding_store import load_library
+        from sfumato.work.stores.encoding_store import load_library
 
         for fault in load_library():
             click.echo(f"sfumato: {fault.sentence()}", err=True)
@@ -82,7 +82,7 @@ def cli(ctx: click.Context) -> None:
 @_guarded
 def _open(study: Path) -> None:
     from sfumato.cli.window import open_window
-    from sfumato.work.study_store import open_study
+    from sfumato.work.stores.study_store import open_study
 
     if not study.suffix and not study.exists():
         raise click.UsageError(f"there is no command or study named {study}; see sfumato --help")
@@ -96,7 +96,7 @@ def demo() -> None:
     """Open the window with the demo study."""
     from sfumato.cli.window import open_window
     from sfumato.core.errors import StudyError
-    from sfumato.work.study_store import demo_study
+    from sfumato.work.stores.study_store import demo_study
 
     study = demo_study()
     if study is None:
@@ -221,8 +221,8 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
-    from sfumato.work.batch import Recipe, cooked, repaired_read
-    from sfumato.work.luts import write_lut
+    from sfumato.work.luts.batch import Recipe, cooked, repaired_read
+    from sfumato.work.luts.lut_files import write_lut
 
     recipe = Recipe(
         repairs=wishes["repairs"],
@@ -259,9 +259,9 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 def _convert_folder(
     source: Path, target: Path, keys: tuple[str, ...], recipe: Any, wishes: dict[str, Any]
 ) -> None:
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.batch import EXISTING, Batch, lut_files, run
-    from sfumato.work.luts import Target, format_for
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.luts.batch import EXISTING, Batch, lut_files, run
+    from sfumato.work.luts.lut_files import Target, format_for
 
     if not keys:
         raise click.UsageError("a folder needs at least one --format")
@@ -305,11 +305,11 @@ def _convert_folder(
 @_guarded
 def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
     """Say what LUT files are and what is wrong with them."""
-    from sfumato.core.assay import REPAIRS, assay
     from sfumato.core.errors import SfumatoError
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.batch import stored_of
-    from sfumato.work.luts import display_of, read_lut
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.core.measure.assay import REPAIRS, assay
+    from sfumato.work.luts.batch import stored_of
+    from sfumato.work.luts.lut_files import display_of, read_lut
 
     load_kernels()
     told: list[dict[str, Any]] = []
@@ -386,9 +386,9 @@ def invert(
     """Write the LUT that undoes IN, and say where nothing can undo it."""
     import attrs
 
-    from sfumato.core.invert import inverted
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.luts import display_of, format_for, read_lut, write_lut
+    from sfumato.core.lut.invert import inverted
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.luts.lut_files import display_of, format_for, read_lut, write_lut
 
     load_kernels()
     format_for(target, key)
@@ -425,9 +425,9 @@ def chain(
     """Write one LUT that does all LUT files, first to last."""
     if len(paths) < 3:
         raise click.UsageError("give two or more LUTs, then OUT")
-    from sfumato.core.recast import chained
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.luts import read_lut, write_lut
+    from sfumato.core.lut.recast import chained
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.luts.lut_files import read_lut, write_lut
 
     load_kernels()
     *sources, target = paths
@@ -453,9 +453,9 @@ def chain(
 @_guarded
 def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishes: Any) -> None:
     """Write a LUT between A and B."""
-    from sfumato.core.recast import blended
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.luts import read_lut, write_lut
+    from sfumato.core.lut.recast import blended
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.luts.lut_files import read_lut, write_lut
 
     load_kernels()
     mixed = blended(read_lut(a).transform, read_lut(b).transform, share / 100)
@@ -471,10 +471,10 @@ def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishe
 @_guarded
 def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool) -> None:
     """Write the tone of IN as the 1D LUT TONE and the rest as the 3D LUT COLOUR, to be used after it."""
-    from sfumato.core.measure import cube_colours, difference
-    from sfumato.core.recast import chained, split
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.luts import display_of, read_lut, write_lut
+    from sfumato.core.lut.difference import cube_colours, difference
+    from sfumato.core.lut.recast import chained, split
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.luts.lut_files import display_of, read_lut, write_lut
 
     load_kernels()
     whole = read_lut(source).transform
@@ -512,10 +512,10 @@ def bake(
     """Bake the Look of STUDY into the LUT file OUT."""
     import attrs
 
-    from sfumato.core.study import Joint, Span
-    from sfumato.work.luts import write_lut
-    from sfumato.work.proof import span_words
-    from sfumato.work.study_store import open_study
+    from sfumato.core.study.study import Joint, Span
+    from sfumato.work.luts.lut_files import write_lut
+    from sfumato.work.luts.proof import span_words
+    from sfumato.work.stores.study_store import open_study
 
     opened = open_study(study)
     ends = _span(span)
@@ -541,7 +541,7 @@ def bake(
 def _span(text: str | None) -> tuple[str, str] | None:
     if text is None:
         return None
-    from sfumato.core.encodings import encoding
+    from sfumato.core.colour.encodings import encoding
 
     parts = text.split(":")
     if len(parts) != 2:
@@ -550,7 +550,7 @@ def _span(text: str | None) -> tuple[str, str] | None:
 
 
 def _named(ends: tuple[str, str]) -> tuple[str, ...]:
-    from sfumato.core.encodings import encoding
+    from sfumato.core.colour.encodings import encoding
 
     a, b = (encoding(e) for e in ends)
     return (f"expects {a.name} ({a.title}), gives {b.name} ({b.title})",)
@@ -616,13 +616,13 @@ def apply_(
     """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
-    from sfumato.core.encodings import encoding
-    from sfumato.core.sample import load_kernels
+    from sfumato.core.colour.encodings import encoding
+    from sfumato.core.lut.sample import load_kernels
     from sfumato.media.contract import Saving
     from sfumato.media.registry import by_suffix
     from sfumato.work.frames import open_still
-    from sfumato.work.luts import read_lut
-    from sfumato.work.stills import applied, default_bits, kind_for, write_still
+    from sfumato.work.luts.lut_files import read_lut
+    from sfumato.work.results.stills import applied, default_bits, kind_for, write_still
 
     *luts, source, target = paths
     kind = by_suffix(source.name)
@@ -638,7 +638,7 @@ def apply_(
     }
     load_kernels()
     if is_clip:
-        from sfumato.work.clips import ClipWish
+        from sfumato.work.results.clips import ClipWish
 
         _clip(
             transforms, source, target, interp, names, ClipWish(codec or "", quality, effort), force
@@ -669,8 +669,8 @@ def _clip(
     force: bool,
 ) -> None:
     """Grade a clip; says how fast while it works, when somebody looks."""
-    from sfumato.work.clips import graded_clip
-    from sfumato.work.stills import chain_of
+    from sfumato.work.results.clips import graded_clip
+    from sfumato.work.results.stills import chain_of
 
     colour = chain_of(transforms, interp, **names)
 
@@ -691,8 +691,8 @@ def _clip(
 @_guarded
 def again_(record: Path, target: Path, force: bool) -> None:
     """Do once more what RECORD, the .applied.json beside a result, says; write OUT."""
-    from sfumato.core.sample import load_kernels
-    from sfumato.work.apply import again
+    from sfumato.core.lut.sample import load_kernels
+    from sfumato.work.results.apply import again
 
     load_kernels()
     done = again(record, target, force=force)
@@ -701,8 +701,8 @@ def again_(record: Path, target: Path, force: bool) -> None:
 
 def _transform(path: Path) -> Any:
     """Read a LUT file, or the exact path of a study."""
-    from sfumato.work.luts import read_lut
-    from sfumato.work.study_store import SUFFIX, open_study
+    from sfumato.work.luts.lut_files import read_lut
+    from sfumato.work.stores.study_store import SUFFIX, open_study
 
     if path.suffix == SUFFIX:
         return open_study(path).transform()
@@ -721,8 +721,8 @@ def proof(a: Path, b: Path, pictures: tuple[Path, ...], display: str, as_json: b
     import attrs
     import numpy as np
 
-    from sfumato.core.encodings import encoding
-    from sfumato.core.measure import cube_colours, difference
+    from sfumato.core.colour.encodings import encoding
+    from sfumato.core.lut.difference import cube_colours, difference
     from sfumato.work.frames import open_still
 
     first, second = _transform(a), _transform(b)

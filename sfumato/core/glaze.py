@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 from attrs import field, frozen
 
-from sfumato.core import oklab
 from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.controls import Kind, kinds
 from sfumato.core.discover import specs
-from sfumato.core.encodings import Encoding, encoding
 
 
 class Group(Enum):

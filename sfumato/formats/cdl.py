@@ -9,8 +9,8 @@ import attrs
 from attrs import frozen
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.stages import CdlStage
-from sfumato.core.transform import Transform
+from sfumato.core.lut.stages import CdlStage
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import xml
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

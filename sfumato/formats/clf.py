@@ -16,7 +16,7 @@ from attrs import define
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ShapeError, ValueRefused
-from sfumato.core.stages import (
+from sfumato.core.lut.stages import (
     BASIC,
     MIRROR,
     PASS,
@@ -29,8 +29,8 @@ from sfumato.core.stages import (
     Range,
     half_inputs,
 )
-from sfumato.core.table import UNIT, Table1D, Table3D
-from sfumato.core.transform import Stage, Transform
+from sfumato.core.lut.table import UNIT, Table1D, Table3D
+from sfumato.core.lut.transform import Stage, Transform
 from sfumato.formats import cdl, text, xml
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

@@ -9,8 +9,8 @@ from typing import Any
 from attrs import field, frozen
 
 from sfumato.core.errors import ValueRefused
-from sfumato.core.table import Table1D, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import Table1D, Table3D
+from sfumato.core.lut.transform import Transform
 
 
 class Sniff(IntEnum):

@@ -6,9 +6,9 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.stages import Knots1D
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
-from sfumato.core.transform import Stage, Transform
+from sfumato.core.lut.stages import Knots1D
+from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
+from sfumato.core.lut.transform import Stage, Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

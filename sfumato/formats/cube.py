@@ -11,8 +11,8 @@ from typing import Any
 from attrs import define, field
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

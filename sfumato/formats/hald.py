@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.transform import Transform
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import picture
 from sfumato.formats.contract import FormatSpec, Read, WriteOptions
 

@@ -12,13 +12,13 @@ from typing import Any
 
 import numpy as np
 
-from sfumato.core.adapt import D65, adaptation
 from sfumato.core.arrays import Array, Rgb, frozen_array
-from sfumato.core.encodings import encoding
+from sfumato.core.colour.adapt import D65, adaptation
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import FormatError, ShapeError, ValueRefused
-from sfumato.core.stages import Exponent, Matrix
-from sfumato.core.table import UNIT, Table1D, Table3D, lattice_colours
-from sfumato.core.transform import Function, Stage, Transform
+from sfumato.core.lut.stages import Exponent, Matrix
+from sfumato.core.lut.table import UNIT, Table1D, Table3D, lattice_colours
+from sfumato.core.lut.transform import Function, Stage, Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

@@ -15,8 +15,8 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Table3D, from_red_fastest, red_fastest
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import UNIT, Table3D, from_red_fastest, red_fastest
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

@@ -11,8 +11,8 @@ from numpy.lib import format as npy
 
 from sfumato.core.arrays import frozen_array
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Table1D, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import UNIT, Table1D, Table3D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MAGIC = b"\x93NUMPY"

@@ -24,8 +24,8 @@ from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import GRID_MOST, UNIT, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats.contract import QUANTUM, Read, Sniff, WriteOptions
 
 MOST_PIXELS = GRID_MOST**3

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import Table1D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import Table1D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

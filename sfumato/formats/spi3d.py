@@ -6,8 +6,8 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.table import UNIT, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.table import UNIT, Table3D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.stages import Matrix
-from sfumato.core.transform import Transform
+from sfumato.core.lut.stages import Matrix
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

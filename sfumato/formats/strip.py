@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from sfumato.core.errors import FormatError
-from sfumato.core.transform import Transform
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import picture
 from sfumato.formats.contract import FormatSpec, Read, WriteOptions
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError
-from sfumato.core.sample import kernels_loaded
+from sfumato.core.lut.sample import kernels_loaded
 
 _NUMERIC = b"0123456789+-.eE \t\r\n"
 # Rows from which on the compiled reader is quicker: when it is there, and when it must be loaded.

@@ -10,9 +10,9 @@ from __future__ import annotations
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.stages import Knots1D
-from sfumato.core.table import UNIT, Table3D
-from sfumato.core.transform import Transform
+from sfumato.core.lut.stages import Knots1D
+from sfumato.core.lut.table import UNIT, Table3D
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import text
 from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.arrays import Array
-from sfumato.core.encodings import Family, encodings
+from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import MOST_PIXELS, FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.upright import check_size

@@ -10,9 +10,9 @@ import imagecodecs
 import numpy as np
 from PIL import ImageCms
 
-from sfumato.core.adapt import D65, adaptation
 from sfumato.core.arrays import Array
-from sfumato.core.encodings import Family, encodings
+from sfumato.core.colour.adapt import D65, adaptation
+from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.errors import MediaError
 
 _D50 = (0.34567, 0.35850)

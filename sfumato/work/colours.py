@@ -7,13 +7,14 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import oklab, path
 from sfumato.core.arrays import Array
-from sfumato.core.colour_text import display_light
+from sfumato.core.colour import oklab
+from sfumato.core.colour.colour_text import display_light
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.controls import Lab
-from sfumato.core.encodings import convert, encoding
 from sfumato.core.glazes.nudges import lab_of
-from sfumato.core.study import Study
+from sfumato.core.path import path
+from sfumato.core.study.study import Study
 
 
 @frozen(eq=False)

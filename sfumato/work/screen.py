@@ -7,13 +7,13 @@ from typing import Any
 import imagecodecs
 import numpy as np
 
-from sfumato.core.adapt import D65, adaptation
 from sfumato.core.arrays import Rgb
-from sfumato.core.encodings import Coder, Encoding, Family, encoding
+from sfumato.core.colour.adapt import D65, adaptation
+from sfumato.core.colour.encodings import Coder, Encoding, Family, encoding
+from sfumato.core.colour.transfers import LINEAR
 from sfumato.core.errors import MediaError
-from sfumato.core.sample import apply_table
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transfers import LINEAR
+from sfumato.core.lut.sample import apply_table
+from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.media import icc
 
 GRID = 49

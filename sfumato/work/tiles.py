@@ -10,10 +10,10 @@ from functools import cache
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.path import CHUNK
-from sfumato.core.sample import Packed, apply_packed
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.sample import Packed, apply_packed
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import CHUNK
 from sfumato.work.cancel import Cancel
 
 

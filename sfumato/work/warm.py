@@ -30,7 +30,9 @@ def choose_cache() -> None:
 def warm() -> None:
     """Load every kernel; until this returns, NumPy does the same work more slowly."""
     choose_cache()
-    from sfumato.core import kernels, sample, scopes
+    from sfumato.core import kernels
+    from sfumato.core.lut import sample
+    from sfumato.core.measure import scopes
 
     sample.load_kernels()
     scopes.load_kernels()

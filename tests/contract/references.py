@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from sfumato.core import oklab
-from sfumato.core.encodings import Encoding, encoding, light_matrix
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import Encoding, encoding, light_matrix
 from sfumato.core.glazes.white_balance import source_white
 
 

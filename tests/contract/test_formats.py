@@ -21,16 +21,16 @@ from PIL import Image, ImageCms
 
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.kernels import digits
-from sfumato.core.measure import cube_colours
-from sfumato.core.recast import curves_of
-from sfumato.core.stages import HalfCurve
-from sfumato.core.table import Table1D, Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.difference import cube_colours
+from sfumato.core.lut.recast import curves_of
+from sfumato.core.lut.stages import HalfCurve
+from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 from sfumato.formats import picture
 from sfumato.formats.cdl import corrections
 from sfumato.formats.contract import QUANTUM, Sniff, WriteOptions
 from sfumato.formats.registry import formats, read
-from sfumato.work.luts import Target, held, written
+from sfumato.work.luts.lut_files import Target, held, written
 
 ALL = pytest.mark.parametrize("spec", formats().values(), ids=lambda s: s.key)
 CASES = pytest.mark.parametrize("case", peers.cases(), ids=str)

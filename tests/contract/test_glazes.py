@@ -10,17 +10,18 @@ from contract.references import REFERENCES
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sfumato.core import compiled, controls, study_json
-from sfumato.core.bake import baked
+from sfumato.core import compiled, controls
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile, Pair
-from sfumato.core.encodings import encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import glazes
-from sfumato.core.measure import cube_colours, difference
-from sfumato.core.path import through_coats
-from sfumato.core.study import Look, Study, new_coat
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.bake import baked
+from sfumato.core.lut.difference import cube_colours, difference
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import through_coats
+from sfumato.core.study import study_json
+from sfumato.core.study.study import Look, Study, new_coat
 from sfumato.media.registry import read
 
 ALL = pytest.mark.parametrize("spec", glazes().values(), ids=lambda s: s.key)

@@ -8,7 +8,7 @@ import types
 import numpy as np
 from conftest import ROOT
 
-from sfumato.core.encodings import encoding
+from sfumato.core.colour.encodings import encoding
 
 
 def test_the_glaze_of_the_guide_works() -> None:

@@ -12,9 +12,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from sfumato.app import theme
-from sfumato.app.model import desk
-from sfumato.app.model.settings import Settings
-from sfumato.app.windows.main_window import MainWindow
+from sfumato.app.services import desk
+from sfumato.app.services.settings import Settings
+from sfumato.app.window.main_window import MainWindow
 from sfumato.work.frames import Frames
 
 

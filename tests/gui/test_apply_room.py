@@ -11,11 +11,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 import sfumato
-from sfumato.app.panels.apply_settings import ApplySettings
-from sfumato.core import path
-from sfumato.core.encodings import encoding
-from sfumato.work.apply import SIDECAR
+from sfumato.app.rooms.apply.apply_settings import ApplySettings
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.path import path
 from sfumato.work.frames import open_still
+from sfumato.work.results.apply import SIDECAR
 
 
 def states(hand) -> dict[str, str]:

@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from sfumato.app.controls.frame_bar import FrameBar
-from sfumato.core import study_json
+from sfumato.core.study import study_json
 from sfumato.work.frames import open_still
 
 

@@ -14,11 +14,11 @@ from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QTableWidget
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.model.convert_model import Bench
-from sfumato.app.panels.compare_panel import ComparePanel
-from sfumato.app.views.lut_scope import LutScope
-from sfumato.core.measure import cube_colours
-from sfumato.work.luts import read_lut
+from sfumato.app.rooms.convert.compare_panel import ComparePanel
+from sfumato.app.rooms.convert.convert_model import Bench
+from sfumato.app.rooms.convert.lut_scope import LutScope
+from sfumato.core.lut.difference import cube_colours
+from sfumato.work.luts.lut_files import read_lut
 
 LUTS = ROOT / "demo" / "luts"
 FAULTY = "pack_017.cube"

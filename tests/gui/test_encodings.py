@@ -17,15 +17,16 @@ from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QPushButton
 import sfumato
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.core import path, user_encoding
-from sfumato.core.encodings import drop_encodings, encoding, encodings, shipped
+from sfumato.core.colour import user_encoding
+from sfumato.core.colour.encodings import drop_encodings, encoding, encodings, shipped
+from sfumato.core.colour.user_encoding import Gamut, LogCurve, UserEncoding
 from sfumato.core.errors import FormatError, StudyError, ValueRefused
-from sfumato.core.stages import Matrix
-from sfumato.core.table import Table1D
-from sfumato.core.transform import Transform
-from sfumato.core.user_encoding import Gamut, LogCurve, UserEncoding
-from sfumato.work import encoding_store
-from sfumato.work.study_store import open_study, save_study
+from sfumato.core.lut.stages import Matrix
+from sfumato.core.lut.table import Table1D
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path import path
+from sfumato.work.stores import encoding_store
+from sfumato.work.stores.study_store import open_study, save_study
 
 TARN = {  # as its maker publishes it
     "lin_slope": 5.0,

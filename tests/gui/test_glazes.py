@@ -16,13 +16,13 @@ from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.panels.coat_row import CoatRow
-from sfumato.core.encodings import encoding
-from sfumato.core.laying import BLENDS, Laying, blended, matte
-from sfumato.core.path import through_coat
-from sfumato.core.study import new_coat
+from sfumato.app.rooms.look.coat_row import CoatRow
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.path.laying import BLENDS, Laying, blended, matte
+from sfumato.core.path.path import through_coat
+from sfumato.core.study.study import new_coat
 from sfumato.formats.registry import formats
-from sfumato.work.study_store import open_study
+from sfumato.work.stores.study_store import open_study
 
 LUTS = ROOT / "demo" / "luts"
 

@@ -13,16 +13,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from sfumato.app.controls.mark import Mark
-from sfumato.app.model.settings import Settings
+from sfumato.app.services.settings import Settings
 from sfumato.app.views.scope import TITLES, ScopeView
-from sfumato.app.windows.main_window import MainWindow
-from sfumato.core import path
-from sfumato.core.encodings import encoding
-from sfumato.core.graticule import CODE, LEGAL, STOPS, marks
-from sfumato.core.measure import delta_e
-from sfumato.core.scopes import Band, chroma_place, in_band
-from sfumato.core.screen import KNEE, on_screen
-from sfumato.core.transform import Transform
+from sfumato.app.window.main_window import MainWindow
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.screen import KNEE, on_screen
+from sfumato.core.lut.difference import delta_e
+from sfumato.core.lut.transform import Transform
+from sfumato.core.measure.graticule import CODE, LEGAL, STOPS, marks
+from sfumato.core.measure.scopes import Band, chroma_place, in_band
+from sfumato.core.path import path
 from sfumato.work.screen import screen_of
 
 

@@ -15,15 +15,15 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 import sfumato
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.scrub import ScrubNumber, evaluated
-from sfumato.app.panels.coat_row import CoatRow
-from sfumato.app.panels.thread import SpanEnd
-from sfumato.app.windows.export_sheet import ExportSheet
-from sfumato.app.windows.palette import Palette
-from sfumato.core.study import LOOK, Joint
+from sfumato.app.rooms.look.coat_row import CoatRow
+from sfumato.app.rooms.look.export_sheet import ExportSheet
+from sfumato.app.rooms.look.thread import SpanEnd
+from sfumato.app.window.palette import Palette
+from sfumato.core.study.study import LOOK, Joint
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import open_still
-from sfumato.work.stills import applied
-from sfumato.work.study_store import open_study, recoverable
+from sfumato.work.results.stills import applied
+from sfumato.work.stores.study_store import open_study, recoverable
 
 
 def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
@@ -352,7 +352,7 @@ def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_pa
 def test_an_export_that_cannot_be_written_leaves_the_window_alive(
     demo, tmp_path: Path, monkeypatch
 ) -> None:
-    from sfumato.app.windows.export_sheet import ExportWish
+    from sfumato.app.rooms.look.export_sheet import ExportWish
     from sfumato.work import files
 
     hand, window = demo, demo.window
@@ -378,7 +378,7 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch
     window.model.commit("Rename", hand.study.with_look(name="Half made"))
     hand.wait(1700)
     assert window.files.slot.exists()
-    from sfumato.work import study_store
+    from sfumato.work.stores import study_store
 
     monkeypatch.setattr(study_store, "_alive", lambda _pid: False)
     assert recoverable()[0].study.look.name == "Half made"
@@ -395,8 +395,8 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch
 
 
 def test_layout_and_choices_come_back(demo, tmp_path: Path, ports, qtbot) -> None:
-    from sfumato.app.model.settings import Settings
-    from sfumato.app.windows.main_window import MainWindow
+    from sfumato.app.services.settings import Settings
+    from sfumato.app.window.main_window import MainWindow
 
     window = demo.window
     window.view.set("instruments", ("vectorscope", "waveform"))

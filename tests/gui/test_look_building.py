@@ -14,7 +14,6 @@ from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
-from sfumato.app.actions import TABLE
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.levels_field import LevelsField
@@ -24,14 +23,16 @@ from sfumato.app.controls.reach_field import ReachStrip
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tint_ramp import TintRamp
-from sfumato.app.panels.coat_row import CoatRow
-from sfumato.app.windows.explanation import Explanation
-from sfumato.app.windows.keys_sheet import KeysSheet
-from sfumato.core import oklab, path
-from sfumato.core.encodings import convert, encoding
-from sfumato.core.measure import delta_e
-from sfumato.core.study import LOOK, new_coat
-from sfumato.work import presets
+from sfumato.app.rooms.look.coat_row import CoatRow
+from sfumato.app.rooms.look.explanation import Explanation
+from sfumato.app.services.actions import TABLE
+from sfumato.app.window.keys_sheet import KeysSheet
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.lut.difference import delta_e
+from sfumato.core.path import path
+from sfumato.core.study.study import LOOK, new_coat
+from sfumato.work.stores import presets
 
 TARN = encoding("Tarn Log")
 

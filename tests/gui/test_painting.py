@@ -13,11 +13,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QListWidget, QPushButton
 
 from sfumato.app.controls.mark import Mark as Tick
-from sfumato.core.mask import Brush, Gradient, Inverted, Stroke, rendered
+from sfumato.core.study.mask import Brush, Gradient, Inverted, Stroke, rendered
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, open_still
-from sfumato.work.painting import Canvas, CanvasAsk
-from sfumato.work.study_store import open_study
+from sfumato.work.results.painting import Canvas, CanvasAsk
+from sfumato.work.stores.study_store import open_study
 
 LUT = DEMO.parent / "luts" / "low_tide_33.cube"
 

@@ -24,7 +24,7 @@ from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tint_ramp import TintRamp
-from sfumato.app.panels.coat_row import CoatRow
+from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.core.controls import (
     Choice,
     Curve,
@@ -39,8 +39,8 @@ from sfumato.core.controls import (
     Triple,
 )
 from sfumato.core.glaze import glazes
-from sfumato.core.study import LOOK
-from sfumato.work.study_store import recoverable
+from sfumato.core.study.study import LOOK
+from sfumato.work.stores.study_store import recoverable
 
 
 def _move(hand, field: str, kind) -> None:

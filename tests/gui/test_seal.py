@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QLabel, QPushButton
 import sfumato
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.windows.export_sheet import ExportWish
-from sfumato.core import study_json
-from sfumato.core.study import LOOK, new_coat
-from sfumato.work.proof import look_loss, look_table
+from sfumato.app.rooms.look.export_sheet import ExportWish
+from sfumato.core.study import study_json
+from sfumato.core.study.study import LOOK, new_coat
+from sfumato.work.luts.proof import look_loss, look_table
 
 
 def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> None:

@@ -11,13 +11,13 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
-from sfumato.app.views.contact import Contact
-from sfumato.core import path
-from sfumato.core.auto import Proposal, proposed
-from sfumato.core.encodings import encoding
-from sfumato.core.screen import on_screen
-from sfumato.core.study import LOOK, new_coat
-from sfumato.work.preview import to_bytes
+from sfumato.app.rooms.look.contact import Contact
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.screen import on_screen
+from sfumato.core.measure.auto import Proposal, proposed
+from sfumato.core.path import path
+from sfumato.core.study.study import LOOK, new_coat
+from sfumato.work.preview.preview import to_bytes
 
 
 def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:

@@ -19,15 +19,15 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
 import sfumato
 from sfumato.app.controls.mark import Mark
-from sfumato.core import path
-from sfumato.core.encodings import encoding
-from sfumato.core.measure import delta_e
-from sfumato.core.recast import legal_out
-from sfumato.core.swatch import character, unlikeness
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Function, Transform
-from sfumato.work import swatches as work
-from sfumato.work.swatches import Cache, Facts, Remark, Swatchbook, scan
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.difference import delta_e
+from sfumato.core.lut.recast import legal_out
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Function, Transform
+from sfumato.core.measure.swatch import character, unlikeness
+from sfumato.core.path import path
+from sfumato.work.luts import swatches as work
+from sfumato.work.luts.swatches import Cache, Facts, Remark, Swatchbook, scan
 
 
 def _lut(file: Path, run, title: str = "", comments: tuple[str, ...] = ()) -> Path:

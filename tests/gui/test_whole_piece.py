@@ -14,17 +14,18 @@ from PySide6.QtWidgets import QComboBox, QDialog, QLabel, QPushButton
 
 import sfumato
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.panels.span_line import SpanLine
-from sfumato.app.windows.export_sheet import ExportWish
-from sfumato.core import path, study_json
-from sfumato.core.encodings import Family, encoding
-from sfumato.core.guess import guess
-from sfumato.core.measure import delta_e
-from sfumato.core.study import LOOK, Joint, new_coat
-from sfumato.core.target import TARGETS, rounded
-from sfumato.core.transform import Transform
+from sfumato.app.rooms.look.export_sheet import ExportWish
+from sfumato.app.rooms.look.span_line import SpanLine
+from sfumato.core.colour.encodings import Family, encoding
+from sfumato.core.lut.device import TARGETS, rounded
+from sfumato.core.lut.difference import delta_e
+from sfumato.core.lut.transform import Transform
+from sfumato.core.measure.guess import guess
+from sfumato.core.path import path
+from sfumato.core.study import study_json
+from sfumato.core.study.study import LOOK, Joint, new_coat
 from sfumato.work.cancel import Cancel
-from sfumato.work.study_store import open_study
+from sfumato.work.stores.study_store import open_study
 
 
 def test_a_wrong_encoding_is_noticed_and_put_right(demo) -> None:

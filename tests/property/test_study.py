@@ -11,13 +11,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 from strategies import studies
 
-from sfumato.core import study_json
-from sfumato.core.bake import baked
-from sfumato.core.encodings import encoding
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError, StudyError, ValueRefused
-from sfumato.core.measure import cube_colours, difference
-from sfumato.core.study import LOOK, Joint, Look, Shot, Span, Study, UnknownGlaze, View, new_coat
-from sfumato.work import study_store
+from sfumato.core.lut.bake import baked
+from sfumato.core.lut.difference import cube_colours, difference
+from sfumato.core.study import study_json
+from sfumato.core.study.study import (
+    LOOK,
+    Joint,
+    Look,
+    Shot,
+    Span,
+    Study,
+    UnknownGlaze,
+    View,
+    new_coat,
+)
+from sfumato.work.stores import study_store
 
 
 @given(study=studies())

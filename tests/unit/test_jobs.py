@@ -6,7 +6,7 @@ import threading
 
 import pytest
 
-from sfumato.app.model.jobs import Lane, Queue
+from sfumato.app.services.jobs import Lane, Queue
 from sfumato.core.errors import MediaError
 
 

@@ -13,9 +13,9 @@ from sfumato.app.controls.editor import Editor
 from sfumato.app.controls.hand import Field, arrow, bounded, plane
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.theme import colour, focus_ring, quiet_font
-from sfumato.core import oklab
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import Number, Pad
-from sfumato.core.encodings import encoding
 
 KEYS = (
     ("Arrow keys", "move the crosshair (Shift coarse, Alt fine)"),

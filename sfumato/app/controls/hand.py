@@ -11,8 +11,8 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
-from sfumato.core import oklab
-from sfumato.core.encodings import encoding
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import encoding
 
 COARSE, FINE = 5.0, 0.1
 _ARROWS = {

@@ -11,9 +11,9 @@ from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 from sfumato.app.controls.hand import Field
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
-from sfumato.core import oklab
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import HuePoints
-from sfumato.core.encodings import encoding
 from sfumato.core.glazes.hue_table import along, with_hue
 
 KEYS = (

@@ -17,7 +17,7 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import kinds
-from sfumato.core.laying import ALL_CHROMA, ALL_HUES, Laying
+from sfumato.core.path.laying import ALL_CHROMA, ALL_HUES, Laying
 
 KEYS = (
     ("Page Up, Page Down", "choose the next handle"),

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from sfumato.app.images import image_of
-from sfumato.core.scopes import CubePoints
+from sfumato.core.measure.scopes import CubePoints
 
 _CORNERS = np.array([[i >> 2 & 1, i >> 1 & 1, i & 1] for i in range(8)], np.float32)
 _EDGES = [(a, b) for a in range(8) for b in range(a) if bin(a ^ b).count("1") == 1]

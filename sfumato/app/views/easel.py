@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
-from sfumato.core.measure import clipped
-from sfumato.core.scopes import Band, in_band
+from sfumato.core.lut.difference import clipped
+from sfumato.core.measure.scopes import Band, in_band
 from sfumato.work.frames import WHOLE, Region
 
 KEYS = (

@@ -13,9 +13,9 @@ from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
-from sfumato.core.encodings import Encoding, encoding
-from sfumato.core.graticule import LEGAL, PERCENT, Mark, marks
-from sfumato.core.scopes import (
+from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.measure.graticule import LEGAL, PERCENT, Mark, marks
+from sfumato.core.measure.scopes import (
     ANY,
     CHANNELS,
     DRAWN,

@@ -6,9 +6,9 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.bends import affine, signed_power
+from sfumato.core.colour.bends import affine, signed_power
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Pad, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 

@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb
-from sfumato.core.bends import affine, signed_power
+from sfumato.core.colour.adapt import transformed
+from sfumato.core.colour.bends import affine, signed_power
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Choice, Number, Triple, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 CLAMP, NO_CLAMP = "as the standard", "never"

@@ -9,8 +9,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb, joined, planes
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
 
 # Centre and half width of the skin hues in Oklch, degrees; the clay busts of the demo portrait,

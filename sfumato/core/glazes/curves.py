@@ -9,8 +9,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT, Curve, Points, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 from sfumato.core.pchip import evaluate
 

@@ -6,8 +6,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour.encodings import Encoding, convert, names_of
 from sfumato.core.controls import Choice, control
-from sfumato.core.encodings import Encoding, convert, names_of
 from sfumato.core.glaze import GlazeSpec, Group
 
 _MOST = 1e4  # code values are held within this: inverse logs of more are infinite

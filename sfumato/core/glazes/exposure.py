@@ -6,8 +6,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
 
 

@@ -6,10 +6,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb, planes
-from sfumato.core.bends import signed_power
+from sfumato.core.colour.bends import signed_power
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.compiled import kernels
 from sfumato.core.controls import Number, Triple, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
 
 _POWER = 1.2  # of the bend: how long it stays straight before it turns

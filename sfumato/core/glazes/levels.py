@@ -9,9 +9,9 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.bends import signed_power
+from sfumato.core.colour.bends import signed_power
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT_LEVELS, LevelSet, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 _LEAST_WIDTH = 0.01  # of the input range: a narrower one is taken as that

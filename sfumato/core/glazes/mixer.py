@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.adapt import transformed
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour.adapt import transformed
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Toggle, Triple, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 

@@ -9,11 +9,11 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import oklab
 from sfumato.core.arrays import Array, Rgb, joined, planes
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.compiled import kernels
 from sfumato.core.controls import MOST_PAIRS, Pair, Pairs, Toggle, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
 
 _HALF = float(np.log(2.0))

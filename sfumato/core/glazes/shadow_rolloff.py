@@ -9,9 +9,9 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.bends import shoulder
+from sfumato.core.colour.bends import shoulder
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control, kinds
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 
 

@@ -8,10 +8,10 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import oklab
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import MOST_STOPS, STOP_GAP, Ramp, Stop, Stops, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import GlazeSpec, Group
 from sfumato.core.pchip import Points, evaluate
 

@@ -7,10 +7,10 @@ import math
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.adapt import CAT16, D65, Matrix, Xy, transformed, xyz_of
 from sfumato.core.arrays import Rgb
+from sfumato.core.colour.adapt import CAT16, D65, Matrix, Xy, transformed, xyz_of
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.encodings import Encoding
 from sfumato.core.glaze import Domain, GlazeSpec, Group
 
 _LIMIT_MIRED, _LIMIT_TINT = 150.0, 50.0

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image, ImageFilter
 
-from sfumato.core.assay import REPAIRS, Level, Stored, assay, repaired
-from sfumato.core.encodings import encoding
-from sfumato.core.measure import cube_colours, difference
-from sfumato.core.recast import legal_in, legal_out, limited, sampled
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Function, Transform
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.difference import cube_colours, difference
+from sfumato.core.lut.recast import legal_in, legal_out, limited, sampled
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Function, Transform
+from sfumato.core.measure.assay import REPAIRS, Level, Stored, assay, repaired
 from sfumato.formats import picture
 from sfumato.formats.registry import read
 

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
 
-from sfumato.core import delta_e, oklab
-from sfumato.core.adapt import D65, adaptation, rgb_to_xyz
-from sfumato.core.encodings import convert, encoding, encodings, light_matrix
+from sfumato.core.colour import delta_e, oklab
+from sfumato.core.colour.adapt import D65, adaptation, rgb_to_xyz
+from sfumato.core.colour.encodings import convert, encoding, encodings, light_matrix
+from sfumato.core.colour.tone import eased, tone_scale
 from sfumato.core.pchip import evaluate
-from sfumato.core.study import View
-from sfumato.core.tone import eased, tone_scale
+from sfumato.core.study.study import View
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")

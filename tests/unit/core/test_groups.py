@@ -11,15 +11,16 @@ import strategies
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sfumato.core import path, preset, study_json
-from sfumato.core.colour_text import display_light
-from sfumato.core.encodings import convert, encoding
+from sfumato.core.colour.colour_text import display_light
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import StudyError, ValueRefused
-from sfumato.core.laying import Laying, matte
-from sfumato.core.preset import Preset
-from sfumato.core.study import LOOK, Look, Study, View, grouped, new_coat
-from sfumato.work import presets
-from sfumato.work.presets import read_preset, shelf, write_preset
+from sfumato.core.path import path
+from sfumato.core.path.laying import Laying, matte
+from sfumato.core.study import preset, study_json
+from sfumato.core.study.preset import Preset
+from sfumato.core.study.study import LOOK, Look, Study, View, grouped, new_coat
+from sfumato.work.stores import presets
+from sfumato.work.stores.presets import read_preset, shelf, write_preset
 
 A, B, C = (new_coat("exposure", stops=s) for s in (0.5, -0.2, 1.0))
 with warnings.catch_warnings():  # it warns of plotting libraries that are not there

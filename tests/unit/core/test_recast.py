@@ -12,12 +12,12 @@ from conftest import ROOT
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sfumato.core.encodings import encoding
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import ValueRefused
-from sfumato.core.fit import Bend, fitted, smoothed, weights
-from sfumato.core.invert import inverted, stage_inverse
-from sfumato.core.measure import cube_colours, difference
-from sfumato.core.recast import (
+from sfumato.core.lut.difference import cube_colours, difference
+from sfumato.core.lut.fit import Bend, fitted, smoothed, weights
+from sfumato.core.lut.invert import inverted, stage_inverse
+from sfumato.core.lut.recast import (
     LEGAL,
     blended,
     chained,
@@ -33,8 +33,8 @@ from sfumato.core.recast import (
     shaped,
     split,
 )
-from sfumato.core.table import Table1D, Table3D, lattice_colours
-from sfumato.core.transform import Function, Transform
+from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
+from sfumato.core.lut.transform import Function, Transform
 
 DISPLAY = encoding("BT.1886")
 SRGB = encoding("sRGB")

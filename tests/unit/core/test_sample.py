@@ -9,15 +9,16 @@ import numpy as np
 import PyOpenColorIO as ocio
 import pytest
 
-from sfumato.core import sample, scopes
 from sfumato.core.errors import ShapeError, ValueRefused
-from sfumato.core.measure import cube_colours
-from sfumato.core.sample import Packed, apply_packed, apply_table, packed
-from sfumato.core.table import Table1D, Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut import sample
+from sfumato.core.lut.difference import cube_colours
+from sfumato.core.lut.sample import Packed, apply_packed, apply_table, packed
+from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.measure import scopes
 from sfumato.formats.contract import WriteOptions
 from sfumato.formats.cube import write
-from sfumato.work import peer
+from sfumato.work.luts import peer
 from sfumato.work.tiles import apply_tiled
 
 RNG = np.random.default_rng(7)

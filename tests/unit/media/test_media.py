@@ -16,7 +16,7 @@ import tifffile
 from conftest import ROOT, scene
 from PIL import Image, ImageCms
 
-from sfumato.core.encodings import Family, convert, encoding, encodings
+from sfumato.core.colour.encodings import Family, convert, encoding, encodings
 from sfumato.core.errors import MediaError
 from sfumato.media.clip import Clip
 from sfumato.media.contract import Saving

@@ -12,16 +12,20 @@ from click.testing import CliRunner
 from conftest import DEMO, ROOT
 
 from sfumato.cli.main import cli
-from sfumato.core import path, study_json
-from sfumato.core.encodings import convert, encoding
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import ExportError, StudyError, ValueRefused
-from sfumato.core.mask import Brush, Gradient, Mask, Stroke, rendered
-from sfumato.core.study import Layer, Shot, new_coat
+from sfumato.core.path import path
+from sfumato.core.study import study_json
+from sfumato.core.study.mask import Brush, Gradient, Mask, Stroke, rendered
+from sfumato.core.study.study import Layer, Shot, new_coat
 from sfumato.media.clip import Clip
 from sfumato.media.contract import Saving
 from sfumato.media.registry import media, read
-from sfumato.work.applied_proof import still_proof
-from sfumato.work.apply import (
+from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.frames import WHOLE, open_still, scaled
+from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.results.applied_proof import still_proof
+from sfumato.work.results.apply import (
     SIDECAR,
     ApplyWish,
     Job,
@@ -32,11 +36,8 @@ from sfumato.work.apply import (
     jobs_of,
     treatment,
 )
-from sfumato.work.cancel import Cancel, Cancelled
-from sfumato.work.frames import WHOLE, open_still, scaled
-from sfumato.work.luts import read_lut
-from sfumato.work.stills import rounded
-from sfumato.work.study_store import lut_file, open_study
+from sfumato.work.results.stills import rounded
+from sfumato.work.stores.study_store import lut_file, open_study
 
 
 def test_a_still_is_what_the_path_says_and_can_be_done_again(tmp_path: Path) -> None:

@@ -13,10 +13,11 @@ import pytest
 from conftest import ROOT
 
 from sfumato.core.errors import ExportError, ValueRefused
-from sfumato.core.recast import sampled
-from sfumato.core.table import lattice_colours
-from sfumato.core.transform import Function, Transform
-from sfumato.work.batch import (
+from sfumato.core.lut.recast import sampled
+from sfumato.core.lut.table import lattice_colours
+from sfumato.core.lut.transform import Function, Transform
+from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.luts.batch import (
     BLEND,
     CHAIN,
     EXISTING,
@@ -27,8 +28,7 @@ from sfumato.work.batch import (
     named,
     run,
 )
-from sfumato.work.cancel import Cancel, Cancelled
-from sfumato.work.luts import Target, read_lut, write_lut
+from sfumato.work.luts.lut_files import Target, read_lut, write_lut
 
 LUTS = ROOT / "demo" / "luts"
 CUBE = (Target("cube"),)

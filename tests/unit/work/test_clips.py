@@ -18,22 +18,29 @@ from av.filter import Graph
 from conftest import ROOT, scene
 
 import sfumato
-from sfumato.core import path
 from sfumato.core.errors import ExportError, MediaError, ValueRefused
-from sfumato.core.sample import load_kernels
-from sfumato.core.study import Shot
-from sfumato.core.table import Table3D, lattice_colours
-from sfumato.core.transform import Transform
+from sfumato.core.lut.sample import load_kernels
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path import path
+from sfumato.core.study.study import Shot
 from sfumato.media import clip as media_clip
 from sfumato.media.clip import Clip
-from sfumato.work.applied_proof import clip_proof
 from sfumato.work.cancel import Cancel, Cancelled
-from sfumato.work.clips import ClipWish, graded_clip
-from sfumato.work.codecs import CODECS, codec_for, out_layout
-from sfumato.work.planes import Layout, frame_of, graded_planes, planes_of, to_planes, to_rgb
-from sfumato.work.stills import chain_of
-from sfumato.work.study_store import open_study
-from sfumato.work.timecode import later
+from sfumato.work.results.applied_proof import clip_proof
+from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.codecs import CODECS, codec_for, out_layout
+from sfumato.work.results.planes import (
+    Layout,
+    frame_of,
+    graded_planes,
+    planes_of,
+    to_planes,
+    to_rgb,
+)
+from sfumato.work.results.stills import chain_of
+from sfumato.work.results.timecode import later
+from sfumato.work.stores.study_store import open_study
 
 
 def same(rgb: np.ndarray) -> np.ndarray:
@@ -324,7 +331,7 @@ KILLED = """
 import sys, time
 from pathlib import Path
 import numpy as np
-from sfumato.work import clips
+from sfumato.work.results import clips
 source, target, seen = map(Path, sys.argv[1:])
 def slow(rgb):
     seen.write_text("begun")

@@ -14,8 +14,9 @@ import pytest
 from conftest import DEMO
 
 from sfumato.core.errors import ExportError, MediaError
-from sfumato.work import files, study_store
+from sfumato.work import files
 from sfumato.work.files import read_bytes, write_bytes
+from sfumato.work.stores import study_store
 
 
 def test_replacing_needs_a_word_and_keeps_the_old_on_a_full_disk(
@@ -57,7 +58,7 @@ def test_an_autosave_survives_kill_9(tmp_path: Path) -> None:
     """A program that edits and is killed leaves its study; while it lives nothing is offered."""
     code = (
         "import time, sys\n"
-        "from sfumato.work import study_store as s\n"
+        "from sfumato.work.stores import study_store as s\n"
         f"study = s.open_study({str(DEMO)!r})\n"
         "slot = s.new_slot()\n"
         "s.autosave(study.with_look(name='Saved by nobody'), slot, 'film.sfumato')\n"

@@ -8,16 +8,17 @@ import peers
 import pytest
 from conftest import DEMO
 
-from sfumato.core import path
-from sfumato.core.encodings import encoding
-from sfumato.core.measure import delta_e
-from sfumato.core.study import LOOK, Joint, Span, Study, new_coat
-from sfumato.core.transform import Transform
-from sfumato.work import peer, preview, proof
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.difference import delta_e
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path import path
+from sfumato.core.study.study import LOOK, Joint, Span, Study, new_coat
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import Frames
-from sfumato.work.preview import Ask, Previewer, _Steps
-from sfumato.work.study_store import open_study
+from sfumato.work.luts import peer, proof
+from sfumato.work.preview import preview
+from sfumato.work.preview.preview import Ask, Previewer, _Steps
+from sfumato.work.stores.study_store import open_study
 
 SHOT = {"width": 240, "height": 135}
 

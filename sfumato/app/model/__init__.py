@@ -1,1 +1,0 @@
-"""State and background work: QtCore and the undo stack, no widgets."""

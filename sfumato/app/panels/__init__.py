@@ -1,1 +1,0 @@
-"""The parts of the window."""

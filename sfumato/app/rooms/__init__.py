@@ -1,0 +1,1 @@
+"""The rooms, a package each; found by walking this folder."""

@@ -1,0 +1,1 @@
+"""The Apply room: shots into new files, and painting on stills."""

@@ -1,0 +1,230 @@
+"""What the shots become: the left column of the Apply room."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import attrs
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.rows import STRENGTH, Row, chooser
+from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.core.colour.encodings import Family, encodings
+from sfumato.core.controls import LutFile, Number
+from sfumato.media.contract import MediaSpec
+from sfumato.media.jpeg import SAMPLINGS
+from sfumato.media.registry import media
+from sfumato.work.results.apply import NAME_FIELDS, USUAL_NAME, ApplyWish
+from sfumato.work.results.codecs import CODECS, EFFORTS
+
+_STILLS: dict[str, MediaSpec] = {
+    m.title.removesuffix(" picture"): m for m in media().values() if m.write is not None
+}
+AS_VIEW, AS_LUT = "as the View", "as the LUT gives it"
+AS_SOURCE = "as the source"
+THE_LOOK, A_LUT = "Ground and Look", "a LUT file…"
+_POINTS = {"the exact path": 0, "a lattice of 129 points": 129}
+_JPEG_QUALITY = Number(
+    title="Quality", least=1, most=100, step=1, digits=0, help="Of JPEG: more is better and larger."
+)
+_CRF = Number(
+    title="Rate factor",
+    least=0,
+    most=51,
+    step=1,
+    digits=0,
+    help="Of H.264 and HEVC: less is better and larger; 16 is hard to tell from the source.",
+)
+
+
+class ApplySettings(QWidget):
+    """`changed()`, `lut_wanted()`, `folder_wanted()`."""
+
+    changed = Signal()
+    lut_wanted = Signal()
+    folder_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lut = LutFile()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(340)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 16, 18, 14)
+        column.setSpacing(7)
+        words = QLabel("Every shot through its own Ground and the one Look, into new files.")
+        words.setWordWrap(True)
+        column.addWidget(words)
+        column.addSpacing(4)
+        self.through = chooser("apply.through", (THE_LOOK, A_LUT))
+        self.through.textActivated.connect(self._on_through)
+        self.still = chooser("apply.still", tuple(_STILLS))
+        self.still.setCurrentText("TIFF")
+        self.depth = chooser("apply.depth", ())
+        self.codec = chooser("apply.codec", tuple(c.title for c in CODECS.values()))
+        self.codec.setCurrentText(CODECS["prores"].title)
+        self.display = chooser("apply.display", (AS_VIEW,))
+        for box in (self.still, self.depth, self.codec, self.display):
+            box.textActivated.connect(lambda _t: self._on_choice())
+        self.sampling = chooser("apply.sampling", SAMPLINGS)
+        self.sampling.textActivated.connect(lambda _t: self.changed.emit())
+        self.jpeg = self._number("apply.jpeg", _JPEG_QUALITY, 95)
+        self.crf = self._number("apply.crf", _CRF, 16)
+        self.strength = self._number("apply.strength", STRENGTH, 100)
+        column.addWidget(Row("Through", self.through))
+        column.addWidget(Row("Strength", SlimBar(self.strength), self.strength))
+        column.addWidget(Row("Made for", self.display))
+        column.addSpacing(6)
+        column.addWidget(Row("Stills as", self.still))
+        column.addWidget(Row("Depth", self.depth))
+        self._jpeg_row = Row("Quality", self.jpeg, self.sampling, stretch=0)
+        column.addWidget(self._jpeg_row)
+        self.exactness = chooser("apply.points", tuple(_POINTS))
+        self.exactness.setToolTip(
+            "A lattice is several times as fast; the proof of each clip says what it costs in ΔE"
+        )
+        self.exactness.textActivated.connect(lambda _t: self.changed.emit())
+        column.addWidget(Row("Clips as", self.codec))
+        self._points_row = Row("Clips by", self.exactness)
+        column.addWidget(self._points_row)
+        self.effort = chooser("apply.effort", tuple(EFFORTS))
+        self.effort.setToolTip(
+            "quick makes about three times the frames a second; thorough makes smaller files"
+        )
+        self.effort.textActivated.connect(lambda _t: self.changed.emit())
+        self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
+        column.addWidget(self._crf_row)
+        column.addSpacing(6)
+        self.pattern = QLineEdit(USUAL_NAME)
+        self.pattern.setObjectName("apply.pattern")
+        fields = ", ".join(f"{{{n}}}" for n in NAME_FIELDS)
+        self.pattern.setToolTip(f"May hold {fields}; two of one name get a number.")
+        self.pattern.textChanged.connect(lambda _t: self.changed.emit())
+        column.addWidget(Row("Names", self.pattern))
+        self.folder = QLineEdit()
+        self.folder.setObjectName("apply.folder")
+        self.folder.setAccessibleName("Folder for the results")
+        self.folder.textChanged.connect(lambda _t: self.changed.emit())
+        choose = QPushButton("Choose…")
+        choose.setObjectName("apply.choose")
+        choose.clicked.connect(self.folder_wanted)
+        column.addWidget(Row("Folder", self.folder, choose))
+        column.addStretch(1)
+        final = quiet(
+            "Baking is final: a result holds Ground and Look for good. Originals are never touched; "
+            "each result is decoded again and compared with what was meant, and a small file "
+            "beside it says what was done."
+        )
+        final.setWordWrap(True)
+        column.addWidget(final)
+        self.foot = QHBoxLayout()
+        column.addLayout(self.foot)
+        self.refresh()
+
+    def _number(self, name: str, kind: Number, value: float) -> ScrubNumber:
+        number = ScrubNumber(kind, value)
+        number.setObjectName(name)
+        number.setAccessibleName(kind.title)
+        number.setFixedWidth(62)
+        number.edited.connect(lambda _v: self.changed.emit())
+        return number
+
+    def _on_through(self, chosen: str) -> None:
+        if chosen == A_LUT:
+            self.show_lut(self._lut)  # stays as it was until a file is there
+            self.lut_wanted.emit()
+        else:
+            self._on_choice()
+
+    def _on_choice(self) -> None:
+        self.refresh()
+        self.changed.emit()
+
+    # --- what is wished ------------------------------------------------------------------------------
+    @property
+    def lut(self) -> LutFile | None:
+        """The LUT that takes the place of Ground and Look, None when these are meant."""
+        return self._lut if self._lut.path and self.through.currentIndex() == 1 else None
+
+    def show_lut(self, lut: LutFile) -> None:
+        """A LUT was chosen: it stands in the list, and is what shots go through."""
+        self._lut = lut
+        name = (Path(lut.path).name,) if lut.path else ()
+        self.through.offer((THE_LOOK, *name, A_LUT))
+        self.through.setCurrentIndex(len(name))
+        self._on_choice()
+
+    @property
+    def kind(self) -> MediaSpec:
+        """The kind of stills."""
+        return _STILLS[self.still.currentText()]
+
+    def suffixes(self) -> tuple[str, str]:
+        """Return the suffixes of stills and clips."""
+        return self.kind.suffixes[0], CODECS[self._codec()].suffixes[0]
+
+    def _codec(self) -> str:
+        title = self.codec.currentText()
+        return next(c.key for c in CODECS.values() if c.title == title)
+
+    def wish(self) -> ApplyWish:
+        shown, depth = self.display.currentText(), self.depth.currentText()
+        lut = self.lut
+        return ApplyWish(
+            "" if shown in (AS_VIEW, AS_LUT) else shown,
+            self.strength.value() / 100,
+            0 if depth == AS_SOURCE else int(depth.split()[0]),
+            self._codec(),
+            round(self.crf.value()),
+            self.effort.currentText(),
+            round(self.jpeg.value()),
+            self.sampling.currentText(),
+            _POINTS[self.exactness.currentText()],
+            None if lut is None else attrs.evolve(lut.transform, source=lut.path),
+        )
+
+    def _kept(self) -> tuple[dict[str, Chooser], dict[str, ScrubNumber]]:
+        boxes = (self.still, self.depth, self.codec, self.display, self.sampling, self.effort)
+        numbers = (self.strength, self.jpeg, self.crf)
+        return (
+            {b.objectName(): b for b in (*boxes, self.exactness)},
+            {n.objectName(): n for n in numbers},
+        )
+
+    def state(self) -> str:
+        """Return the choices as text, for the settings; the LUT is not among them."""
+        boxes, numbers = self._kept()
+        plain: dict[str, object] = {n: b.currentText() for n, b in boxes.items()}
+        plain |= {n: x.value() for n, x in numbers.items()}
+        return json.dumps({**plain, "pattern": self.pattern.text()})
+
+    def restore(self, text: str) -> None:
+        """Take choices of before; what is no longer offered, or is damaged, is passed over."""
+        try:
+            plain = dict(json.loads(text))
+        except (ValueError, TypeError):
+            return
+        boxes, numbers = self._kept()
+        for name, box in boxes.items():  # in their order: the kind decides on the depths
+            box.setCurrentText(str(plain.get(name, box.currentText())))
+            self.refresh()
+        for name, number in numbers.items():
+            value = plain.get(name)
+            if isinstance(value, int | float) and number.kind.least <= value <= number.kind.most:
+                number.show_value(float(value))
+        self.pattern.setText(str(plain.get("pattern", USUAL_NAME)))
+
+    def refresh(self) -> None:
+        """Offer what the choices leave."""
+        own = AS_LUT if self.lut is not None else AS_VIEW
+        names = [n for n, e in encodings().items() if not e.is_view]
+        names.sort(key=lambda n: encodings()[n].family is not Family.DISPLAY)
+        self.display.offer((own, *names))
+        self.depth.offer((AS_SOURCE, *self.kind.depths))
+        self._points_row.setVisible(self.lut is None)
+        self._jpeg_row.setVisible(self.kind.key == "jpeg")
+        self._crf_row.setVisible(self._codec() in ("h264", "hevc"))

@@ -1,0 +1,1 @@
+"""The Convert room: LUT files in, LUT files out."""

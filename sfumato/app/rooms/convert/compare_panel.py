@@ -1,0 +1,185 @@
+"""Two LUTs compared: figures over the cube and on the shot, the pictures, and the worst place."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editor import quiet
+from sfumato.app.images import image_of
+from sfumato.app.rooms.convert.assay_panel import LutInstruments
+from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
+from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
+from sfumato.core.arrays import Array
+from sfumato.core.lut.difference import Difference
+from sfumato.work.luts.compare import Comparison, OnPicture
+
+
+class _Picture(QWidget):
+    """A picture with its caption, and a ring round the worst place."""
+
+    def __init__(self, caption: str) -> None:
+        super().__init__()
+        self.caption = caption
+        self.image = None
+        self.ring: tuple[int, int] | None = None
+        self.scale = 0.0
+        self.setMinimumHeight(90)
+
+    def show_picture(self, caption: str, image, ring, scale: float = 0.0) -> None:
+        self.caption, self.image, self.ring, self.scale = caption, image, ring, scale
+        self.setAccessibleName(caption)
+        self.update()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setFont(quiet_font())
+        painter.setPen(colour("quiet"))
+        painter.drawText(QRectF(0, 0, self.width(), 16), Qt.AlignmentFlag.AlignLeft, self.caption)
+        if self.image is None:
+            return
+        room = QRectF(0, 18, self.width(), self.height() - 18 - (16 if self.scale else 0))
+        size = self.image.size().scaled(
+            int(room.width()), int(room.height()), Qt.AspectRatioMode.KeepAspectRatio
+        )
+        box = QRectF(room.left(), room.top(), size.width(), size.height())
+        painter.drawImage(box, self.image)
+        if self.ring is not None:
+            factor = size.width() / self.image.width()
+            at = box.topLeft() + QPointF(self.ring[0] + 0.5, self.ring[1] + 0.5) * factor
+            for width, tone in ((3.5, QColor(0, 0, 0)), (1.5, QColor(255, 255, 255))):
+                painter.setPen(QPen(tone, width))
+                painter.drawEllipse(at, 9, 9)
+        if self.scale:
+            bar = QRectF(box.left() + 12, box.bottom() + 6, box.width() - 90, 6)
+            painter.drawImage(bar, image_of(np.repeat(HEAT[None], 2, axis=0)))
+            painter.setPen(colour("quiet"))
+            left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(QRectF(box.left(), bar.top() - 5, 12, 16), left, "0")
+            painter.drawText(
+                QRectF(bar.right() + 6, bar.top() - 5, 80, 16), left, f"{self.scale:g} ΔE"
+            )
+
+
+class _Swatches(QWidget):
+    """The worst colour of the cube: what goes in, and what each LUT makes of it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.colours: list[tuple[str, np.ndarray]] = []
+        self.setFixedHeight(46)
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(quiet_font())
+        for i, (name, rgb) in enumerate(self.colours):
+            left = i * 190
+            tone = QColor(*(int(v) for v in np.clip(rgb, 0, 1) * 255 + 0.5))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(tone)
+            painter.drawRoundedRect(QRectF(left, 4, 38, 38), RADIUS, RADIUS)
+            painter.setPen(colour("quiet"))
+            painter.drawText(QRectF(left + 46, 5, 140, 16), Qt.AlignmentFlag.AlignLeft, name)
+            painter.setPen(colour("text"))
+            numbers = "  ".join(f"{v:.3f}" for v in rgb)
+            painter.drawText(QRectF(left + 46, 23, 140, 16), Qt.AlignmentFlag.AlignLeft, numbers)
+
+
+_NEAR, _ENLARGED = 12, 12  # pixels round the worst place, and how many times they are enlarged
+
+
+def _enlarged(on: OnPicture) -> Array:
+    """Return the surroundings of the worst place, enlarged, as both LUTs give them side by side."""
+    height, width = on.delta.shape
+    x = min(max(on.worst_place[0], _NEAR), width - _NEAR)
+    y = min(max(on.worst_place[1], _NEAR * 9 // 16 + 1), height - _NEAR)
+    rows, columns = slice(max(y - _NEAR, 0), y + _NEAR), slice(max(x - _NEAR, 0), x + _NEAR)
+    parts = [
+        np.kron(p[rows, columns], np.ones((_ENLARGED, _ENLARGED, 1), np.uint8))
+        for p in (on.a, on.b)
+    ]
+    gap = np.zeros((len(parts[0]), 6, 3), np.uint8)
+    return np.hstack([parts[0], gap, parts[1]])
+
+
+def _said(found: Difference) -> str:
+    return f"{found.mean:.3f} mean · {found.p99:.2f} at 99 % · {found.worst:.2f} at worst ΔE"
+
+
+class ComparePanel(QWidget):
+    """`closed()` goes back to the assay."""
+
+    closed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.comparison: Comparison | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 12, 10)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self._title = QLabel()
+        self._title.setFont(strong_font(15))
+        self._title.setObjectName("compare.title")
+        head.addWidget(self._title, 1)
+        close = QPushButton("Back to the assay")
+        close.setObjectName("compare.close")
+        close.clicked.connect(self.closed)
+        head.addWidget(close)
+        column.addLayout(head)
+        self._cube = QLabel()
+        self._cube.setObjectName("compare.cube")
+        self._shot = QLabel()
+        self._shot.setObjectName("compare.shot")
+        column.addWidget(self._cube)
+        column.addWidget(self._shot)
+        self._worst = quiet("The colour of the cube that differs most")
+        column.addWidget(self._worst)
+        self._swatches = _Swatches()
+        column.addWidget(self._swatches)
+        self.instruments = LutInstruments(("neutral", "curves", "cloud"), "compare")
+        self.instruments.setFixedHeight(186)
+        column.addWidget(self.instruments)
+        self._legend = quiet("")
+        column.addWidget(self._legend)
+        pictures = QGridLayout()
+        pictures.setSpacing(10)
+        self._pictures = [_Picture("") for _ in range(4)]
+        for i, picture in enumerate(self._pictures):
+            pictures.addWidget(picture, i // 2, i % 2)
+        column.addLayout(pictures, 1)
+        column.addStretch(0)
+
+    def show_comparison(self, found: Comparison) -> None:
+        self.comparison = found
+        a, b = found.names
+        self._title.setText(f"{a}  against  {b}")
+        self._cube.setText(f"Over the cube: {_said(found.cube)}")
+        self._swatches.colours = [
+            ("goes in", np.array(found.cube.worst_at)),
+            (a[:22], np.asarray(found.results[0])),
+            (b[:22], np.asarray(found.results[1])),
+        ]
+        self._swatches.update()
+        self.instruments.show_view(*found.views)
+        self._legend.setText(f"Solid: {a}. Dotted: {b}. The cloud is of {a}.")
+        on = found.picture
+        for picture in self._pictures:
+            picture.setVisible(on is not None)
+        if on is None:
+            self._shot.setText("Choose a shot in the Look room to see both on a picture.")
+            return
+        self._shot.setText(f"On the shot: {_said(on.difference)}")
+        top = heat_scale(float(np.percentile(on.delta, 99.5)))
+        first, second, heat, near = self._pictures
+        first.show_picture(a, image_of(on.a), on.worst_place)
+        second.show_picture(b, image_of(on.b), on.worst_place)
+        heat.show_picture("Difference", image_of(heat_of(on.delta, top)), on.worst_place, top)
+        near.show_picture(
+            "The worst place, enlarged: first left, second right", image_of(_enlarged(on)), None
+        )

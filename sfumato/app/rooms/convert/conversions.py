@@ -1,0 +1,179 @@
+"""Carries out the actions of the Convert room: adding, comparing, converting."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMenu
+
+from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
+from sfumato.app.rooms.convert.convert_room import ConvertRoom
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.jobs import Lane, Queue
+from sfumato.app.services.notices import Notices
+from sfumato.core.colour.encodings import convert as converted
+from sfumato.core.errors import SfumatoError
+from sfumato.work.cancel import Cancel
+from sfumato.work.luts.batch import Row, run
+from sfumato.work.luts.compare import Comparison, compared
+from sfumato.work.luts.lut_files import display_of, read_lut, stated_span
+
+_PICTURE_WIDTH = 480
+
+
+class Conversions(QObject):
+    """Owns the batch that runs and the comparison that is asked for."""
+
+    def __init__(
+        self,
+        window: Any,
+        model: ConvertModel,
+        room: ConvertRoom,
+        desk: Desk,
+        queue: Queue,
+        notices: Notices,
+        settings: Any,
+        ports: Any,
+        demo: Path | None,
+    ) -> None:
+        super().__init__(window)
+        self._window, self.model, self.room = window, model, room
+        self._desk, self._queue, self.notices = desk, queue, notices
+        self._settings, self._ports, self._demo = settings, ports, demo
+        self._lane = Lane("compare", self)
+        self._lane.answered.connect(self._on_compared)
+        self._lane.refused.connect(notices.fault)
+        self._lane.crashed.connect(notices.bug)
+        room.list.add_wanted.connect(self.add_luts)
+        room.list.folder_wanted.connect(self.add_lut_folder)
+        room.list.demo_wanted.connect(self.add_demo_luts)
+        room.assay.compare_wanted.connect(self.compare_luts)
+        room.targets.convert_wanted.connect(self.convert_files)
+        room.targets.folder_wanted.connect(self._choose_folder)
+        room.batch.cancel_wanted.connect(queue.cancel)
+        queue.ended.connect(self._ended)
+        self._running = False
+        kept = str(settings.get("convert", ""))
+        if kept:
+            model.restore(Bench.remembered(kept))
+
+    # --- files in --------------------------------------------------------------------------------
+    def add_luts(self) -> None:
+        folder = str(self._settings.get("lut_folder", str(Path.home())))
+        files = self._ports.choose_luts(self._window, folder)
+        if files:
+            self._settings.set("lut_folder", str(files[0].parent))
+            self.take(files)
+
+    def add_lut_folder(self) -> None:
+        folder = Path(str(self._settings.get("lut_folder", str(Path.home()))))
+        chosen = self._ports.choose_folder(self._window, folder)
+        if chosen is not None:
+            self._settings.set("lut_folder", str(chosen))
+            self.take([chosen])
+
+    def add_demo_luts(self) -> None:
+        folder = self._demo.parent / "luts" if self._demo else None
+        if folder is None or not folder.is_dir():
+            self.notices.note("The demo files are not installed", "run Sfumato from a checkout")
+            return
+        self.take([folder])
+
+    def take(self, files: list[Path]) -> None:
+        self._window.view.set("room", "convert")
+        self.room.show_assay()
+        self.model.add(files)
+
+    # --- comparing -------------------------------------------------------------------------------
+    def compare_luts(self) -> None:
+        """Offer the other files of the list, and any file."""
+        now = self.model.entry()
+        if now is None:
+            return
+        menu = QMenu(self._window)
+        menu.setObjectName("compare.menu")
+        for entry in self.model.bench.entries:
+            if entry.path != now.path:
+                action = menu.addAction(entry.path.name, lambda p=entry.path: self.compare(p))
+                action.setObjectName(f"compare.{entry.path.name}")
+        menu.addSeparator()
+        menu.addAction("A file…", self._compare_file)
+        button = self.room.assay._compare
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def _compare_file(self) -> None:
+        folder = str(self._settings.get("lut_folder", str(Path.home())))
+        files = self._ports.choose_luts(self._window, folder)
+        if files:
+            self.compare(files[0])
+
+    def compare(self, other: Path) -> None:
+        """Compare the chosen file, as it will be written, with another, over the cube and on the shot."""
+        now, entry = self.model.now, self.model.entry()
+        if entry is None:
+            return
+        second = next((e for e in self.model.bench.entries if e.path == other), None)
+        reading = second.reading if second else ""
+        shot, frames = self._desk.shot, self._desk.frames
+
+        def work(cancel: Cancel) -> Comparison:
+            a = now.transform if now is not None and now.entry == entry else None
+            a = a or read_lut(entry.path, entry.reading).transform
+            b = read_lut(other, reading).transform
+            picture = None
+            if shot is not None:
+                try:
+                    picture = frames.sample(shot, _PICTURE_WIDTH)
+                except SfumatoError:
+                    picture = None  # the shot's own fault is said where shots are
+            expects = stated_span(a)[0]
+            if picture is not None and shot is not None and expects and shot.encoding:
+                picture = converted(picture, shot.encoding, expects)
+            names = (entry.path.name, other.name)
+            return compared(names, a, b, display_of(a), picture, cancel)
+
+        self._lane.ask(work)
+
+    def _on_compared(self, found: Comparison) -> None:
+        self.room.compare.show_comparison(found)
+        self.room.middle.setCurrentWidget(self.room.compare)
+
+    # --- converting ------------------------------------------------------------------------------
+    def _choose_folder(self) -> None:
+        bench = self.model.bench
+        chosen = self._ports.choose_folder(self._window, Path(bench.folder or Path.home()))
+        if chosen is not None:
+            self.model.commit("Folder", attrs.evolve(bench, folder=str(chosen)))
+
+    def convert_files(self) -> None:
+        """Run the batch; its rows are shown as they come, and stay after a cancel."""
+        if self._running or not self.room.targets.go.isEnabled():
+            return
+        batch = self.model.bench.batch()
+        rows: list[Row] = []
+        count = batch.count * (2 if batch.recipe.part == "tone and colour" else 1)
+        self._running = True
+        self.room.batch.start(rows, count, str(batch.folder))
+        self.room.middle.setCurrentWidget(self.room.batch)
+
+        def work(cancel: Any, progress: Any) -> None:
+            run(batch, cancel, progress, rows.append)
+
+        self._queue.add(f"Converting {len(batch.sources)} files", work, "convert")
+
+    def _ended(self, tag: Any, how: str) -> None:
+        if tag == "convert":
+            self._running = False
+            self.room.batch.finish(how)
+
+    @property
+    def is_busy(self) -> bool:
+        return self._running or self._lane.is_busy or self.model.is_busy
+
+    def close(self) -> None:
+        self._settings.set("convert", self.model.bench.kept())
+        self._lane.close()
+        self.model.close()

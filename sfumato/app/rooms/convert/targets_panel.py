@@ -1,0 +1,328 @@
+"""The right side of the Convert room: formats out, their choices, names and the place."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
+from sfumato.core.controls import Number
+from sfumato.core.errors import ValueRefused
+from sfumato.core.lut.transform import Transform
+from sfumato.formats.contract import DEPTH_WORDS
+from sfumato.formats.registry import formats
+from sfumato.work.luts.batch import EXISTING, FIELDS, Made, named
+
+_GRID = Number(
+    title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0
+)
+_FIT = {"sampled": False, "fitted, kept only if better": True}
+
+
+class _GoalRow(QWidget):
+    """One format: its mark, what it would hold, what that costs; its choices unfold under it."""
+
+    def __init__(self, goal: Goal, panel: TargetsPanel) -> None:
+        super().__init__()
+        self.key = goal.key
+        self._panel = panel
+        spec = formats()[goal.key]
+        self._own_grid = spec.default_grid
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 3)
+        column.setSpacing(0)
+        top = QHBoxLayout()
+        top.setSpacing(2)
+        self.mark = Mark(spec.title)
+        self.mark.setObjectName(f"goal.{goal.key}")
+        self.mark.clicked.connect(lambda on: panel.change(self.key, on=on))
+        top.addWidget(self.mark)
+        top.addStretch(1)
+        self._loss = QLabel()
+        self._loss.setObjectName(f"loss.{goal.key}")
+        top.addWidget(self._loss)
+        column.addLayout(top)
+        line = QHBoxLayout()
+        line.setContentsMargins(24, 0, 0, 0)
+        self._words = quiet("")
+        self._words.setWordWrap(True)
+        line.addWidget(self._words, 1)
+        self._more = QPushButton("Set")
+        self._more.setObjectName(f"set.{goal.key}")
+        self._more.setAccessibleName(f"Choices of {spec.title}")
+        self._more.setProperty("flat", True)
+        self._more.setCheckable(True)
+        self._more.clicked.connect(self._unfold)
+        line.addWidget(self._more)
+        column.addLayout(line)
+        self._box = QWidget()
+        form = QFormLayout(self._box)
+        form.setContentsMargins(24, 0, 0, 4)
+        form.setVerticalSpacing(1)
+        self.grid: ScrubNumber | None = None
+        self.depth = self.layout_box = self.suffix = None
+        if spec.bakes:
+            self.grid = ScrubNumber(_GRID, spec.default_grid)
+            self.grid.setObjectName(f"grid.{goal.key}")
+            self.grid.left = True
+            self.grid.released.connect(self._edit_grid)
+            form.addRow(quiet("Grid"), self.grid)
+        if len(spec.depths) > 1:
+            choices = {DEPTH_WORDS[d]: d for d in spec.depths}
+            self.depth = self._chooser(form, "Depth", f"depth.{goal.key}", choices, "depth")
+        if len(spec.layouts) > 1:
+            choices = {layout: layout for layout in spec.layouts}
+            self.layout_box = self._chooser(form, "Layout", f"layout.{goal.key}", choices, "layout")
+        if len(spec.suffixes) > 1:
+            choices = {s: s for s in spec.suffixes}
+            self.suffix = self._chooser(form, "File", f"suffix.{goal.key}", choices, "suffix")
+        self._more.setVisible(form.rowCount() > 0)
+        self._box.hide()
+        column.addWidget(self._box)
+
+    def _chooser(
+        self, form: QFormLayout, title: str, name: str, choices: dict[str, str], field: str
+    ) -> Chooser:
+        box = Chooser()
+        box.setObjectName(name)
+        box.setAccessibleName(f"{title}, {formats()[self.key].title}")
+        for words, value in choices.items():
+            box.addItem(words, value)
+        box.activated.connect(lambda _i: self._panel.change(self.key, **{field: box.currentData()}))
+        form.addRow(quiet(title), box)
+        return box
+
+    def _unfold(self, on: bool) -> None:
+        self._box.setVisible(on)
+
+    def _edit_grid(self) -> None:
+        assert self.grid is not None
+        wish = formats()[self.key].grid_for(round(self.grid.value()))
+        self._panel.change(self.key, grid=wish)
+
+    def show_goal(self, goal: Goal) -> None:
+        self.mark.setChecked(goal.on)
+        if self.grid is not None:
+            self.grid.show_value(goal.grid or self._own_grid)
+        spec = formats()[goal.key]
+        for box, value, usual in (
+            (self.depth, goal.depth, spec.depths[0]),
+            (self.layout_box, goal.layout, spec.layouts[0] if spec.layouts else ""),
+            (self.suffix, goal.suffix, spec.suffixes[0]),
+        ):
+            if box is not None:
+                box.setCurrentIndex(box.findData(value or usual))
+
+    def show_outcome(self, outcome: Outcome | None) -> None:
+        if outcome is None:
+            self._loss.setText("")
+            self._words.setText("")
+            return
+        if outcome.refused:
+            self._words.setText(outcome.refused)
+            self._loss.setText("not held")
+            painted(self._loss, "")
+            self._loss.setToolTip("")
+            return
+        self._words.setText(outcome.words)
+        loss = outcome.loss
+        if loss is None:
+            return
+        self._loss.setText(f"{loss.mean:.2f} ΔE" if loss.mean >= 0.005 else "0.00 ΔE")
+        good = loss.p99 <= 0.5
+        painted(self._loss, "malachite" if good else "yellow" if loss.p99 <= 2 else "cinnabar")
+        self._loss.setToolTip(
+            f"Written, read back and compared over the cube: {loss.mean:.4f} ΔE in the mean, "
+            f"{loss.p99:.3f} at 99 %, {loss.worst:.2f} at worst."
+        )
+
+
+class TargetsPanel(QWidget):
+    """`convert_wanted()` starts the batch; `folder_wanted()` asks for the folder."""
+
+    convert_wanted = Signal()
+    folder_wanted = Signal()
+
+    def __init__(self, model: ConvertModel) -> None:
+        super().__init__()
+        self._model = model
+        self._outcomes: dict[str, Outcome] = {}
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 12, 12, 12)
+        column.setSpacing(6)
+        title = QLabel("Files out")
+        title.setProperty("strong", True)
+        column.addWidget(title)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        holder = QWidget()
+        rows = QVBoxLayout(holder)
+        rows.setContentsMargins(0, 0, 8, 0)
+        rows.setSpacing(1)
+        self._rows: dict[str, _GoalRow] = {}
+        for goal in sorted(model.bench.goals, key=lambda g: (not g.on, formats()[g.key].title)):
+            row = _GoalRow(goal, self)
+            rows.addWidget(row)
+            self._rows[goal.key] = row
+        rows.addStretch(1)
+        area.setWidget(holder)
+        column.addWidget(area, 1)
+        form = QFormLayout()
+        form.setVerticalSpacing(5)
+        form.setHorizontalSpacing(8)
+        self.fit = Chooser()
+        self.fit.setObjectName("out.fit")
+        self.fit.setAccessibleName("Grid change")
+        for words, value in _FIT.items():
+            self.fit.addItem(words, value)
+        self.fit.activated.connect(
+            lambda _i: self._set("Grid change", fitted=self.fit.currentData())
+        )
+        form.addRow("Grid", self.fit)
+        self.shaper = Mark("make a shaper")
+        self.shaper.setObjectName("out.shaper")
+        self.shaper.setToolTip(
+            "Put a 1D table of 4096 entries before the grid, where the format can."
+        )
+        self.shaper.clicked.connect(lambda on: self._set("Shaper", shaper=on))
+        form.addRow("", self.shaper)
+        self.domain = QLineEdit()
+        self.domain.setObjectName("out.domain")
+        self.domain.setPlaceholderText("as it is")
+        self.domain.setToolTip(
+            "Inputs that tables cover, as LO:HI; formats without a domain keep 0 to 1."
+        )
+        self.domain.editingFinished.connect(self._edit_domain)
+        form.addRow("Domain", self.domain)
+        self.names = QLineEdit()
+        self.names.setObjectName("out.names")
+        self.names.setToolTip("May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
+        self.names.editingFinished.connect(lambda: self._set("Names", names=self.names.text()))
+        form.addRow("Names", self.names)
+        self.folder = QLineEdit()
+        self.folder.setObjectName("out.folder")
+        self.folder.editingFinished.connect(lambda: self._set("Folder", folder=self.folder.text()))
+        browse = QPushButton("…")
+        browse.setProperty("flat", True)
+        browse.setAccessibleName("Choose the folder")
+        browse.setFixedWidth(32)
+        browse.clicked.connect(self.folder_wanted)
+        line = QHBoxLayout()
+        line.addWidget(self.folder, 1)
+        line.addWidget(browse)
+        form.addRow("Folder", line)
+        self.existing = Chooser()
+        self.existing.setObjectName("out.existing")
+        self.existing.setAccessibleName("If it exists")
+        self.existing.addItems(list(EXISTING))
+        self.existing.textActivated.connect(lambda t: self._set("If it exists", existing=t))
+        form.addRow("If there", self.existing)
+        column.addLayout(form)
+        self._lost = QLabel()
+        self._lost.setObjectName("out.lost")
+        self._lost.setWordWrap(True)
+        self._lost.setProperty("quiet", True)
+        column.addWidget(self._lost)
+        self.go = QPushButton()
+        self.go.setObjectName("convert.go")
+        self.go.setProperty("main", True)
+        self.go.setMinimumHeight(34)
+        self.go.clicked.connect(self.convert_wanted)
+        column.addWidget(self.go)
+        model.changed.connect(self._on_changed)
+        model.chosen_changed.connect(self._forget)
+        model.outcome.connect(self._on_outcome)
+        self.refresh()
+
+    def change(self, key: str, **changes: Any) -> None:
+        title = formats()[key].title
+        self._model.commit(title, self._model.bench.with_goal(key, **changes))
+
+    def _set(self, title: str, **changes: Any) -> None:
+        self._model.commit(title, attrs.evolve(self._model.bench, **changes))
+
+    def _edit_domain(self) -> None:
+        try:
+            domain_in(self.domain.text())
+        except ValueRefused as error:
+            self._lost.setText(error.sentence() + ".")
+            return
+        self._set("Domain", domain=self.domain.text().strip())
+
+    def _on_changed(self, before: Any, after: Any) -> None:
+        if before.recipe != after.recipe or before.entries != after.entries:
+            self._forget()
+        self.refresh()
+
+    def _forget(self) -> None:
+        self._outcomes.clear()
+        for row in self._rows.values():
+            row.show_outcome(None)
+        self._lost.setText("")
+
+    def _on_outcome(self, outcome: Outcome) -> None:
+        self._outcomes[outcome.key] = outcome
+        self._rows[outcome.key].show_outcome(outcome)
+        self._show_lost()
+
+    def _show_lost(self) -> None:
+        lines = []
+        for goal in self._model.bench.goals:
+            outcome = self._outcomes.get(goal.key)
+            if goal.on and outcome is not None:
+                said = [outcome.refused] if outcome.refused else list(outcome.said)
+                if said:
+                    lines.append(f"{goal.key}: {'; '.join(said)}.")
+        self._lost.setText("\n".join(lines[:5]))
+
+    def refresh(self) -> None:
+        bench = self._model.bench
+        for goal in bench.goals:
+            self._rows[goal.key].show_goal(goal)
+        self.fit.setCurrentIndex(self.fit.findData(bench.fitted))
+        self.shaper.setChecked(bench.shaper)
+        for field, value in (
+            (self.domain, bench.domain),
+            (self.names, bench.names),
+            (self.folder, bench.folder),
+        ):
+            if field.text() != value:
+                field.setText(value)
+        self.existing.setCurrentText(bench.existing)
+        files, wanted = len(bench.entries), sum(g.on for g in bench.goals)
+        good = bool(files and wanted and bench.folder)
+        fault = ""
+        if wanted:
+            try:
+                named(bench.names, Made("x", Transform()), bench.wanted()[0], 1, 33)
+            except ValueRefused as error:
+                fault, good = error.sentence(), False
+        self.go.setEnabled(good)
+        many = f"{files} file{'s' if files != 1 else ''}"
+        if bench.recipe.together and files > 1:
+            many = f"{files} files as one"
+        kinds = f"{wanted} format{'s' if wanted != 1 else ''}"
+        self.go.setText(f"Convert {many} to {kinds}" if files and wanted else "Convert")
+        self.names.setToolTip(fault or "May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
+        if fault:
+            self._lost.setText(fault)
+        else:
+            self._show_lost()

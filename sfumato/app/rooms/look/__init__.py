@@ -1,0 +1,1 @@
+"""The Look room: the path of a colour, the picture, the instruments."""

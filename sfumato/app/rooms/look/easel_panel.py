@@ -1,0 +1,455 @@
+"""The Easel with its line of choices above and its readout below."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.frame_bar import FrameBar
+from sfumato.app.rooms.look.contact import Contact
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import MODES, ViewState
+from sfumato.app.theme import strong_font
+from sfumato.app.views.easel import Easel
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.measure.graticule import LEGAL
+from sfumato.core.study.study import Shot
+from sfumato.work.preview.preview import FILE, LUT, MATTE, PINNED, SIDES
+
+
+class EaselPanel(QWidget):
+    """`bring_in()`, `open_demo()`, `encoding_wanted()`, `picked(x, y)`, `remove_wanted()`."""
+
+    bring_in = Signal()
+    open_demo = Signal()
+    encoding_wanted = Signal()
+    guess_taken = Signal()
+    doubt_dismissed = Signal()
+    picked = Signal(int, int)
+    left = Signal()
+
+    def __init__(self, model: StudyModel, view: ViewState, desk: Desk) -> None:
+        super().__init__()
+        self._model, self._view, self._desk = model, view, desk
+        self._fault: tuple[str, SfumatoError] | None = None
+        self.fps = 0.0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._make_head())
+        self.easel = Easel()
+        self.easel.setObjectName("easel")
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.easel)
+        self.stack.addWidget(self._make_empty())
+        self.stack.addWidget(self._make_broken())
+        self.contact = Contact()
+        self.contact.setObjectName("contact")
+        self.stack.addWidget(self.contact)
+        self.contact.size_changed.connect(lambda: desk.set_tile(*self.contact.tile()))
+        self.contact.chosen.connect(lambda s: view.set("shot", s))
+        self.contact.opened.connect(self._open_shot)
+        desk.contact.connect(self.contact.show_pictures)
+        column.addWidget(self.stack, 1)
+        self._ask_bar = self._make_ask()
+        column.addWidget(self._ask_bar)
+        self._frames = self._make_frames()
+        column.addWidget(self._frames)
+        column.addWidget(self._make_readout())
+        self.easel.geometry_changed.connect(self._send_geometry)
+        self._hover: tuple[int, int] | None = None
+        self.easel.hovered.connect(self._on_hovered)
+        self.easel.left.connect(self._clear_readout)
+        self.easel.left.connect(self.left)
+        self.easel.picked.connect(self.picked)
+        self.easel.split_moved.connect(lambda s: view.set("split", s))
+        desk.shown.connect(self._on_shown)
+        desk.probed.connect(self._on_probed)
+        desk.failed.connect(self._on_failed)
+        model.changed.connect(lambda _b, _a: self.refresh())
+        view.changed.connect(lambda _n: self.refresh())
+        self.refresh()
+
+    # --- parts -----------------------------------------------------------------------------------
+    def _make_head(self) -> QWidget:
+        head = QWidget()
+        head.setObjectName("panel")
+        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        head.setFixedHeight(36)
+        row = QHBoxLayout(head)
+        row.setContentsMargins(10, 0, 10, 0)
+        self.sides: dict[str, QComboBox] = {}
+        letters = {}
+        for side in ("a", "b"):
+            letter = QLabel(side.upper())
+            letter.setFont(strong_font())
+            letter.setProperty("pigment", "yellow" if side == "b" else "")
+            letters[side] = letter
+            box = QComboBox()
+            box.setObjectName(f"side.{side}")
+            box.setAccessibleName(f"Side {side.upper()}")
+            box.activated.connect(lambda _i, s=side, b=box: self._view.set(s, b.currentData()))
+            box.setMinimumWidth(150)
+            self.sides[side] = box
+        row.addWidget(letters["a"])
+        row.addWidget(self.sides["a"])
+        row.addStretch(1)
+        self._modes = QButtonGroup(self)
+        for mode, title in MODES.items():
+            button = QPushButton(title)
+            button.setObjectName(f"mode.{mode}")
+            button.setProperty("flat", True)
+            button.setCheckable(True)
+            button.setMinimumWidth(46)
+            button.clicked.connect(lambda _on, m=mode: self._view.set("mode", m))
+            self._modes.addButton(button)
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(self.sides["b"])
+        row.addWidget(letters["b"])
+        return head
+
+    def _centred(self, lines: list[QWidget], buttons: list[QPushButton]) -> QWidget:
+        box = QWidget()
+        column = QVBoxLayout(box)
+        column.addStretch(2)
+        for line in lines:
+            column.addWidget(line, 0, Qt.AlignmentFlag.AlignHCenter)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        for button in buttons:
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addSpacing(10)
+        column.addLayout(row)
+        column.addStretch(3)
+        return box
+
+    def _make_empty(self) -> QWidget:
+        title = QLabel("Bring in a picture")
+        title.setFont(strong_font(18))
+        words = QLabel(
+            "Drop a still or a clip here. Put it right in the Ground, build the Look,\n"
+            "then export the Look as a LUT and see it proved."
+        )
+        words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        bring = QPushButton("Bring in pictures…")
+        bring.setObjectName("empty.bring_in")
+        bring.setProperty("main", True)
+        bring.clicked.connect(self.bring_in)
+        demo = QPushButton("Open the demo study")
+        demo.setObjectName("empty.demo")
+        demo.clicked.connect(self.open_demo)
+        return self._centred([title, words], [bring, demo])
+
+    def _make_broken(self) -> QWidget:
+        self._broken_title = QLabel()
+        self._broken_title.setFont(strong_font(15))
+        self._broken_words = QLabel()
+        self._broken_words.setWordWrap(True)
+        self._broken_words.setMaximumWidth(560)
+        self._broken_words.setObjectName("broken.words")
+        self._broken_words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        again = QPushButton("Try again")
+        again.clicked.connect(self._try_again)
+        return self._centred([self._broken_title, self._broken_words], [again])
+
+    def _make_ask(self) -> QWidget:
+        """The line that asks for an encoding that the file does not state."""
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 4, 10, 4)
+        self._ask_words = QLabel()
+        self._ask_words.setObjectName("ask.words")
+        self._ask_words.setProperty("pigment", "cinnabar")
+        self._ask_words.setWordWrap(True)
+        row.addWidget(self._ask_words, 1)
+        self._ask_take = QPushButton()
+        self._ask_take.setObjectName("ask.take")
+        self._ask_take.clicked.connect(self.guess_taken)
+        row.addWidget(self._ask_take)
+        self._ask_believe = QPushButton("It is right")
+        self._ask_believe.setObjectName("ask.believe")
+        self._ask_believe.clicked.connect(self.doubt_dismissed)
+        row.addWidget(self._ask_believe)
+        button = QPushButton("Choose its encoding…")
+        button.setObjectName("ask.encoding")
+        button.clicked.connect(self.encoding_wanted)
+        row.addWidget(button)
+        return bar
+
+    def _make_frames(self) -> QWidget:
+        """The line of frames, for clips."""
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(30)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 0, 12, 0)
+        row.setSpacing(8)
+        self.play = QPushButton("Play")
+        self.play.setObjectName("clip.play")
+        self.play.setProperty("flat", True)
+        self.play.setFixedWidth(60)
+        self.play.setToolTip("Play the shot through the Look; frames are dropped to keep its time.")
+        self.bar = FrameBar()
+        self.bar.setObjectName("clip.frames")
+        self._frame_words = quiet("")
+        self._frame_words.setObjectName("clip.words")
+        self._frame_words.setFixedWidth(190)
+        self._frame_words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.play)
+        row.addWidget(self.bar, 1)
+        row.addWidget(self._frame_words)
+        bar.hide()
+        return bar
+
+    def _show_clipping(self) -> None:
+        """Say how much of side B is clipped or crushed, while that is marked."""
+        view, easel = self._view, self.easel
+        self._clip_words.setText("")
+        if view.get("mode") in ("difference", "all"):
+            return
+        words = []
+        if view.get("clipping"):
+            high, low = easel.clipped_shares
+            names = ("above legal", "below legal") if view.get("limits") else ("clipped", "crushed")
+            words = [f"{names[0]} {high * 100:.1f} %", f"{names[1]} {low * 100:.1f} %"]
+            if easel.outside_share is not None:
+                words.append(f"out of gamut {easel.outside_share * 100:.1f} %")
+        if view.get("band") is not None:
+            words.append(f"in the band {easel.band_share * 100:.1f} %")
+        self._clip_words.setText(" · ".join(words))
+        self._clip_words.setToolTip(self._clip_words.text())
+        self._fit_readout()
+
+    def _show_frames(self, shown: Any) -> None:
+        """Show the frames of a clip, and which of them this is."""
+        shot, facts = shown.ask.shot, shown.facts
+        is_clip = facts is not None and facts.frames > 1
+        self._frames.setVisible(is_clip)
+        if not is_clip:
+            return
+        self.bar.show_frames(facts.frames, shot.frame, shot.first, shot.last)
+        seconds, rest = divmod(shot.frame, round(facts.rate) or 25)
+        words = f"frame {shot.frame + 1} of {facts.frames} · {seconds // 60:02d}:{seconds % 60:02d}:{rest:02d}"
+        if self._view.get("play") is None:
+            self.play.setText("Play")
+        else:
+            self.play.setText("Pause")
+            words = f"{words} · {self.fps:.1f} fps" if self.fps else words
+        self._frame_words.setText(words)
+
+    def _make_readout(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("panel")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(26)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 0, 12, 0)
+        row.setSpacing(10)
+        self._readout = {}
+        for name, width in (("place", 66), ("source", 158), ("a", 112), ("b", 112), ("delta", 50)):
+            label = quiet("")
+            label.setObjectName(f"readout.{name}")
+            label.setFixedWidth(width)
+            label.hide()
+            self._readout[name] = label
+            row.addWidget(label)
+        row.addStretch(1)
+        self._clip_words = quiet("")
+        self._clip_words.setObjectName("readout.clipping")
+        row.addWidget(self._clip_words)
+        self._screen = quiet("")
+        self._screen.setObjectName("readout.screen")
+        row.addWidget(self._screen)
+        self._zoom = quiet("")
+        row.addWidget(self._zoom)
+        return bar
+
+    # --- showing ---------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        shot = self._desk.shot
+        view = self._view
+        self._fill_sides()
+        for mode in MODES:
+            self.findChild(QPushButton, f"mode.{mode}").setChecked(view.get("mode") == mode)
+        alone = view.get("mode") in ("one", "all")
+        self.sides["a"].setEnabled(not alone)
+        self.sides["b"].setEnabled(view.get("mode") != "all")
+        easel = self.easel
+        easel.picking = bool(view.get("picking"))
+        limits = LEGAL if view.get("limits") else (0.0, 1.0)
+        easel.show_clipping(view.get("clipping"), limits)
+        easel.show_band(view.get("band"), self._model.study.view.encoding)
+        self._show_clipping()
+        look = (view.get("mount"), view.get("split"), view.get("split_across"))
+        if look != (easel.mount, easel.split, easel.across):
+            easel.mount, easel.split, easel.across = look
+            easel.update()
+        mode = "one" if view.get("mode") == "all" else view.get("mode")
+        if easel.mode != mode:
+            easel.set_mode(mode)
+        self._show_ask(shot)
+        if shot is None:
+            self.easel.show_nothing()
+            self.stack.setCurrentIndex(1)
+        elif self._fault is not None and self._fault[0] == shot.id:
+            self.stack.setCurrentIndex(2)
+        elif view.get("mode") == "all":
+            self.contact.mount = view.get("mount")
+            shots = self._model.study.shots
+            self.contact.show_shots(shots, shot.id, view.get("marked_shots"))
+            self.stack.setCurrentIndex(3)
+            self._desk.set_tile(*self.contact.tile())
+        else:
+            self.stack.setCurrentIndex(0)
+        self._show_zoom()
+
+    def _show_ask(self, shot: Shot | None) -> None:
+        """Ask for an encoding that is not stated, or that the numbers contradict."""
+        doubt = self._desk.doubt(shot) if shot is not None else None
+        found = self._desk.guess(shot) if shot is not None else None
+        unknown = shot is not None and shot.encoding is None
+        self._ask_bar.setVisible(unknown or doubt is not None)
+        if shot is None or not (unknown or doubt):
+            return
+        self._ask_believe.setVisible(not unknown)
+        self._ask_take.setVisible(found is not None)
+        why = ""
+        if found is not None:
+            why = f" It looks like {found.name}: {found.evidence}."
+            self._ask_take.setText(f"Take {found.name}")
+        if unknown:
+            working = self._model.study.working
+            text = f"{shot.name} does not say what its encoding is: its numbers are taken as {working}."
+        else:
+            text = f"{shot.name} is taken as {shot.encoding}."
+        self._ask_words.setText(text + why)
+
+    def _open_shot(self, shot_id: str) -> None:
+        """Leave the view of all shots for one of them."""
+        self._view.set("shot", shot_id)
+        self._view.set("mode", "one")
+        self.easel.setFocus()
+
+    def take_focus(self) -> None:
+        """Give the keyboard to the Easel, or to the first thing to do when there is no picture."""
+        first = self.findChild(QPushButton, "empty.bring_in")
+        (self.easel if self._desk.shot is not None else first).setFocus()
+
+    def _fill_sides(self) -> None:
+        grid = self._model.study.grid
+        for side, box in self.sides.items():
+            wanted = {
+                key: f"{title}, {grid} points" if key == LUT else title
+                for key, title in SIDES.items()
+                if (key != FILE or self._view.get("written") is not None)
+                and (key != MATTE or self._view.get("coat"))
+                and (key != PINNED or (side == "a" and self._view.get("pinned")))
+            }
+            if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
+                box.clear()
+                for key, title in wanted.items():
+                    box.addItem(title, key)
+            box.setCurrentIndex(max(0, box.findData(self._view.get(side))))
+
+    def _on_shown(self, shown: Any) -> None:
+        shot = self._desk.shot
+        if shot is None or shown.ask.shot.id != shot.id:
+            return
+        if self._fault is not None:
+            self._fault = None
+            self.refresh()
+        self.easel.show_picture(shown.size)
+        self._show_frames(shown)
+        self.easel.show_answer(shown)
+        self._show_clipping()
+        self._show_zoom()
+        if self._hover is not None and not shown.ask.dragging:
+            self._desk.probe(*self._hover)
+
+    def _on_failed(self, shot_id: str, error: SfumatoError) -> None:
+        shot = self._desk.shot
+        if shot is None or shot.id != shot_id:
+            return
+        if not isinstance(error, MediaError):
+            return
+        self._fault = (shot_id, error)
+        self._broken_title.setText(f"{shot.name} cannot be shown")
+        self._broken_words.setText(f"{error.where}\n{error.summary}; {error.hint}.")
+        self.refresh()
+
+    def _try_again(self) -> None:
+        self._fault = None
+        self.refresh()
+        self._desk.refresh()
+
+    def _send_geometry(self) -> None:
+        if self.easel.picture[0]:
+            self._desk.set_geometry(*self.easel.wanted())
+        self._show_zoom()
+
+    def _show_zoom(self) -> None:
+        if not self.easel.picture[0] or self._view.get("mode") == "all":
+            self._zoom.setText("")
+            self._screen.setText("")
+            return
+        brief, full = self._desk.screen_words
+        self._screen.setText(brief)
+        self._screen.setToolTip(f"{full}. The numbers and the instruments are the View's.")
+        how = "fit · " if self.easel.zoom is None else ""
+        w, h = self.easel.picture
+        self._fit_readout()
+        self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
+
+    def _on_probed(self, probe: Any) -> None:
+        def three(rgb: Any) -> str:
+            return " ".join(f"{v:.3f}" for v in rgb)
+
+        for label in self._readout.values():
+            label.show()
+        self._readout["place"].setText(f"{probe.x}, {probe.y}")
+        self._readout["source"].setText(f"source {three(probe.source)}")
+        self._readout["a"].setText(f"A {three(probe.a)}")
+        self._readout["b"].setText(f"B {three(probe.b)}")
+        self._readout["delta"].setText(f"ΔE {probe.delta:.1f}")
+        self._fit_readout()
+
+    def _fit_readout(self) -> None:
+        """Leave away what is least needed while the line is too short for all of it."""
+        shown = [w for w in self._readout.values() if not w.isHidden()]
+        room = self.width() - 34 - sum(w.width() + 10 for w in shown)
+        for label in (self._clip_words, self._zoom, self._screen):
+            wanted = label.sizeHint().width() + 10
+            label.setVisible(wanted <= room)
+            room -= wanted if wanted <= room else 0
+
+    def resizeEvent(self, _event) -> None:
+        self._fit_readout()
+
+    def _on_hovered(self, x: int, y: int) -> None:
+        self._hover = (x, y)
+        self._desk.probe(x, y)
+
+    def _clear_readout(self) -> None:
+        self._hover = None
+        for label in self._readout.values():
+            label.setText("")
+            label.hide()
+        self._fit_readout()

@@ -1,0 +1,155 @@
+"""The LUT of the Look as a file, and the proof of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, Qt
+
+from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.notices import Notices
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import ViewState
+from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
+from sfumato.core.study.study import Study, every
+from sfumato.work.luts.proof import Proof, export_look, smallest_grid
+from sfumato.work.preview.preview import EXACT, FILE, LUT
+
+
+class Exports(QObject):
+    """Writes the Look and remembers the last proof."""
+
+    def __init__(
+        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window = window
+        self.model, self.view, self.desk, self.notices = model, view, desk, notices
+        self.proof: Proof | None = None
+
+    def _take_span(self, key: str) -> None:
+        study = self.model.study
+        span = next(c for c in SPANS if c.key == key).span(study, self.desk.shot)
+        if span != study.span:
+            self.model.commit("Change the Span", attrs.evolve(study, span=span))
+
+    def span_camera(self) -> None:
+        self._take_span("camera")
+
+    def span_working(self) -> None:
+        self._take_span("working")
+
+    def span_display(self) -> None:
+        self._take_span("display")
+
+    def span_shown(self) -> None:
+        self._take_span("shown")
+
+    def export_lut(self) -> None:
+        study, shot = self.model.study, self.desk.shot
+        warning = ""
+        if study.span.with_ground:
+            if shot is None:
+                return
+            warning = f"Includes the Ground of {shot.name}: right for this shot only."
+        folder = Path(self._window.settings.get("export_folder", str(Path.home())))
+        sheet = ExportSheet(
+            self._window,
+            study.look.name,
+            span_title(study, span_names(study, shot)),
+            folder,
+            study.grid,
+            span_sentence(study, shot),
+            warning,
+            lambda f: self._window.ports.choose_folder(self._window, f),
+        )
+        sheet.accepted.connect(lambda: self.export(sheet.wish))
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.open()
+
+    def export(self, wish: ExportWish | None) -> None:
+        if wish is None:
+            return
+        self._window.settings.set("export_folder", str(wish.file.parent))
+        study = self.model.study
+        if wish.grid != study.grid:
+            study = attrs.evolve(study, grid=wish.grid)
+            self.model.commit("Grid", study)
+        shot, frames = self.desk.shot, self.desk.frames
+
+        def work(cancel: Any, progress: Any) -> tuple[Study, Proof]:
+            proof = export_look(
+                study,
+                frames,
+                wish.file,
+                shot=shot if study.span.with_ground else None,
+                title=wish.title,
+                force=wish.force,
+                cancel=cancel,
+                progress=progress,
+            )
+            return study, proof
+
+        self._window.queue.add(f"Exporting {wish.file.name}", work, "export")
+
+    def find_grid(self, tolerance: float) -> None:
+        """Look for the smallest grid within a tolerance, in the background."""
+        study, shot, frames = self.model.study, self.desk.shot, self.desk.frames
+
+        def work(cancel: Any, progress: Any) -> Any:
+            with_ground = shot if study.span.with_ground else None
+            found = smallest_grid(study, frames, tolerance, with_ground, cancel, progress)
+            return study, tolerance, found
+
+        self._window.queue.add("Measuring grids", work, "smallest")
+
+    def found_grid(self, answer: Any) -> None:
+        """Take the grid that was found, or say why there is none."""
+        study, tolerance, (grid, loss) = answer
+        said = f"{loss.main.p99:.2f} ΔE at 99 of 100, {loss.main.worst:.2f} at worst"
+        if grid is None:
+            hard = next((c.title for c in every(study.look.coats) if c.spec and c.spec.is_hard), "")
+            why = f"{hard} makes edges that no grid follows" if hard else "choose a wider tolerance"
+            text = f"No grid to {loss.grid} points holds {tolerance:g} ΔE: {said}"
+            self.notices.note(text, why)
+            return
+        if attrs.evolve(self.model.study, grid=study.grid) != study:
+            self.notices.note(
+                f"{grid} points were enough: {said}",
+                "the study has changed since; measure it again",
+            )
+            return
+        self.model.commit("Grid", attrs.evolve(self.model.study, grid=grid))
+        self.notices.good(f"{grid} points are enough", said)
+
+    def exported(self, answer: Any) -> None:
+        """Show what a written file does."""
+        study, proof = answer
+        self.proof = proof
+        if self.model.study == study:
+            self._window.seal.show_proof(proof)
+        verdict = "proved" if proof.proved else "written, but out of tolerance"
+        say = self.notices.good if proof.proved else self.notices.note
+        say(
+            f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
+            str(proof.file.parent),
+        )
+        self.view.set("written", proof.transform)
+
+    def forget_proof(self) -> None:
+        self.proof = None
+        self.view.set("written", None)
+        for side, usual in (("a", "ground"), ("b", LUT)):
+            if self.view.get(side) == FILE:
+                self.view.set(side, usual)
+
+    def show_difference(self) -> None:
+        """One click from a written file to the picture of what it does differently."""
+        if self.proof is None:
+            return
+        self.view.set("a", EXACT)
+        self.view.set("b", FILE)
+        self.view.set("mode", "difference")

@@ -1,0 +1,497 @@
+"""The Ledger: the path of a colour as a thread, with a row for each glaze."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.rooms.look.coat_row import STRENGTH, CoatRow
+from sfumato.app.rooms.look.ledger_edits import LedgerEdits
+from sfumato.app.rooms.look.menus import encoding_menu, glaze_menu
+from sfumato.app.rooms.look.thread import INDENT, ThreadBody
+from sfumato.app.rooms.look.unfolded import Unfolded
+from sfumato.app.rooms.look.view_fold import ViewFold
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import ViewState
+from sfumato.app.theme import strong_font
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.study.study import LOOK, Coat, Joint, Shot, Study, every
+from sfumato.work.colours import Colours
+
+
+class Ledger(QWidget):
+    """Shows the study's path; every edit goes to the model."""
+
+    bring_in = Signal()
+    coat_menu_wanted = Signal(str, object)
+    file_wanted = Signal(str, str, str)
+    apart_wanted = Signal()
+    presets_wanted = Signal()
+    encodings_wanted = Signal()
+    explain_wanted = Signal(str, object, str, object)  # title, record, field, place
+
+    def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
+        super().__init__()
+        self._model, self._view, self._desk = model, view, desk
+        self.edits = LedgerEdits(model, view, desk, notices)
+        self._rows: dict[str, CoatRow] = {}
+        self._shape: Any = None
+        self.unfolded: Unfolded | None = None
+        self._view_open = False
+        self._view_fold: ViewFold | None = None
+        self._colours: Any = None
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._make_title())
+        self.body = ThreadBody()
+        self._column = QVBoxLayout(self.body)
+        self._column.setContentsMargins(0, 0, 6, 10)
+        self._column.setSpacing(2)
+        scroll = QScrollArea()
+        scroll.setWidget(self.body)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll = scroll
+        column.addWidget(scroll, 1)
+        self._make_fixed_rows()
+        self.body.start.moved.connect(self._move_start)
+        self.body.end.moved.connect(self._move_end)
+        model.changed.connect(lambda _b, _a: self.refresh())
+        model.file_changed.connect(self._show_title)
+        view.changed.connect(self._on_view)
+        desk.shown.connect(self._on_shown)
+        self.refresh()
+
+    # --- fixed rows ------------------------------------------------------------------------------
+    def _make_title(self) -> QWidget:
+        box = QWidget()
+        row = QHBoxLayout(box)
+        row.setContentsMargins(INDENT, 10, 10, 6)
+        self._title = QLabel()
+        self._title.setFont(strong_font(15))
+        self._edited = quiet("")
+        row.addWidget(self._title)
+        row.addWidget(self._edited, 1)
+        return box
+
+    def _line(self, height: int = 28) -> tuple[QWidget, QHBoxLayout]:
+        box = QWidget()
+        box.setFixedHeight(height)
+        row = QHBoxLayout(box)
+        row.setContentsMargins(INDENT, 0, 6, 0)
+        row.setSpacing(6)
+        return box, row
+
+    def _make_fixed_rows(self) -> None:
+        self._source, row = self._line()
+        label = quiet("Source")
+        label.setFixedWidth(50)
+        self._source_name = QLabel()
+        self._source_change = QPushButton("change")
+        self._source_change.setObjectName("source.change")
+        self._source_change.setProperty("flat", True)
+        self._source_change.setAccessibleName("Change the source encoding")
+        self._source_change.clicked.connect(self.choose_encoding)
+        row.addWidget(label)
+        row.addWidget(self._source_name, 1)
+        row.addWidget(self._source_change)
+
+        self._ground, row = self._line()
+        label = QLabel("Ground")
+        label.setProperty("pigment", "azurite")
+        row.addWidget(label)
+        row.addWidget(quiet("this shot only, never exported"), 1)
+        self._ground_add = QPushButton("Add")
+        self._ground_add.setObjectName("ground.add")
+        self._ground_add.setProperty("flat", True)
+        self._ground_add.setAccessibleName("Add a glaze to this shot's Ground")
+        self._ground_add.clicked.connect(lambda: self.ask_glaze(ground=True))
+        row.addWidget(self._ground_add)
+
+        self._look, row = self._line()
+        label = QLabel("Look")
+        label.setProperty("pigment", "yellow")
+        self._look_name = QLineEdit()
+        self._look_name.setProperty("flat", True)
+        self._look_name.setMaxLength(80)
+        self._look_name.setObjectName("look.name")
+        self._look_name.setAccessibleName("Name of the Look")
+        self._look_name.editingFinished.connect(self._rename_look)
+        self._look_strength = ScrubNumber(
+            attrs.evolve(STRENGTH, title="Strength of the Look"), 100.0
+        )
+        self._look_strength.setObjectName("look.strength")
+        self._look_strength.edited.connect(self.edits.look_strength)
+        self._look_strength.released.connect(self.edits.release)
+        row.addWidget(label)
+        row.addWidget(self._look_name, 1)
+        row.addWidget(quiet("Strength"))
+        row.addWidget(self._look_strength)
+
+        self._add, row = self._line(36)
+        shelf = QPushButton("Presets")
+        shelf.setObjectName("look.presets")
+        shelf.setProperty("flat", True)
+        shelf.setToolTip("Looks and glazes that are ready, yours and ours, on this shot.")
+        shelf.clicked.connect(self.presets_wanted)
+        button = QPushButton("Add a glaze")
+        button.setObjectName("look.add")
+        button.setProperty("dashed", True)
+        button.clicked.connect(lambda: self.ask_glaze(ground=False))
+        self._add_button = button
+        row.addWidget(button, 1)
+        row.addWidget(shelf)
+
+        self._view_row, row = self._line()
+        label = quiet("View")
+        label.setFixedWidth(50)
+        self._view_name = QLabel()
+        self._view_change = QPushButton("change")
+        self._view_change.setObjectName("view.change")
+        self._view_change.setProperty("flat", True)
+        self._view_change.setCheckable(True)
+        self._view_change.setAccessibleName("Change the View")
+        self._view_change.clicked.connect(self._toggle_view)
+        row.addWidget(label)
+        row.addWidget(self._view_name, 1)
+        row.addWidget(self._view_change)
+
+    # --- showing ---------------------------------------------------------------------------------
+    def _shot(self) -> Shot | None:
+        return self._desk.shot
+
+    def refresh(self) -> None:
+        """Bring all rows in line with the study; rebuild only when rows came, went or moved."""
+        study, shot = self._model.study, self._shot()
+        ground = shot.ground if shot else ()
+        chosen = self._view.get("coat")
+        shape = (
+            shot.id if shot else None,
+            tuple((c.id, tuple(m.id for m in c.members)) for c in ground),
+            tuple((c.id, tuple(m.id for m in c.members)) for c in study.look.coats),
+            chosen,
+            self._view_open,
+            tuple(type(c.parameters) for c in every((*ground, *study.look.coats))),
+        )
+        if shape != self._shape:
+            self._shape = shape
+            self._rebuild(study, shot)
+        for coat in every((*ground, *study.look.coats)):
+            row = self._rows[coat.id]
+            if row.coat is not coat:
+                row.show_coat(coat)
+            if coat.id == chosen and self.unfolded is not None:
+                self.unfolded.show_coat(coat)
+        self._show_colours()
+        self._show_fixed(study, shot)
+
+    def _show_colours(self) -> None:
+        """Give the controls the way colours are seen, when that has changed."""
+        study = self._model.study
+        key = (study.working, study.view, self.unfolded)
+        if self.unfolded is not None and key != self._colours:
+            self._colours = key
+            self.unfolded.show_colours(Colours(study))
+
+    def _show_fixed(self, study: Study, shot: Shot | None) -> None:
+        self._source.setVisible(shot is not None)
+        self._ground.setVisible(shot is not None)
+        if shot is not None:
+            stated = shot.encoding is not None
+            self._source_name.setText(
+                encoding(shot.encoding).title if shot.encoding else "not stated"
+            )
+            painted(self._source_name, "" if stated else "cinnabar")
+            self._source_change.setText("change" if stated else "choose")
+        if self._look_name.text() != study.look.name:
+            self._look_name.setText(study.look.name)
+        self._look_name.setToolTip(
+            "The Look: the shared part of the grade, which goes into the LUT"
+        )
+        self._look_strength.show_value(study.look.strength * 100)
+        space = encoding(study.view.encoding)
+        scene = encoding(study.working).is_scene
+        self._view_name.setText(f"{space.name} · soft shoulder" if scene else space.name)
+        if self._view_fold is not None:
+            self._view_fold.show_study(study)
+        if study.span != self.body.span or self.body.start.isHidden() != (shot is None):
+            self.body.span = study.span
+            self.body.start.show_joint(study.span.start)
+            self.body.end.show_joint(study.span.end)
+            self.body.start.setVisible(shot is not None)
+            self.body.place_ends()
+        self._show_title()
+
+    def _show_title(self) -> None:
+        if self._title.text() != self._model.study.name:
+            self._title.setText(self._model.study.name)
+        self._edited.setText("· edited" if self._model.is_edited else "")
+
+    def _rebuild(self, study: Study, shot: Shot | None) -> None:
+        while self._column.count():
+            item = self._column.takeAt(0)
+            if item.widget() is not None:
+                item.widget().setParent(None)
+        chosen = self._view.get("coat")
+        kept_box, self.unfolded = self.unfolded, None
+        kept: dict[str, CoatRow] = {}
+        nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
+
+        def add_rows(coats: tuple[Coat, ...], pigment: str, depth: int = 0) -> None:
+            for coat in coats:
+                row = self._rows.pop(coat.id, None) or self._new_row(coat, pigment)
+                row.show_depth(depth)
+                row.show_chosen(coat.id == chosen)
+                kept[coat.id] = row
+                nodes.append((row, pigment))
+                self._column.addWidget(row)
+                row.show()
+                if coat.id == chosen:
+                    self._unfold(coat, depth, kept_box)
+                add_rows(coat.members, pigment, depth + 1)
+
+        self._column.addWidget(self._source)
+        self._column.addWidget(self._ground)
+        add_rows(shot.ground if shot else (), "azurite")
+        self._column.addWidget(self._look)
+        add_rows(study.look.coats, "yellow")
+        self._column.addWidget(self._add)
+        self._column.addWidget(self._view_row)
+        if self._view_open:
+            assert self._view_fold is not None
+            self._column.addWidget(self._view_fold)
+            self._view_fold.show()
+        self._column.addStretch(1)
+        if kept_box is not None and kept_box is not self.unfolded:
+            kept_box.deleteLater()
+        for each in (self._source, self._ground, self._look, self._add, self._view_row):
+            each.show()
+        for row in self._rows.values():
+            row.deleteLater()
+        self._rows = kept
+        self._show_marks()
+        self.body.nodes = nodes
+        self.body.look_top, self.body.view_row = self._look, self._view_row
+        QTimer.singleShot(0, self, self.body.place_ends)
+
+    def _new_row(self, coat: Coat, pigment: str) -> CoatRow:
+        row = CoatRow(coat, pigment)
+        row.chosen.connect(self._choose)
+        row.marked.connect(self._mark)
+        row.toggled.connect(self.edits.toggle)
+        row.strength_edited.connect(self.edits.strength)
+        row.released.connect(self.edits.release)
+        row.menu_wanted.connect(self.coat_menu_wanted)
+        row.dragged.connect(self._on_dragged)
+        row.renamed.connect(self.edits.rename)
+        return row
+
+    def _unfold(self, coat: Coat, depth: int, kept: Unfolded | None) -> None:
+        """Lay the controls of a glaze under its row: those that are there already when they fit."""
+        if kept is not None and kept.fits(coat):
+            self.unfolded = kept
+            kept.show_depth(depth)
+            self._column.addWidget(kept)
+            kept.show()
+            return
+        self.unfolded = box = Unfolded(coat, self._view, depth)
+        box.edited.connect(self.edits.field)
+        box.laid.connect(self.edits.laying)
+        box.released.connect(self.edits.release)
+        box.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
+        box.apart_wanted.connect(self.apart_wanted)
+        box.explain_wanted.connect(self.explain_wanted)
+        self._column.addWidget(box)
+        box.show()
+
+    def scroll_to_end(self) -> None:
+        bar = self._scroll.verticalScrollBar()
+        bar.setValue(bar.maximum())
+
+    def row(self, coat_id: str) -> CoatRow:
+        return self._rows[coat_id]
+
+    def rename_row(self, coat_id: str) -> None:
+        """Let the name of a glaze be typed in its row."""
+        self._rows[coat_id].rename()
+
+    def show_solo(self, coat_id: str) -> None:
+        """Say in the rows which glaze is shown alone."""
+        study = self._model.study
+        beside = {coat_id, study.home(coat_id)} if coat_id else set()
+        if coat_id:
+            beside |= {m.id for m in study.coat(coat_id).members}
+        for row in self._rows.values():
+            row.show_solo(row.coat.id == coat_id, bool(coat_id) and row.coat.id not in beside)
+
+    def _on_view(self, name: str) -> None:
+        if name in ("shot", "coat"):
+            self._view_open = self._view_open and name != "coat"
+            self._view_change.setChecked(self._view_open)
+            self.refresh()
+            if name == "coat":
+                QTimer.singleShot(0, self, self._reveal)
+        elif name == "solo":
+            self.show_solo(self._view.get("solo"))
+        elif name == "marked":
+            self._show_marks()
+        elif self.unfolded is not None and name in ("b", "picking", "pick_part", "laying_open"):
+            self.unfolded.show_view()
+
+    def _reveal(self) -> None:
+        """Scroll so that the chosen row and its controls are seen."""
+        row = self._rows.get(self._view.get("coat"))
+        if row is None:
+            return
+        if self.unfolded is not None:
+            self._scroll.ensureWidgetVisible(self.unfolded, 0, 40)
+        self._scroll.ensureWidgetVisible(row, 0, 10)
+
+    def _on_shown(self, shown: Any) -> None:
+        for coat_id, rows in shown.smears.items():
+            if coat_id in self._rows:
+                self._rows[coat_id].smear.show_colours(rows)
+        box = self.unfolded
+        if shown.facts is not None:
+            self._source_name.setToolTip(f"{shown.facts.bits}; {shown.facts.evidence}")
+        if shown.entry is not None and box is not None and shown.ask.coat == box.coat.id:
+            box.show_entry(shown.entry)
+
+    # --- choosing ----------------------------------------------------------------------------------
+    def _choose(self, coat_id: str) -> None:
+        self._view.set("picking", "")
+        self._view.set("marked", ())
+        self._view.set("coat", "" if self._view.get("coat") == coat_id else coat_id)
+
+    def _mark(self, coat_id: str) -> None:
+        """Mark one more glaze beside the chosen one, or no longer."""
+        marked = self._view.get("marked")
+        if not self._view.get("coat"):
+            self._view.set("coat", coat_id)
+        elif coat_id in marked:
+            self._view.set("marked", tuple(i for i in marked if i != coat_id))
+        elif coat_id != self._view.get("coat"):
+            self._view.set("marked", (*marked, coat_id))
+
+    def _show_marks(self) -> None:
+        marked = self._view.get("marked")
+        for row in self._rows.values():
+            row.show_marked(row.coat.id in marked)
+
+    def ask_glaze(self, ground: bool) -> None:
+        """Open the menu of glazes at its button."""
+        shot = self._shot()
+        button = self._ground_add if ground else self._add_button
+        where = shot.id if ground and shot else LOOK
+        menu = glaze_menu(self, lambda key: self.edits.add(where, key))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+    # --- dragging ----------------------------------------------------------------------------------
+    def _places(self, coat: Coat) -> list[tuple[float, str, int]]:
+        """Return where a coat can be dropped: y, what holds it there, index without the coat itself."""
+        study, shot = self._model.study, self._shot()
+        out: list[tuple[float, str, int]] = []
+
+        def walk(where: str, top: float, coats: tuple[Coat, ...]) -> float:
+            below, index = top, 0
+            for each in coats:
+                row = self._rows[each.id].geometry()
+                out.append((row.top() - 1, where, index))
+                below = row.bottom() + 1
+                if each.id == coat.id:
+                    if each.members:
+                        below = self._rows[each.members[-1].id].geometry().bottom() + 1
+                    continue
+                if each.is_group and not coat.is_group:
+                    below = walk(each.id, below, each.members) + 5
+                elif each.members:
+                    below = self._rows[each.members[-1].id].geometry().bottom() + 1
+                index += 1
+            out.append((below, where, index))
+            return below
+
+        if shot is not None:
+            walk(shot.id, self._ground.geometry().bottom() + 1, shot.ground)
+        walk(LOOK, self._look.geometry().bottom() + 1, study.look.coats)
+        return out
+
+    def _on_dragged(self, coat_id: str, global_y: float, done: bool) -> None:
+        y = self.body.mapFromGlobal(QPointF(0, global_y)).y()
+        places = self._places(self._model.study.coat(coat_id))
+        at, where, index = min(places, key=lambda p: abs(p[0] - y))
+        self.body.drop = None if done else at
+        self.body.update()
+        if done:
+            self.edits.move(coat_id, where, index)
+
+    def _move_start(self, joint: Joint) -> None:
+        study, shot = self._model.study, self._shot()
+        if joint is study.span.start or shot is None:
+            self.body.place_ends()
+            return
+        if joint is Joint.GROUND:
+            self.edits.span(attrs.evolve(study.span, start=joint, entry=""))
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(
+            "Include this shot's Ground",
+            lambda: self.edits.span(attrs.evolve(study.span, start=joint, entry="")),
+        ).setObjectName("include")
+        menu.addAction("Leave the Ground out")
+        menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self.body.place_ends))
+        menu.popup(self.body.start.mapToGlobal(self.body.start.rect().bottomLeft()))
+
+    def _move_end(self, joint: Joint) -> None:
+        self.edits.span(attrs.evolve(self._model.study.span, end=joint, leave=""))
+        self.body.place_ends()
+
+    def choose_encoding(self) -> None:
+        """Open the menu of encodings for the shot's source."""
+        shot = self._shot()
+        if shot is None:
+            return
+        menu = encoding_menu(self, lambda name: self.edits.encoding(shot.id, name), shot.encoding)
+        menu.addSeparator()
+        menu.addAction("Encodings of my own…", self.encodings_wanted.emit)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
+
+    def _rename_look(self) -> None:
+        name = self._look_name.text().strip() or self._model.study.look.name
+        self._look_name.setText(name)
+        self.edits.look_name(name)
+
+    def _toggle_view(self) -> None:
+        self._view_open = self._view_change.isChecked()
+        if self._view_open and self._view_fold is None:
+            self._view_fold = fold = ViewFold(self._model.study)
+            fold.edited.connect(self.edits.view)
+            fold.released.connect(self.edits.release)
+            fold.working_chosen.connect(self.edits.working)
+            fold.explain_wanted.connect(
+                lambda field, at: self.explain_wanted.emit(
+                    "View", self._model.study.view, field, at
+                )
+            )
+        self.refresh()

@@ -1,0 +1,46 @@
+"""Menus made from the registries."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QMenu, QWidget
+
+from sfumato.core.colour.encodings import Encoding, Family, encodings
+from sfumato.core.glaze import Group, glazes
+
+
+def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
+    """Make the "Add a glaze" menu from the registry, by group."""
+    menu = QMenu(parent)
+    menu.setToolTipsVisible(True)
+    for group in Group:
+        specs = sorted((s for s in glazes().values() if s.group is group), key=lambda s: s.title)
+        if not specs:
+            continue
+        menu.addSection(group.value)
+        for spec in specs:
+            action = menu.addAction(spec.title, lambda k=spec.key: add(k))
+            action.setObjectName(f"add.{spec.key}")
+            action.setToolTip(spec.help)
+    return menu
+
+
+def encoding_menu(
+    parent: QWidget,
+    choose: Callable[[str], None],
+    current: str | None,
+    offered: Callable[[Encoding], bool] = lambda _space: True,
+) -> QMenu:
+    """Make a menu of encodings, by family."""
+    menu = QMenu(parent)
+    for family in Family:
+        spaces = [s for s in encodings().values() if s.family is family and offered(s)]
+        if spaces:
+            menu.addSection(family.value.capitalize())
+        for space in spaces:
+            if not space.is_view:
+                action = menu.addAction(space.title, lambda n=space.name: choose(n))
+                action.setCheckable(True)
+                action.setChecked(space.name == current)
+    return menu

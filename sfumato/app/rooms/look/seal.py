@@ -1,0 +1,243 @@
+"""The Seal: what the thread ends in: grid, Span, error, and the way out into a file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.rooms.look.span_line import SpanLine
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.theme import colour
+from sfumato.core.controls import Number
+from sfumato.core.study.study import Span, every
+from sfumato.work.luts import peer
+from sfumato.work.luts.proof import CLOSE, GridLoss, Proof
+
+GRID = Number(
+    title="Grid",
+    least=2,
+    most=129,
+    step=1,
+    digits=0,
+    unit="points",
+    help="Points a side of the LUT: 33 is what most devices take, 65 loses less.",
+)
+
+TOLERANCE = Number(
+    title="Tolerance",
+    least=0.1,
+    most=10.0,
+    step=0.1,
+    digits=2,
+    help="99 of 100 colours of the shots lie within it.",
+)
+
+
+def loss_words(loss: GridLoss) -> str:
+    """Say a loss in one line."""
+    if loss.shots is None:
+        return f"{loss.cube.worst:.2f} ΔE at worst over the cube"
+    return f"{loss.shots.worst:.2f} ΔE at worst, {loss.shots.mean:.3f} mean"
+
+
+class Seal(QWidget):
+    """At the foot of the Ledger. `export_wanted()`, `difference_wanted()`."""
+
+    export_wanted = Signal()
+    difference_wanted = Signal()
+    smallest_wanted = Signal(float)
+
+    def __init__(self, model: StudyModel, desk: Desk) -> None:
+        super().__init__()
+        self._model, self._desk = model, desk
+        self._proof: Proof | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 12, 16, 14)
+        column.setSpacing(3)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.grid = ScrubNumber(GRID, 33)
+        self.grid.setObjectName("seal.grid")
+        self.grid.setMinimumWidth(28)
+        self.grid.left = True
+        self.grid.edited.connect(self._edit_grid)
+        self.grid.released.connect(self._release)
+        row.addWidget(self.grid)
+        row.addWidget(_strong("points · float · cube"))
+        row.addStretch(1)
+        self.fit = Mark("Fitted")
+        self.fit.setObjectName("seal.fit")
+        self.fit.setToolTip(
+            "Choose the nodes so that the colours between them come out nearest to the grade; "
+            "kept only where it measures better."
+        )
+        self.fit.clicked.connect(self._edit_fit)
+        row.addWidget(self.fit)
+        column.addLayout(row)
+        find = QHBoxLayout()
+        find.setSpacing(4)
+        words = quiet("smallest grid within")
+        words.setContentsMargins(4, 0, 0, 0)
+        self.tolerance = ScrubNumber(TOLERANCE, 1.0)
+        self.tolerance.setObjectName("seal.tolerance")
+        self.smallest = QPushButton("Find")
+        self.smallest.setObjectName("seal.smallest")
+        self.smallest.setProperty("flat", True)
+        self.smallest.setToolTip(
+            "Measure grid after grid on all shots, and take the first that holds."
+        )
+        self.smallest.clicked.connect(lambda: self.smallest_wanted.emit(self.tolerance.value()))
+        find.addWidget(words)
+        find.addWidget(self.tolerance)
+        find.addWidget(quiet("ΔE"))
+        find.addStretch(1)
+        find.addWidget(self.smallest)
+        column.addLayout(find)
+        self.span = SpanLine()
+        self.span.chosen.connect(self._edit_span)
+        column.addWidget(self.span, 0, Qt.AlignmentFlag.AlignLeft)
+        bottom = QHBoxLayout()
+        self._loss = QLabel()
+        self._loss.setContentsMargins(4, 0, 0, 0)
+        self._loss.setObjectName("seal.loss")
+        bottom.addWidget(self._loss, 1)
+        self.button = QPushButton("Export…")
+        self.button.setObjectName("seal.export")
+        self.button.setProperty("main", True)
+        self.button.clicked.connect(self.export_wanted)
+        bottom.addWidget(self.button, 0, Qt.AlignmentFlag.AlignBottom)
+        column.addLayout(bottom)
+        self._warning = QLabel()
+        self._warning.setProperty("pigment", "cinnabar")
+        self._warning.setWordWrap(True)
+        self._warning.setObjectName("seal.warning")
+        column.addWidget(self._warning)
+        self._proof_box = QWidget()
+        proof = QVBoxLayout(self._proof_box)
+        proof.setContentsMargins(4, 8, 0, 0)
+        proof.setSpacing(2)
+        self._proof_name = QLabel()
+        self._proof_name.setProperty("strong", True)
+        self._proof_lines = QLabel()
+        self._proof_lines.setContentsMargins(0, 0, 0, 4)
+        self._proof_lines.setObjectName("seal.proof")
+        self._proof_button = QPushButton("Show the difference")
+        self._proof_button.setObjectName("seal.difference")
+        self._proof_button.clicked.connect(self.difference_wanted)
+        proof.addWidget(self._proof_name)
+        proof.addWidget(self._proof_lines)
+        proof.addWidget(self._proof_button, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self._proof_box)
+        model.changed.connect(lambda _b, _a: self.refresh())
+        desk.loss.connect(self.show_loss)
+        desk.loss_unknown.connect(self._forget)
+        self.refresh()
+        self._forget()
+
+    def refresh(self) -> None:
+        study, shot = self._model.study, self._desk.shot
+        self.grid.show_value(study.grid)
+        self.fit.setChecked(study.fit)
+        self.smallest.setEnabled(bool(study.shots))
+        self.span.show_study(study, shot)
+        warnings = []
+        if study.span.with_ground and shot is not None:
+            warnings.append(f"Includes the Ground of {shot.name}: right for this shot only.")
+        acting = every(tuple(c for c in study.look.coats if c.acts))
+        hard = [c.title for c in acting if c.acts and c.spec and c.spec.is_hard]
+        if hard:
+            warnings.append(f"{hard[0]} makes edges that the grid blurs by up to one of its steps.")
+        self._warning.setText("\n".join(warnings))
+        self._warning.setVisible(bool(warnings))
+        self._proof_box.setVisible(self._proof is not None)
+        self.button.setEnabled(bool(study.look.coats or study.shots))
+
+    def _forget(self) -> None:
+        """The study moved: what was measured no longer holds."""
+        painted(self._loss, "")
+        shots = len(self._model.study.shots)
+        self._loss.setText(
+            f"measuring on {shots} shots …" if shots else "no shots to measure on yet"
+        )
+        if self._proof is not None:
+            self._proof = None
+            self.refresh()
+
+    def show_loss(self, loss: Any) -> None:
+        if loss is None:
+            return
+        count = len(self._model.study.shots)
+        where = f"\n{count} shot{'s' if count != 1 else ''}" if loss.shots else ""
+        if not loss.is_close and loss.worst_shot and count > 1:
+            where += f", most on {loss.worst_shot}"
+        if loss.sampled is not None:
+            better = f"\nsampled {loss.sampled.worst:.2f} at worst, {loss.sampled.mean:.3f} mean"
+            where += better if loss.fitted else "\nfitting does not help here: sampled"
+        mark = "✓" if loss.is_close else "≈" if loss.is_tolerable else "!"
+        pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
+        self._loss.setText(f"{mark} {loss_words(loss)}{where}")
+        painted(self._loss, pigment)
+        self._loss.setToolTip(
+            "How far the LUT lies from the exact grade as the display shows it.\n"
+            f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less."
+        )
+
+    def show_proof(self, proof: Proof) -> None:
+        """Say what the written file was proved to do."""
+        self._proof = proof
+        self._proof_name.setText(f"{proof.file.name} is written")
+        lines = []
+        same = proof.own_code_difference == 0
+        lines.append(
+            "Read back: every node the same"
+            if same
+            else f"Read back: nodes differ by up to {proof.own_code_difference:.2g}"
+        )
+        if proof.peer is not None:
+            lines.append(
+                f"As {peer.NAME} reads it: {loss_words(proof.peer)}".replace(", ", ",\n   ")
+            )
+        else:
+            lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
+        self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))
+        painted(self._proof_lines, "malachite" if proof.proved else "cinnabar")
+        self.refresh()
+
+    def _edit_grid(self, value: float) -> None:
+        study = self._model.study
+        self._desk.hold()
+        self._model.commit("Grid", attrs.evolve(study, grid=round(value)), ("seal", "grid"))
+
+    def _edit_span(self, span: Span) -> None:
+        study = self._model.study
+        if span != study.span:
+            self._model.commit("Change the Span", attrs.evolve(study, span=span))
+
+    def _edit_fit(self, on: bool) -> None:
+        how = "Fit" if on else "Sample"
+        self._model.commit(f"{how} the grid", attrs.evolve(self._model.study, fit=on))
+
+    def _release(self) -> None:
+        self._model.end_gesture()
+        self._desk.release()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        r = QRectF(self.rect()).adjusted(10, 4, -10, -8)
+        painter.fillRect(r, colour("rail"))
+        painter.fillRect(QRectF(r.left(), r.top(), 4, r.height()), colour("yellow"))
+
+
+def _strong(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("strong", True)
+    return label

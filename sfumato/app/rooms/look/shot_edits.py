@@ -1,0 +1,370 @@
+"""Edits of shots by action: bring in, step, copy the Ground, take out."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtWidgets import QMenu
+
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.notices import Notices
+from sfumato.app.services.player import Player
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import ViewState
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.errors import SfumatoError
+from sfumato.core.measure.auto import Proposal, proposed
+from sfumato.core.study.study import Shot, new_coat, new_id, renewed
+from sfumato.media.contract import FrameFacts
+from sfumato.work.frames import open_still
+from sfumato.work.preview.preview import PINNED
+
+
+class ShotEdits(QObject):
+    """Carries out the actions on shots."""
+
+    def __init__(
+        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window = window
+        self.model, self.view, self.desk, self.notices = model, view, desk, notices
+        self._shown: Any = None
+        self.player = Player(view, desk, self)
+        self.player.stopped.connect(self._on_stopped)
+        desk.shown.connect(self._on_shown)
+
+    def bring_in(self) -> None:
+        folder = self._window.settings.get("folder", str(Path.home()))
+        self.bring_in_files(self._window.ports.choose_pictures(self._window, folder))
+
+    def bring_in_files(self, files: list[Path]) -> None:
+        """Bring pictures and clips into the study, in the background; what fails is said."""
+        if not files:
+            return
+        self._window.settings.set("folder", str(files[0].parent))
+
+        def work(cancel: Any, progress: Any) -> tuple[list[Shot], list[SfumatoError], list[str]]:
+            shots: list[Shot] = []
+            faults: list[SfumatoError] = []
+            remarks: list[str] = []
+            for i, file in enumerate(files):
+                cancel.check()
+                progress(i / len(files), file.name)
+                try:
+                    still = open_still(file)
+                except SfumatoError as error:
+                    faults.append(error)
+                    continue
+                remarks += [f"{file.name}: {r}" for r in still.facts.remarks]
+                path = os.path.abspath(file)
+                shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
+            return shots, faults, remarks
+
+        self._window.queue.add(
+            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in"
+        )
+
+    def brought_in(self, answer: Any) -> None:
+        shots, faults, remarks = answer
+        if shots:
+            after = self.model.study.brought_in(tuple(shots))
+            names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
+            self.model.commit(f"Bring in {names}", after)
+            self.view.set("shot", shots[0].id)
+        for fault in faults:
+            self.notices.fault(fault)
+        if remarks and not faults:
+            self.notices.note(remarks[0])
+
+    def show_menu(self, shot_id: str, place: Any) -> None:
+        self.view.set("shot", shot_id)
+        menu = QMenu(self._window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in (
+            "rename_shot",
+            "choose_encoding",
+            "pin_shot",
+            "propose_ground",
+            "copy_ground_on",
+            "copy_ground_marked",
+            "group_shots",
+            "mark_group",
+            "copy_ground_group",
+            "leave_group",
+            "shot_earlier",
+            "shot_later",
+            "relink_shot",
+            "remove_shot",
+        ):
+            menu.addAction(self._window.actions_table.by_id[name])
+        menu.popup(place)
+
+    def _step_shot(self, step: int) -> None:
+        shots, now = self.model.study.shots, self.desk.shot
+        if now is not None:
+            index = [s.id for s in shots].index(now.id)
+            self.view.set("shot", shots[(index + step) % len(shots)].id)
+
+    def mark(self, shot_id: str) -> None:
+        """Mark a shot beside the chosen one, or no longer."""
+        marked = self.view.get("marked_shots")
+        if shot_id in marked:
+            self.view.set("marked_shots", tuple(i for i in marked if i != shot_id))
+        elif self.desk.shot is not None and shot_id != self.desk.shot.id:
+            self.view.set("marked_shots", (*marked, shot_id))
+
+    def copy_ground_marked(self) -> None:
+        """Give the marked shots a copy of this shot's Ground."""
+        shot, study = self.desk.shot, self.model.study
+        marked = [i for i in self.view.get("marked_shots") if shot is not None and i != shot.id]
+        if shot is None or not marked:
+            return
+        for other in marked:
+            study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
+
+    # --- groups ------------------------------------------------------------------------------------
+    def group_shots(self) -> None:
+        """Give this shot and the marked ones a name that they share."""
+        shot = self.desk.shot
+        if shot is None:
+            return
+        ids = (shot.id, *(i for i in self.view.get("marked_shots") if i != shot.id))
+        name = self._window.ports.ask_name(self._window, "Name of the group", shot.group or "Group")
+        if name:
+            self.model.commit(f"Group {name}", self.model.study.with_group(ids, name))
+
+    def mark_group(self) -> None:
+        """Mark the other shots of this shot's group."""
+        shot = self.desk.shot
+        if shot is not None:
+            others = (s.id for s in self.model.study.of_group(shot.group) if s.id != shot.id)
+            self.view.set("marked_shots", tuple(others))
+
+    def copy_ground_group(self) -> None:
+        """Give the other shots of the group a copy of this shot's Ground."""
+        shot, study = self.desk.shot, self.model.study
+        if shot is None:
+            return
+        for other in study.of_group(shot.group):
+            if other.id != shot.id:
+                study = study.with_shot(other.id, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} to {shot.group}", study)
+
+    def leave_group(self) -> None:
+        shot = self.desk.shot
+        if shot is not None:
+            after = self.model.study.with_group((shot.id,), "")
+            self.model.commit(f"Take {shot.name} out of {shot.group}", after)
+
+    # --- encodings ---------------------------------------------------------------------------------
+    def take_guess(self) -> None:
+        """Take the encoding that the shot's numbers look like."""
+        shot = self.desk.shot
+        found = self.desk.guess(shot) if shot is not None else None
+        if shot is not None and found is not None:
+            self._window.ledger.edits.encoding(shot.id, found.name)
+
+    def dismiss_doubt(self) -> None:
+        """Believe what is stated after all."""
+        shot = self.desk.shot
+        if shot is not None:
+            known = self.view.get("believed")
+            self.view.set("believed", (*known, (shot.id, shot.encoding)))
+
+    def pin_shot(self) -> None:
+        """Keep this shot on side A, beside the others; the same again lets it go."""
+        shot = self.desk.shot
+        if shot is None or self.view.get("pinned") == shot.id:
+            self.unpin()
+            return
+        self.view.set("pinned", shot.id)
+        self.view.set("a", PINNED)
+        if self.view.get("mode") in ("one", "all", "difference"):
+            self.view.set("mode", "side")
+
+    def unpin(self) -> None:
+        if self.view.get("pinned"):
+            self.view.set("pinned", "")
+            if self.view.get("a") == PINNED:
+                self.view.set("a", "ground")
+
+    def propose_ground(self) -> None:
+        """Lay exposure and balance into the Ground as a starting point, and say how much."""
+        shot, study, previewer = self.desk.shot, self.model.study, self.desk.previewer
+        if shot is None:
+            return
+
+        def work(_cancel: Any, _progress: Any) -> tuple[str, Proposal]:
+            found = proposed(previewer.entering_ground(study, shot), encoding(study.working))
+            return shot.id, found
+
+        self._window.queue.add(f"Looking at {shot.name}", work, "propose")
+
+    def ground_proposed(self, answer: Any) -> None:
+        """Put what was proposed before the glazes of the Ground."""
+        shot_id, found = answer
+        study = self.model.study
+        if all(s.id != shot_id for s in study.shots):
+            return
+        coats = [
+            attrs.evolve(new_coat("exposure", stops=found.stops), name="Exposure, proposed"),
+            attrs.evolve(
+                new_coat("white_balance", temperature=found.temperature, tint=found.tint),
+                name="Balance, proposed",
+            ),
+        ]
+        for i, coat in enumerate(coats):
+            study = study.added(shot_id, coat, i)
+        name = study.shot(shot_id).name
+        self.model.commit(f"Propose the Ground of {name}", study)
+        self.notices.note(
+            f"Laid into the Ground of {name}: {found}", "a starting point; undo takes it"
+        )
+
+    def rename_shot(self) -> None:
+        shot = self.desk.shot
+        if shot is None:
+            return
+        name = self._window.ports.ask_name(self._window, "Rename the shot", shot.name)
+        if name and name != shot.name:
+            after = self.model.study.with_shot(shot.id, name=name)
+            self.model.commit(f"Rename {shot.name}", after)
+
+    def move(self, shot_id: str, index: int) -> None:
+        """Put a shot at another place in the row."""
+        study = self.model.study
+        after = study.moved_shot(shot_id, index)
+        self.model.commit(f"Move {study.shot(shot_id).name}", after)
+
+    def _step_place(self, step: int) -> None:
+        shot, study = self.desk.shot, self.model.study
+        if shot is not None:
+            index = [s.id for s in study.shots].index(shot.id) + step
+            if 0 <= index < len(study.shots):
+                self.move(shot.id, index)
+
+    def shot_earlier(self) -> None:
+        self._step_place(-1)
+
+    def shot_later(self) -> None:
+        self._step_place(1)
+
+    def relink_shot(self) -> None:
+        """Choose where the file of the shot is now; others that moved along are found with it."""
+        shot = self.desk.shot
+        if shot is None:
+            return
+        folder = str(Path(shot.path).parent)
+        files = self._window.ports.choose_pictures(self._window, folder)
+        if not files:
+            return
+        study = self.model.study.with_shot(shot.id, path=os.path.abspath(files[0]))
+        found = 0
+        for other in study.shots:
+            beside = files[0].parent / Path(other.path).name
+            if not Path(other.path).is_file() and beside.is_file():
+                study = study.with_shot(other.id, path=os.path.abspath(beside))
+                found += 1
+        self.model.commit(f"Find {shot.name} again", study)
+        if found:
+            what = "1 more shot was" if found == 1 else f"{found} more shots were"
+            self.notices.good(f"{what} found there", str(files[0].parent))
+
+    # --- frames of a clip --------------------------------------------------------------------------
+    def _facts(self) -> FrameFacts | None:
+        """Return what is known of the shot that is on the Easel, when it is a clip."""
+        shown, shot = self._shown, self.desk.shot
+        if shown is None or shot is None or shown.ask.shot.id != shot.id:
+            return None
+        facts: FrameFacts | None = shown.facts
+        return facts if facts is not None and facts.frames > 1 else None
+
+    @property
+    def is_clip(self) -> bool:
+        return self._facts() is not None
+
+    def _on_shown(self, shown: Any) -> None:
+        self._shown = shown
+
+    def set_frame(self, frame: int) -> None:
+        """Choose the frame of the clip that is shown, graded and measured."""
+        shot, facts = self.desk.shot, self._facts()
+        if shot is None or facts is None:
+            return
+        self.player.stop()
+        frame = min(max(frame, 0), facts.frames - 1)
+        self.desk.hold()
+        after = self.model.study.with_shot(shot.id, frame=frame)
+        self.model.commit(f"Frame {frame + 1} of {shot.name}", after, ("frame", shot.id))
+
+    def set_range(self, first: int, last: int | None) -> None:
+        """Say which frames of the clip belong to the shot."""
+        shot = self.desk.shot
+        if shot is not None:
+            after = self.model.study.with_shot(shot.id, first=first, last=last)
+            self.model.commit(f"Range of {shot.name}", after, ("range", shot.id))
+
+    def frames_released(self) -> None:
+        self.model.end_gesture()
+        self.desk.release()
+
+    def previous_frame(self) -> None:
+        self._step_frame(-1)
+
+    def next_frame(self) -> None:
+        self._step_frame(1)
+
+    def _step_frame(self, step: int) -> None:
+        if self.desk.shot is not None:
+            self.set_frame(self.desk.shot.frame + step)
+            self.frames_released()
+
+    def play_clip(self) -> None:
+        """Play the shot, or pause on the frame that is shown."""
+        shot, facts = self.desk.shot, self._facts()
+        if self.player.is_playing:
+            self.player.stop()
+        elif shot is not None and facts is not None:
+            self.player.play(shot, facts.frames, facts.rate)
+
+    def _on_stopped(self, shot_id: str, frame: int) -> None:
+        """Stay on the frame where playing ended."""
+        if any(s.id == shot_id for s in self.model.study.shots):
+            study = self.model.study
+            after = study.with_shot(shot_id, frame=frame)
+            self.model.commit(f"Frame {frame + 1} of {study.shot(shot_id).name}", after)
+
+    def close(self) -> None:
+        self.player.close()
+
+    def previous_shot(self) -> None:
+        self._step_shot(-1)
+
+    def next_shot(self) -> None:
+        self._step_shot(1)
+
+    def remove_shot(self) -> None:
+        if self.desk.shot is not None:
+            self.remove(self.desk.shot.id)
+
+    def remove(self, shot_id: str) -> None:
+        study = self.model.study
+        self.model.commit(f"Take out {study.shot(shot_id).name}", study.without_shot(shot_id))
+
+    def choose_encoding(self) -> None:
+        self._window.ledger.choose_encoding()
+
+    def copy_ground_on(self) -> None:
+        shot, study = self.desk.shot, self.model.study
+        if shot is None:
+            return
+        index = [s.id for s in study.shots].index(shot.id)
+        for later in study.shots[index + 1 :]:
+            study = study.with_shot(later.id, ground=tuple(map(renewed, shot.ground)))
+        self.model.commit(f"Copy the Ground of {shot.name} onwards", study)

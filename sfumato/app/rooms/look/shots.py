@@ -1,0 +1,282 @@
+"""The shots strip: a thumbnail of each shot through the current Look."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from sfumato.app.images import image_of
+from sfumato.app.services.desk import THUMB
+from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
+from sfumato.core.errors import SfumatoError
+from sfumato.core.lut.difference import clipped
+from sfumato.core.study.study import Shot
+
+KEYS = (
+    ("Left, Right", "choose the shot beside"),
+    ("Ctrl+click, Ctrl+Space", "mark a shot beside the chosen one"),
+    ("Drag", "another place in the row"),
+    ("Delete", "take the shot out of the study"),
+)
+_STEP = THUMB[0] + 8
+_TOP = 9
+
+
+def _same(a: tuple[Shot, ...], b: tuple[Shot, ...]) -> bool:
+    """Whether two rows of shots look alike here (thumbnails come separately)."""
+
+    def seen(shots: tuple[Shot, ...]) -> list[tuple[Any, ...]]:
+        return [(s.id, s.name, s.encoding, s.group, bool(s.ground), s.is_painted) for s in shots]
+
+    return a is b or seen(a) == seen(b)
+
+
+_MUCH = 0.02  # of a picture that is clipped
+
+
+class ShotsStrip(QWidget):
+    """One line of thumbnails; `chosen(shot id)`, `wanted_menu(shot id, place)`."""
+
+    chosen = Signal(str)
+    bring_in = Signal()
+    menu_wanted = Signal(str, object)
+    remove_wanted = Signal(str)
+    marked = Signal(str)
+    moved = Signal(str, int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._shots: tuple[Shot, ...] = ()
+        self._current = ""
+        self._thumbs: dict[str, QImage | SfumatoError] = {}
+        self._offset = 0.0
+        self._marked: tuple[str, ...] = ()
+        self._doubts: dict[str, tuple[str, str]] = {}
+        self._clipped: dict[str, float] = {}
+        self._press: tuple[str, QPointF] | None = None
+        self._drop: int | None = None
+        self.setFixedHeight(84)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Shots")
+
+    def show_shots(
+        self, shots: tuple[Shot, ...], current: str, marked: tuple[str, ...] = ()
+    ) -> None:
+        if (current, marked) == (self._current, self._marked) and _same(shots, self._shots):
+            self._shots = shots
+            return
+        self._shots, self._current, self._marked = shots, current, marked
+        names = [s.name for s in shots if s.id == current]
+        self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")
+        self._reveal()
+        self.update()
+
+    def show_thumbs(self, thumbs: dict[str, Any]) -> None:
+        self._thumbs = {
+            k: v if isinstance(v, SfumatoError) else image_of(v) for k, v in thumbs.items()
+        }
+        pictures = {k: v for k, v in thumbs.items() if not isinstance(v, SfumatoError)}
+        self._clipped = {k: float(clipped(v)[0].mean()) for k, v in pictures.items()}
+        self.update()
+
+    def show_doubts(self, doubts: dict[str, tuple[str, str]]) -> None:
+        """Mark shots that look like another encoding: by id, a short mark and the reason."""
+        self._doubts = doubts
+        self.update()
+
+    def box(self, index: int) -> QRectF:
+        """Return the thumbnail's place; the one behind the last shot is for bringing in more."""
+        return QRectF(10 + index * _STEP - self._offset, _TOP, *THUMB)
+
+    def _index_at(self, at: QPointF) -> int | None:
+        for i in range(len(self._shots) + 1):
+            if self.box(i).adjusted(-3, -3, 3, 20).contains(at):
+                return i
+        return None
+
+    def shot_at(self, at: QPoint) -> str:
+        """Return the id of the shot at a place of the strip, "" beside them all."""
+        index = self._index_at(QPointF(at)) if self.rect().contains(at) else None
+        return self._shots[index].id if index is not None and index < len(self._shots) else ""
+
+    def _reveal(self) -> None:
+        index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
+        room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
+        left = index * _STEP
+        self._offset = min(max(self._offset, left + _STEP + 10 - self.width()), left, room)
+        self._offset = max(self._offset, 0.0)
+
+    def mousePressEvent(self, event) -> None:
+        index = self._index_at(event.position())
+        if index is None:
+            return
+        if index == len(self._shots):
+            self.bring_in.emit()
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(self._shots[index].id, event.globalPosition().toPoint())
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.marked.emit(self._shots[index].id)
+        else:
+            self.chosen.emit(self._shots[index].id)
+            self._press = (self._shots[index].id, event.position())
+
+    def _place_at(self, x: float) -> int:
+        """Return before which shot a dragged one would stand."""
+        middles = [self.box(i).center().x() for i in range(len(self._shots))]
+        return sum(1 for m in middles if m < x)
+
+    def mouseReleaseEvent(self, _event) -> None:
+        press, drop = self._press, self._drop
+        self._press = self._drop = None
+        self.update()
+        if press is not None and drop is not None:
+            ids = [s.id for s in self._shots]
+            here = ids.index(press[0])
+            index = drop - (here < drop)
+            if index != here:
+                self.moved.emit(press[0], index)
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._press is not None:
+            if abs(event.position().x() - self._press[1].x()) > 12 or self._drop is not None:
+                self._drop = self._place_at(event.position().x())
+                self.update()
+            return
+        index = self._index_at(event.position())
+        tip = ""
+        if index is not None and index < len(self._shots):
+            shot = self._shots[index]
+            fault = self._thumbs.get(shot.id)
+            tip = f"{shot.path}\n{shot.encoding or 'encoding not stated'}"
+            if isinstance(fault, SfumatoError):
+                tip += f"\n{fault.summary}"
+            if shot.group:
+                tip += f"\nin the group {shot.group}"
+            if shot.is_painted:
+                tip += "\npainted on in the Apply room: not in the LUT"
+            if shot.id in self._doubts:
+                tip += f"\n{self._doubts[shot.id][1]}"
+            if self._clipped.get(shot.id, 0) > _MUCH:
+                tip += f"\n{self._clipped[shot.id] * 100:.0f} % of it is clipped through the Look"
+        self.setToolTip(tip)
+
+    def wheelEvent(self, event) -> None:
+        room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        self._offset = min(max(self._offset - turn / 2, 0.0), room)
+        self.update()
+
+    def keyPressEvent(self, event) -> None:
+        index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if step and self._shots:
+            self.chosen.emit(self._shots[min(max(index + step, 0), len(self._shots) - 1)].id)
+        elif event.key() == Qt.Key.Key_Space and self._shots:
+            self.marked.emit(self._shots[index].id)
+        elif event.key() == Qt.Key.Key_Delete and self._shots:
+            self.remove_wanted.emit(self._shots[index].id)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, _event) -> None:
+        self._reveal()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("window"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(quiet_font())
+        for i, shot in enumerate(self._shots):
+            self._paint_shot(painter, self.box(i), shot)
+        box = self.box(len(self._shots))
+        painter.setPen(QPen(colour("line"), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(box, RADIUS, RADIUS)
+        painter.setPen(colour("quiet"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "Bring in")
+        if self._drop is not None:
+            x = self.box(self._drop).left() - 4
+            painter.setPen(QPen(colour("yellow"), 2))
+            painter.drawLine(QPointF(x, _TOP), QPointF(x, _TOP + THUMB[1]))
+        focus_ring(self, painter)
+
+    def _paint_shot(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+        thumb = self._thumbs.get(shot.id)
+        if isinstance(thumb, QImage):
+            painter.drawImage(box, thumb)
+        else:
+            painter.fillRect(box, colour("well"))
+            words = "cannot be read" if isinstance(thumb, SfumatoError) else "…"
+            painter.setPen(colour("cinnabar" if thumb is not None else "quiet"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+        chosen = shot.id == self._current
+        if chosen or shot.id in self._marked:
+            painter.setPen(QPen(colour("yellow"), 2 if chosen else 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), RADIUS, RADIUS)
+        line = QRectF(box.left(), box.bottom() + 3, box.width(), 16)
+        painter.setPen(colour("text" if chosen else "quiet"))
+        marks = ""
+        if shot.encoding is None:
+            marks = "encoding?"
+        elif shot.id in self._doubts:
+            marks = self._doubts[shot.id][0]
+        room = line.adjusted(0, 0, -16 - (56 if marks else 0), 0)
+        name = painter.fontMetrics().elidedText(
+            shot.name, Qt.TextElideMode.ElideRight, int(room.width())
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        if marks:
+            painter.setPen(colour("cinnabar"))
+            painter.drawText(
+                line.adjusted(0, 0, -14, 0),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                marks,
+            )
+        if shot.group:
+            self._paint_group(painter, box, shot)
+        if self._clipped.get(shot.id, 0) > _MUCH:
+            painter.setPen(QPen(colour("rail"), 1))
+            painter.setBrush(colour("cinnabar"))
+            painter.drawRect(QRectF(box.right() - 11, box.top() + 4, 7, 7))
+        if shot.ground:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("azurite"))
+            at = QPointF(line.right() - 5, line.center().y())
+            painter.drawPolygon(
+                [at + QPointF(-4, 0), at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4)]
+            )
+
+        if shot.is_painted:  # a brush stroke on a dark ground: seen on any picture
+            at = QPointF(box.right() - 20, box.bottom() - 6)
+            for tone, width in (("rail", 6.0), ("text", 2.5)):
+                pen = QPen(colour(tone), width)
+                pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+                painter.setPen(pen)
+                painter.drawLine(at, at + QPointF(14, -4))
+
+    def _paint_group(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+        """A line over the shots of a group, with its name over the first of them."""
+        ids = [s.id for s in self._shots]
+        index = ids.index(shot.id)
+        before = self._shots[index - 1].group if index else ""
+        left = box.left() - (_STEP - THUMB[0] if before == shot.group else 0)
+        painter.setPen(QPen(colour("quiet"), 2))
+        painter.drawLine(QPointF(left, box.top() - 5), QPointF(box.right(), box.top() - 5))
+        if before != shot.group:
+            plate = painter.fontMetrics().boundingRect(shot.group)
+            size = QRectF(box.left() + 3, box.top() + 3, min(plate.width() + 8, THUMB[0] - 6), 15)
+            ground = colour("rail")
+            ground.setAlphaF(0.75)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(ground)
+            painter.drawRoundedRect(size, RADIUS, RADIUS)
+            painter.setPen(colour("text"))
+            name = painter.fontMetrics().elidedText(
+                shot.group, Qt.TextElideMode.ElideRight, int(size.width()) - 6
+            )
+            painter.drawText(size, Qt.AlignmentFlag.AlignCenter, name)

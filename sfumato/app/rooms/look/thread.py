@@ -1,0 +1,140 @@
+"""The thread down the Ledger's margin, with the Span's bracket on it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from sfumato.app.theme import colour, focus_ring
+from sfumato.core.study.study import Joint, Span
+
+THREAD = 22  # where the thread runs, in pixels from the left
+INDENT = 40  # where the rows begin
+
+
+class SpanEnd(QWidget):
+    """One end of the Span's bracket: dragged, or moved by the arrow keys, between two joints."""
+
+    moved = Signal(object)
+
+    def __init__(self, joints: tuple[Joint, Joint], name: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.joints = joints
+        self.joint = joints[1]
+        self.places: dict[Joint, float] = {}
+        self.setFixedSize(30, 15)
+        self.setCursor(Qt.CursorShape.SizeVerCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(name)
+        self.setObjectName(f"span.{name.split()[-1]}")
+        self._pressed = False
+
+    def show_joint(self, joint: Joint) -> None:
+        self.joint = joint
+        words = {
+            Joint.SOURCE: "before this shot's Ground",
+            Joint.GROUND: "after the Ground",
+            Joint.LOOK: "after the Look",
+            Joint.VIEW: "after the View",
+        }
+        self.setToolTip(
+            f"{self.accessibleName()}: the LUT {'starts' if self.joints[0] is Joint.SOURCE else 'ends'} "
+            f"{words[joint]}. Drag it, or press Up or Down."
+        )
+        self.update()
+
+    def mousePressEvent(self, event) -> None:
+        self._pressed = event.button() == Qt.MouseButton.LeftButton
+        self.setFocus()
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._pressed:
+            y = self.mapToParent(event.position().toPoint()).y()
+            nearest = min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y))
+            self.move(self.x(), int(self.places[nearest]) - 7)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._pressed:
+            self._pressed = False
+            y = self.mapToParent(event.position().toPoint()).y()
+            self.moved.emit(min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y)))
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Up:
+            self.moved.emit(self.joints[0])
+        elif event.key() == Qt.Key.Key_Down:
+            self.moved.emit(self.joints[1])
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("yellow"), 3, c=Qt.PenCapStyle.FlatCap))
+        x = THREAD - self.x()
+        painter.drawLine(QPointF(x - 9, 7.5), QPointF(x + 9, 7.5))
+        focus_ring(self, painter)
+
+
+class ThreadBody(QWidget):
+    """The scrolled part; paints the thread down its left margin."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.nodes: list[tuple[QWidget, str]] = []
+        self.look_top: QWidget | None = None
+        self.view_row: QWidget | None = None
+        self.span = Span()
+        self.drop: float | None = None
+        self.start = SpanEnd((Joint.SOURCE, Joint.GROUND), "Span start", self)
+        self.end = SpanEnd((Joint.LOOK, Joint.VIEW), "Span end", self)
+
+    def place_ends(self) -> None:
+        if self.look_top is None or self.view_row is None or not self.nodes:
+            return
+        source = self.nodes[0][0]
+        top = self.look_top.geometry().top() if source.isHidden() else source.geometry().bottom()
+        self.start.places = {
+            Joint.SOURCE: top + 2,
+            Joint.GROUND: self.look_top.geometry().center().y(),
+        }
+        self.end.places = {
+            Joint.LOOK: self.view_row.geometry().top() - 1,
+            Joint.VIEW: self.view_row.geometry().bottom() + 2,
+        }
+        self.start.move(THREAD - 15, int(self.start.places[self.span.start]) - 7)
+        self.end.move(THREAD - 15, int(self.end.places[self.span.end]) - 7)
+        self.start.raise_()
+        self.end.raise_()
+        self.update()
+
+    def resizeEvent(self, _event) -> None:
+        self.place_ends()
+
+    def paintEvent(self, _event) -> None:
+        if not self.nodes or not self.start.places:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        first_row = self.nodes[0][0]
+        top = (self.look_top if first_row.isHidden() else first_row).geometry().center().y()
+        bottom = self.height()
+        first, last = self.start.places[self.span.start], self.end.places[self.span.end]
+        ground_end = self.start.places[Joint.GROUND]
+        painter.setPen(QPen(colour("line"), 2))
+        painter.drawLine(QPointF(THREAD, top), QPointF(THREAD, bottom))
+        painter.setPen(QPen(colour("azurite"), 2))
+        painter.drawLine(QPointF(THREAD, top), QPointF(THREAD, ground_end))
+        painter.setPen(QPen(colour("yellow"), 4, c=Qt.PenCapStyle.FlatCap))
+        painter.drawLine(QPointF(THREAD, first), QPointF(THREAD, last))
+        for widget, pigment in self.nodes:
+            if widget.isHidden():
+                continue
+            at = QPointF(THREAD, widget.geometry().center().y() + 0.5)
+            painter.setPen(QPen(colour("panel"), 2))
+            painter.setBrush(colour(pigment))
+            painter.drawEllipse(at, 5, 5)
+        if self.drop is not None:
+            painter.setPen(QPen(colour("yellow"), 2))
+            painter.drawLine(QPointF(INDENT - 6, self.drop), QPointF(self.width() - 4, self.drop))

@@ -1,0 +1,178 @@
+"""The controls of the chosen glaze, which unfold under its row."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.editors import ChoiceEditor
+from sfumato.app.controls.reach_field import ReachEditor
+from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.rooms.look.thread import INDENT
+from sfumato.app.services.view_state import PICK_SIZES, ViewState
+from sfumato.core.controls import kinds
+from sfumato.core.path.laying import Laying
+from sfumato.core.study.study import Coat, UnknownGlaze
+from sfumato.work.colours import Colours, Entry
+from sfumato.work.preview.preview import LUT, MATTE
+
+
+class Unfolded(QWidget):
+    """Shows one coat. `edited(field, value)`, `laid({field: value})`, `released()` and wishes."""
+
+    edited = Signal(str, object)
+    laid = Signal(object)
+    released = Signal()
+    file_wanted = Signal(str, str)
+    apart_wanted = Signal()
+    explain_wanted = Signal(str, object, str, object)
+
+    def __init__(self, coat: Coat, view: ViewState, depth: int) -> None:
+        super().__init__()
+        self._view, self.coat = view, coat
+        self._column = column = QVBoxLayout(self)
+        self.show_depth(depth)
+        column.setSpacing(4)
+        self.panel: RecordPanel | None = None
+        self._pick: QPushButton | None = None
+        if coat.is_group:
+            self._make_group(column)
+        elif coat.spec is not None and not isinstance(coat.parameters, UnknownGlaze):
+            self._make_glaze(column)
+        self._make_laying(column)
+        self.show_coat(coat)
+        self.show_view()
+
+    def _make_group(self, column: QVBoxLayout) -> None:
+        words = quiet("What these glazes make together is laid with one Strength.")
+        words.setWordWrap(True)
+        column.addWidget(words)
+        line = QHBoxLayout()
+        apart = QPushButton("Take the group apart")
+        apart.setObjectName("group.apart")
+        apart.clicked.connect(self.apart_wanted)
+        line.addWidget(apart)
+        line.addStretch(1)
+        column.addLayout(line)
+
+    def _make_glaze(self, column: QVBoxLayout) -> None:
+        coat, spec = self.coat, self.coat.spec
+        assert spec is not None
+        self.panel = panel = RecordPanel(coat.parameters)
+        panel.edited.connect(self.edited)
+        panel.released.connect(self.released)
+        panel.file_wanted.connect(self.file_wanted)
+        panel.explain_wanted.connect(
+            lambda field, at: self.explain_wanted.emit(
+                self.coat.title, self.coat.parameters, field, at
+            )
+        )
+        panel.pick_wanted.connect(lambda on: self._ask_pick(on, "target"))
+        panel.show_part(self._view.get("curve"))
+        panel.part_changed.connect(lambda name: self._view.set("curve", name))
+        column.addWidget(panel)
+        if spec.pick is None:
+            return
+        line = QHBoxLayout()
+        self._pick = button = QPushButton(spec.pick_title)
+        button.setObjectName("pick")
+        button.setCheckable(True)
+        button.setToolTip(f"{spec.pick_title} from the picture; Esc ends it.")
+        button.clicked.connect(lambda on: self._ask_pick(on, ""))
+        line.addWidget(button)
+        line.addStretch(1)
+        self._size = Chooser()
+        self._size.setObjectName("pick.size")
+        self._size.setAccessibleName("Size of a pick")
+        self._size.setToolTip("A pick takes the mean of so many pixels square.")
+        for size in PICK_SIZES:
+            self._size.addItem(f"{size} × {size} px" if size > 1 else "1 px", size)
+        self._size.setCurrentIndex(PICK_SIZES.index(self._view.get("pick_size")))
+        self._size.activated.connect(lambda i: self._view.set("pick_size", PICK_SIZES[i]))
+        line.addWidget(self._size)
+        column.addLayout(line)
+
+    def _make_laying(self, column: QVBoxLayout) -> None:
+        fold = QPushButton("Reach and blend")
+        fold.setObjectName("laying.fold")
+        fold.setProperty("flat", True)
+        fold.setCheckable(True)
+        fold.setToolTip("On which tones, hues and chromas the glaze acts, and how it joins them.")
+        fold.clicked.connect(lambda on: self._view.set("laying_open", on))
+        self._fold = fold
+        line = QHBoxLayout()
+        line.addWidget(fold)
+        line.addStretch(1)
+        column.addLayout(line)
+        self._laying = QWidget()
+        inner = QVBoxLayout(self._laying)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(4)
+        blend: Any = kinds(Laying)["blend"]
+        self._blend = ChoiceEditor("blend", blend, Laying().blend)
+        self._blend.edited.connect(lambda field, value: self.laid.emit({field: value}))
+        self._blend.released.connect(self.released)
+        inner.addWidget(self._blend)
+        self.reach = ReachEditor()
+        self.reach.edited.connect(
+            lambda field, value: self.laid.emit({field: value} if field else value)
+        )
+        self.reach.released.connect(self.released)
+        self.reach.explain_wanted.connect(
+            lambda field, at: self.explain_wanted.emit("Reach", self.coat.laying, field, at)
+        )
+        self.reach.matte_wanted.connect(lambda on: self._view.set("b", MATTE if on else LUT))
+        self.reach.pick_wanted.connect(lambda on: self._ask_pick(on, "reach"))
+        inner.addWidget(self.reach)
+        column.addWidget(self._laying)
+
+    def _ask_pick(self, on: bool, part: str) -> None:
+        self._view.set("picking", "")
+        self._view.set("pick_part", part if on else "")
+        self._view.set("picking", self.coat.id if on else "")
+
+    # --- showing ---------------------------------------------------------------------------------
+    def fits(self, coat: Coat) -> bool:
+        """Whether these are the controls of that coat."""
+        same = self.coat.id == coat.id and self.coat.key == coat.key
+        return same and type(self.coat.parameters) is type(coat.parameters)
+
+    def show_depth(self, depth: int) -> None:
+        self._column.setContentsMargins(INDENT + 8 * depth, 2, 6, 8)
+
+    def show_coat(self, coat: Coat) -> None:
+        self.coat = coat
+        if self.panel is not None:
+            self.panel.show_record(coat.parameters)
+        self._blend.show_record(coat.laying)
+        self.reach.show_record(coat.laying)
+
+    def show_entry(self, entry: Entry) -> None:
+        if self.panel is not None:
+            self.panel.show_entry(entry)
+        self.reach.show_cover(entry.covers)
+
+    def show_colours(self, colours: Colours) -> None:
+        if self.panel is not None:
+            self.panel.show_colours(colours)
+
+    def show_view(self) -> None:
+        """Bring the buttons in line with what is looked at and picked."""
+        get = self._view.get
+        self._fold.setChecked(get("laying_open"))
+        self._laying.setVisible(get("laying_open"))
+        self.reach.matte.setChecked(get("b") == MATTE)
+        part = get("pick_part") if get("picking") == self.coat.id else None
+        self.reach.pick.setChecked(part == "reach")
+        if self._pick is not None:
+            self._pick.setChecked(part == "")
+        if self.panel is not None:
+            self.panel.show_pick(part == "target")
+
+    @property
+    def part(self) -> str:
+        """The part of the glaze that a pick should go to."""
+        return self.panel.part if self.panel is not None else ""

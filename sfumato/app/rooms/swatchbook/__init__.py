@@ -1,0 +1,1 @@
+"""The Swatchbook room: a shot through many looks."""

@@ -1,0 +1,309 @@
+"""The Swatchbook by action: folders, files, into the Look, out as LUTs and contact sheets."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import attrs
+import platformdirs
+from PySide6.QtCore import QObject, QPoint
+from PySide6.QtWidgets import QMenu
+
+from sfumato.app.rooms.look.coat_edits import coat_of
+from sfumato.app.rooms.swatchbook import contact_sheet
+from sfumato.app.rooms.swatchbook.contact_sheet import Frame
+from sfumato.app.rooms.swatchbook.swatch_model import ALL, KEPT_ONES, TILE, SwatchModel
+from sfumato.app.rooms.swatchbook.swatch_room import SwatchRoom
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.notices import Notices
+from sfumato.app.services.settings import Settings
+from sfumato.app.services.study_model import StudyModel
+from sfumato.core.errors import SfumatoError
+from sfumato.core.path import path
+from sfumato.core.study.study import LOOK, Coat, Study
+from sfumato.work.files import write_bytes
+from sfumato.work.luts import swatches as work
+from sfumato.work.luts.lut_files import write_lut
+from sfumato.work.luts.swatches import KEPT, PASSED, Layer, Swatch, as_lut, takes
+from sfumato.work.stores.presets import shipped_folder
+
+_GRID = 33
+
+
+def _free(file: Path) -> Path:
+    """Return a path that no file has yet."""
+    found, i = file, 2
+    while found.exists():
+        found, i = file.with_name(f"{file.stem} {i}{file.suffix}"), i + 1
+    return found
+
+
+def _plain(name: str) -> str:
+    return (
+        "".join(c if c.isalnum() or c in " -+.%" else "_" for c in name).strip(" .")[:80] or "look"
+    )
+
+
+class SwatchEdits(QObject):
+    """Carries out the actions of the Swatchbook."""
+
+    def __init__(
+        self,
+        window: Any,
+        swatches: SwatchModel,
+        room: SwatchRoom,
+        model: StudyModel,
+        desk: Desk,
+        notices: Notices,
+        settings: Settings,
+    ) -> None:
+        super().__init__(window)
+        self._window, self.swatches, self._room = window, swatches, room
+        self.model, self.desk, self.notices, self._settings = model, desk, notices, settings
+        kept = settings.get("swatch_folders") or []
+        swatches.set_folders([kept] if isinstance(kept, str) else kept)
+        room.put_wanted.connect(self.swatch_put)
+        room.folder_wanted.connect(self.swatch_add_folder)
+        room.shipped_wanted.connect(lambda: self.add_folders([shipped_folder()]))
+        room.folder_dropped.connect(self.drop_folder)
+        room.save_wanted.connect(self.swatch_save)
+        room.sheet_wanted.connect(self.swatch_sheet)
+        room.convert_wanted.connect(self.swatch_convert)
+        room.rename_wanted.connect(self.swatch_rename)
+        room.move_wanted.connect(self.swatch_move)
+        room.trash_wanted.connect(self.swatch_trash)
+        room.reveal_wanted.connect(self.swatch_reveal)
+        room.menu_wanted.connect(self.show_menu)
+        window.queue.finished.connect(self._on_finished)
+
+    def room_swatchbook(self) -> None:
+        self.desk.view.set("room", "swatchbook")
+
+    # --- folders -------------------------------------------------------------------------------------
+    def _set_folders(self, folders: list[str]) -> None:
+        self.swatches.set_folders(folders)
+        self._settings.set("swatch_folders", list(self.swatches.folders))
+
+    def swatch_add_folder(self) -> None:
+        start = Path(self.swatches.folders[-1]) if self.swatches.folders else Path.home()
+        folder = self._window.ports.choose_folder(self._window, start)
+        if folder is not None:
+            self.add_folders([folder])
+
+    def add_folders(self, folders: list[Path]) -> None:
+        self._set_folders([*self.swatches.folders, *(str(f.resolve()) for f in folders)])
+
+    def drop_folder(self, folder: str) -> None:
+        """Show a folder no longer; its files stay where they are."""
+        self._set_folders([f for f in self.swatches.folders if f != folder])
+
+    def take(self, files: list[Path]) -> list[Path]:
+        """Take dropped looks into the folder that is shown, show dropped folders; return what is neither."""
+        self.add_folders([f for f in files if f.is_dir()])
+        looks = [f for f in files if f.is_file() and takes(f)]
+        shown = self.swatches.wall.folder
+        folder = shown if shown not in (ALL, KEPT_ONES) else next(iter(self.swatches.folders), "")
+        if looks and folder:
+            self.swatches.take_in(looks, Path(folder))
+        elif looks:
+            self.add_folders([looks[0].parent])
+        return [f for f in files if not f.is_dir() and f not in looks]
+
+    # --- into the Look -------------------------------------------------------------------------------
+    def _layers(self) -> tuple[list[Layer], bool]:
+        """Return what side B shows as layers, and whether it is a mix, which has none."""
+        model = self.swatches
+        if model.stack:
+            return list(model.stack), False
+        if model.chosen is None:
+            return [], False
+        layer = Layer(model.chosen, model.ends(model.chosen), model.strength(model.chosen))
+        return [layer], bool(model.held and model.share and model.held != model.chosen)
+
+    def swatch_put(self) -> None:
+        """Put what side B shows into the Look; what does not fit is converted to working values."""
+        study, book = self.model.study, self.swatches.book
+        layers, is_mix = self._layers()
+        built = self.swatches.built()
+        if built is None:
+            return
+        run, name = built
+
+        def work_(_cancel: Any, progress: Any) -> tuple[Study, str, list[Coat], bool]:
+            if is_mix:
+                return study, name, [_baked(run, study, name)], True
+            coats, converted = [], False
+            for i, layer in enumerate(layers):
+                progress(i / len(layers), layer.swatch.file.name)
+                loaded = book.load(layer.swatch)
+                if loaded.preset is not None:
+                    found = list(loaded.preset.fresh())
+                elif layer.ends.are_working:
+                    found = [coat_of(layer.swatch.file)]
+                else:
+                    title = f"{layer.swatch.file.stem} for {study.working}"
+                    found = [_baked(book.layer(study, layer.swatch, layer.ends), study, title)]
+                    converted = True
+                if layer.strength != 1.0:
+                    found = [attrs.evolve(c, strength=c.strength * layer.strength) for c in found]
+                coats += found
+            return study, name, coats, converted
+
+        self._window.queue.add(f"Putting {name} into the Look", work_, "swatch put")
+
+    def _on_finished(self, tag: Any, answer: Any) -> None:
+        if tag == "swatch put":
+            self._laid(*answer)
+        elif tag == "swatch file":
+            file, words = answer
+            self.swatches.rescan()
+            self.notices.good(f"{file.name} is written", words)
+
+    def _laid(self, _study: Study, name: str, coats: list[Coat], converted: bool) -> None:
+        after = self.model.study
+        for coat in coats:
+            strength = min(coat.strength, 2.0)
+            after = after.added(LOOK, attrs.evolve(coat, strength=strength))
+        self.model.commit(f"Put {name} into the Look", after)
+        more = "converted to working values; " if converted else ""
+        self.notices.good(f"{name} is in the Look", f"{more}Alt+1 shows it")
+
+    # --- out as files --------------------------------------------------------------------------------
+    def swatch_save(self) -> None:
+        """Write what side B shows as a LUT between working values."""
+        built, study = self.swatches.built(), self.model.study
+        if built is None:
+            return
+        run, name = built
+        folder = self.swatches.chosen.file.parent if self.swatches.chosen else Path.home()
+        file = self._window.ports.choose_lut_save(
+            self._window, str(folder / f"{_plain(name)}.cube")
+        )
+        if file is None:
+            return
+        self._write(run, study, name, file, force=file.exists())
+
+    def swatch_convert(self) -> None:
+        """Write the chosen look, as it fits this study, beside its file."""
+        swatch, study, book = self.swatches.chosen, self.model.study, self.swatches.book
+        facts = self.swatches.facts.get(swatch.key) if swatch is not None else None
+        if swatch is None or facts is None:
+            return
+        ends = work.ends_of(facts, study, self.swatches.remark(swatch).ends)
+        name = f"{self.swatches.name(swatch)} for {study.working}"
+        file = _free(swatch.file.with_name(f"{_plain(name)}.cube"))
+        self._write(book.layer(study, swatch, ends), study, name, file)
+
+    def _write(self, run: Any, study: Study, name: str, file: Path, force: bool = False) -> None:
+        def write(_cancel: Any, progress: Any) -> tuple[Path, str]:
+            progress(0.2, f"baking {_GRID} points")
+            lut = as_lut(run, study, name, _GRID)
+            write_lut(lut, file, force=force)
+            return file, f"{_GRID} points, expects and gives {study.working}"
+
+        self._window.queue.add(f"Writing {file.name}", write, "swatch file")
+
+    def swatch_sheet(self) -> None:
+        """Write what the wall shows as a contact sheet."""
+        shown, shot = list(self.swatches.visible), self.desk.shot
+        if not shown or shot is None:
+            self.notices.note(
+                "There is nothing to put on a sheet", "show looks and bring in a shot"
+            )
+            return
+        file = self._window.ports.choose_sheet(self._window, f"{shot.name} looks.pdf")
+        if file is None:
+            return
+        model, study = self.swatches, self.model.study
+        jobs = [(s, model.ends(s), model.name(s), model.remark(s).mark) for s in shown]
+        known, previewer, book = dict(model.tiles), self.desk.previewer, model.book
+        title = f"{shot.name} through {len(shown)} looks"
+        force = file.exists()  # the chooser has asked
+
+        def write(cancel: Any, progress: Any) -> tuple[Path, str]:
+            code = path.through_ground(shot, study, previewer.cut(study, shot, *TILE))
+            frames = []
+            for i, (swatch, ends, name, mark) in enumerate(jobs):
+                cancel.check()
+                progress(0.9 * i / len(jobs), name)
+                picture = known.get(swatch.key)
+                if picture is None:
+                    try:
+                        seen = book.seen(study, swatch, ends)(code)
+                    except SfumatoError:
+                        continue
+                    picture = previewer.screened_whole(study, seen)
+                if picture.size:
+                    frames.append(Frame(picture, name, mark))
+            as_bytes = (
+                contact_sheet.as_png if file.suffix.lower() == ".png" else contact_sheet.as_pdf
+            )
+            write_bytes(file, as_bytes(frames, title), force=force)
+            return file, f"{len(frames)} looks"
+
+        self._window.queue.add(f"Writing {file.name}", write, "swatch file")
+
+    # --- files ---------------------------------------------------------------------------------------
+    def _chosen(self) -> Swatch | None:
+        return self.swatches.chosen
+
+    def swatch_rename(self) -> None:
+        swatch = self._chosen()
+        if swatch is None:
+            return
+        name = self._window.ports.ask_name(self._window, "Rename the file", swatch.file.stem)
+        if name and name != swatch.file.stem:
+            plain = name.replace("/", "_").strip()
+            self.swatches.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
+
+    def swatch_move(self) -> None:
+        swatch = self._chosen()
+        if swatch is None:
+            return
+        folder = self._window.ports.choose_folder(self._window, swatch.file.parent)
+        if folder is not None and folder != swatch.file.parent:
+            self.swatches.move(swatch, folder / swatch.file.name)
+
+    def swatch_trash(self) -> None:
+        swatch = self._chosen()
+        if swatch is not None:
+            self.swatches.trash(swatch)
+
+    def swatch_reveal(self) -> None:
+        swatch = self._chosen()
+        if swatch is not None:
+            self._window.ports.reveal(swatch.file)
+
+    def swatch_keep(self) -> None:
+        self.swatches.toggle_mark(KEPT)
+
+    def swatch_pass(self) -> None:
+        self.swatches.toggle_mark(PASSED)
+
+    def show_menu(self, at: QPoint) -> None:
+        menu = QMenu(self._window)
+        for name in (
+            "swatch_put",
+            "swatch_keep",
+            "swatch_pass",
+            "swatch_convert",
+            "swatch_rename",
+            "swatch_move",
+            "swatch_reveal",
+            "swatch_trash",
+        ):
+            menu.addAction(self._window.actions_table.by_id[name])
+        menu.popup(at)
+
+    def close(self) -> None:
+        self.swatches.close()
+
+
+def _baked(run: Any, study: Study, name: str) -> Coat:
+    """Bake a look into the user's own folder of LUTs, and return it as a glaze."""
+    folder = Path(platformdirs.user_data_dir("sfumato", appauthor=False)) / "luts"
+    folder.mkdir(parents=True, exist_ok=True)
+    file = _free(folder / f"{_plain(name)}.cube")
+    write_lut(as_lut(run, study, name, _GRID), file)
+    return attrs.evolve(coat_of(file), name=name)

@@ -1,0 +1,658 @@
+"""The Swatchbook's state: folders, what is shown of them and in which order, tiles, marks, the stack."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+import attrs
+import numpy as np
+from attrs import frozen
+from PySide6.QtCore import QFile, QFileSystemWatcher, QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.jobs import Lane, single_shot
+from sfumato.app.services.notices import Notices
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.errors import ExportError, FormatError, SfumatoError
+from sfumato.core.measure.swatch import ORDERS
+from sfumato.core.path import path
+from sfumato.core.study.study import Shot, Study
+from sfumato.work.cancel import Cancel
+from sfumato.work.files import read_bytes, write_bytes
+from sfumato.work.luts import swatches as work
+from sfumato.work.luts.swatches import (
+    KEPT,
+    PASSED,
+    Ends,
+    Facts,
+    Layer,
+    Remark,
+    Swatch,
+    Swatchbook,
+    ends_of,
+    misfit,
+    scan,
+)
+from sfumato.work.tiles import pool, run_tiled
+
+TILE = (200, 112)
+ALL, KEPT_ONES = "", "kept"
+NAME = "name"
+_CHUNK = 12
+_MOST_TILES = 1500
+_SETTLE_MS = 300
+_ORDER_MS = 1000
+
+
+ONE, MARKED, SPREAD = "this shot", "this and the marked shots", "four of the study"
+SHOTS = (ONE, MARKED, SPREAD)
+_MOST_SHOTS = 4  # on one tile
+
+
+@frozen
+class Wall:
+    """What is shown, and how."""
+
+    folder: str = ALL  # a folder, ALL, or KEPT_ONES
+    search: str = ""
+    log: bool = True
+    display: bool = True
+    kept_only: bool = False
+    noted_only: bool = False
+    hide_passed: bool = False
+    order: str = NAME
+    convert: bool = True  # show what does not fit as it would be once converted
+    shots: str = ONE  # whose pictures the tiles show
+
+
+class _Step(QUndoCommand):
+    """Something done to files or remarks, and its way back; a failure is told, and the step drops out."""
+
+    def __init__(
+        self, title: str, do: Callable[[], None], back: Callable[[], None], notices: Notices
+    ) -> None:
+        super().__init__(title)
+        self._do, self._back, self._notices = do, back, notices
+
+    def _tried(self, run: Callable[[], None]) -> None:
+        try:
+            run()
+        except SfumatoError as error:
+            self.setObsolete(True)
+            self._notices.fault(error)
+
+    def redo(self) -> None:
+        self._tried(self._do)
+
+    def undo(self) -> None:
+        self._tried(self._back)
+
+
+class SwatchModel(QObject):
+    """`changed()`: what is shown or its order; `tiles_changed(keys)`; `chosen_changed()`; `seen(SwatchSight)`."""
+
+    changed = Signal()
+    tiles_changed = Signal(object)
+    chosen_changed = Signal()
+    seen = Signal(object)
+
+    def __init__(self, desk: Desk, notices: Notices, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.desk, self.notices = desk, notices
+        self.undo_stack = QUndoStack(self)
+        self.folders: tuple[str, ...] = ()
+        self.wall = Wall()
+        self.swatches: list[Swatch] = []
+        self.facts: dict[str, Facts] = {}
+        self.tiles: dict[str, Array] = {}
+        self.strengths: dict[str, float] = {}
+        self._stale: set[str] = set()  # tiles that show another Strength, or other ends
+        self.remarks: dict[str, Remark] = {}
+        self.chosen: Swatch | None = None
+        self.held: Swatch | None = None  # side A, and the other part of a mix
+        self.share = 0.0  # of the held one in the mix
+        self.stack: tuple[Layer, ...] = ()
+        self._visible: list[Swatch] | None = None
+        self._near: list[Swatch] = []
+        self._size = (300, 169)
+        self._book: Swatchbook | None = None
+        self._is_open = self._is_old = False
+        self._lanes = {n: Lane(f"swatch {n}", self) for n in ("scan", "facts", "tiles", "sight")}
+        for lane in self._lanes.values():
+            lane.crashed.connect(notices.bug)
+            lane.refused.connect(notices.fault)
+        self._lanes["scan"].answered.connect(self._on_scanned)
+        self._lanes["facts"].answered.connect(self._on_facts)
+        self._lanes["tiles"].answered.connect(self._on_tiles)
+        self._lanes["sight"].answered.connect(self._on_sight)
+        self._later = single_shot(self, _SETTLE_MS, self.rescan)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _d: self._later.start())
+        self._soon = single_shot(self, 0, self._ask_sight)
+        self._order = single_shot(self, _ORDER_MS, self._forget_order)
+        desk.model.changed.connect(self._on_study)
+        desk.view.changed.connect(self._on_view)
+
+    # --- opening and folders -----------------------------------------------------------------------
+    @property
+    def book(self) -> Swatchbook:
+        if self._book is None:
+            self._book = Swatchbook()
+        return self._book
+
+    def open(self) -> None:
+        """The room is looked at: read remarks and folders, show tiles."""
+        if not self._is_open:
+            self._is_open = True
+            try:
+                self.remarks = work.read_remarks()
+            except SfumatoError as error:
+                self.notices.fault(error)
+            self.rescan()
+        if self._is_old:
+            self._begin_anew()
+        self._soon.start()
+        self._next_tiles()
+
+    def set_folders(self, folders: Iterable[str]) -> None:
+        self.folders = tuple(dict.fromkeys(folders))
+        if self.wall.folder not in (ALL, KEPT_ONES, *self.folders):
+            self.wall = attrs.evolve(self.wall, folder=ALL)
+        if self._is_open:
+            self.rescan()
+
+    def rescan(self) -> None:
+        """Look through the folders anew; what is known comes from the cache at once."""
+        folders, book = tuple(Path(f) for f in self.folders), self.book
+
+        def look(cancel: Cancel) -> Any:
+            found = scan(folders, cancel)
+            return found, book.cache.facts([s.key for s in found])
+
+        self._lanes["scan"].ask(look)
+
+    def _on_scanned(self, answer: Any) -> None:
+        self.swatches, known = answer
+        self.facts.update(known)
+        files = {s.file: s for s in self.swatches}
+        if self.chosen is not None:
+            self.chosen = files.get(self.chosen.file)
+        if self.held is not None:
+            self.held = files.get(self.held.file)
+        self.stack = tuple(
+            attrs.evolve(x, swatch=files[x.swatch.file])
+            for x in self.stack
+            if x.swatch.file in files
+        )
+        watched = set(self._watcher.directories())
+        wanted = {str(f) for f in self.folders} | {str(s.file.parent) for s in self.swatches[:4000]}
+        wanted = {w for w in wanted if Path(w).is_dir()}
+        if watched - wanted:
+            self._watcher.removePaths(sorted(watched - wanted))
+        if wanted - watched:
+            self._watcher.addPaths(sorted(wanted - watched))
+        self._forget_order()
+        if self.chosen is None and self.visible:
+            self.choose(self.visible[0])
+        else:
+            self.chosen_changed.emit()
+        self._next_facts()
+        self._next_tiles()
+
+    def _next_facts(self) -> None:
+        todo = [s for s in self.swatches if s.key not in self.facts][: 2 * _CHUNK]
+        if todo:
+            book = self.book
+            self._lanes["facts"].ask(lambda _cancel: book.examine(todo))
+
+    def _on_facts(self, found: dict[str, Facts]) -> None:
+        self.facts.update(found)
+        left = any(s.key not in self.facts for s in self.swatches)
+        if not left:
+            self._order.stop()
+            self._forget_order()
+        elif self.wall.order == NAME and not self._order.isActive():
+            self._order.start()  # laying the wall anew is dear: not with every few files
+        self.tiles_changed.emit(list(found))
+        if self.chosen is not None and self.chosen.key in found:
+            self.chosen_changed.emit()
+            self._soon.start()
+        self._next_facts()
+        self._next_tiles()
+
+    # --- what is shown -------------------------------------------------------------------------------
+    def show(self, **values: Any) -> None:
+        """Change folder, search, filters or order."""
+        wall = attrs.evolve(self.wall, **values)
+        if wall != self.wall:
+            anew = (wall.convert, wall.shots) != (self.wall.convert, self.wall.shots)
+            self.wall = wall
+            if anew:
+                self.tiles.clear()
+            self._forget_order()
+            self._next_tiles()
+            self._soon.start()
+
+    def _forget_order(self) -> None:
+        self._visible = None
+        self.changed.emit()
+
+    @property
+    def visible(self) -> list[Swatch]:
+        """The swatches that are shown, in their order."""
+        if self._visible is None:
+            self._visible = self._sorted([s for s in self.swatches if self._fits(s)])
+        return self._visible
+
+    def remark(self, swatch: Swatch) -> Remark:
+        return self.remarks.get(str(swatch.file), Remark())
+
+    def _fits(self, swatch: Swatch) -> bool:
+        wall, remark = self.wall, self.remark(swatch)
+        if wall.folder == KEPT_ONES and remark.mark != KEPT:
+            return False
+        if wall.folder not in (ALL, KEPT_ONES) and not swatch.file.is_relative_to(wall.folder):
+            return False
+        if (wall.kept_only and remark.mark != KEPT) or (wall.noted_only and not remark.note):
+            return False
+        if wall.hide_passed and remark.mark == PASSED:
+            return False
+        facts = self.facts.get(swatch.key)
+        if facts is not None:
+            log = facts.log if facts.kind not in ("look", "glaze") else facts.made_for == "log"
+            if (log is True and not wall.log) or (log is False and not wall.display):
+                return False
+        title = facts.title if facts is not None else ""
+        kind = facts.kind if facts is not None else ""
+        text = f"{swatch.file.name} {title} {kind} {remark.note}".casefold()
+        return all(w in text for w in wall.search.casefold().split())
+
+    def _sorted(self, found: list[Swatch]) -> list[Swatch]:
+        names = sorted(found, key=lambda s: (self.name(s).casefold(), str(s.file)))
+        if self.wall.order == NAME:
+            return names
+        measure = ORDERS[self.wall.order][1]
+        known = self.facts.get(self.chosen.key) if self.chosen is not None else None
+        chosen = known.character if known is not None else None
+
+        def rank(swatch: Swatch) -> tuple[bool, float]:
+            facts = self.facts.get(swatch.key)
+            character = facts.character if facts is not None else None
+            return character is None, 0.0 if character is None else measure(character, chosen)
+
+        return sorted(names, key=rank)
+
+    def name(self, swatch: Swatch) -> str:
+        facts = self.facts.get(swatch.key)
+        return facts.title if facts is not None and facts.title else swatch.file.stem
+
+    def count(self, folder: str) -> int:
+        """Return how many looks a folder holds."""
+        if folder == ALL:
+            return len(self.swatches)
+        if folder == KEPT_ONES:
+            return sum(self.remark(s).mark == KEPT for s in self.swatches)
+        return sum(s.file.is_relative_to(folder) for s in self.swatches)
+
+    def misfit(self, swatch: Swatch) -> str:
+        """Return what a swatch expects that the study is not, "" where it fits."""
+        facts = self.facts.get(swatch.key)
+        if facts is None:
+            return ""
+        return misfit(facts, self.desk.model.study, self.remark(swatch).ends)
+
+    def ends(self, swatch: Swatch) -> Ends:
+        """Return what a swatch is taken to expect and give."""
+        facts = self.facts.get(swatch.key)
+        if facts is None or not self.wall.convert:
+            return Ends()
+        return ends_of(facts, self.desk.model.study, self.remark(swatch).ends)
+
+    # --- choosing ------------------------------------------------------------------------------------
+    def choose(self, swatch: Swatch | None) -> None:
+        if swatch != self.chosen:
+            self.chosen = swatch
+            self.chosen_changed.emit()
+            self._soon.start()
+
+    def step(self, by: int) -> None:
+        shown = self.visible
+        if shown:
+            at = shown.index(self.chosen) if self.chosen in shown else 0
+            self.choose(shown[min(max(at + by, 0), len(shown) - 1)])
+
+    def hold(self) -> None:
+        """Put the chosen swatch on side A; the same again lets it go."""
+        self.held = None if self.held == self.chosen else self.chosen
+        self.share = 0.0
+        self.chosen_changed.emit()
+        self._soon.start()
+
+    def set_share(self, share: float) -> None:
+        self.share = share
+        self.chosen_changed.emit()
+        self._soon.start()
+
+    def strength(self, swatch: Swatch) -> float:
+        return self.strengths.get(str(swatch.file), 1.0)
+
+    def set_strength(self, swatch: Swatch, strength: float) -> None:
+        """Show a swatch at another Strength, 0 to 2."""
+        self.strengths[str(swatch.file)] = min(max(strength, 0.0), 2.0)
+        self._stale.add(swatch.key)
+        self.tiles_changed.emit([swatch.key])  # its number; its picture follows
+        self._next_tiles()
+        self.chosen_changed.emit()
+        self._soon.start()
+
+    # --- the stack -----------------------------------------------------------------------------------
+    def set_stack(self, layers: Iterable[Layer]) -> None:
+        self.stack = tuple(layers)
+        self.chosen_changed.emit()
+        self._soon.start()
+
+    def add_to_stack(self) -> None:
+        if self.chosen is not None:
+            layer = Layer(self.chosen, self.ends(self.chosen), self.strength(self.chosen))
+            self.set_stack((*self.stack, layer))
+
+    def built(self) -> tuple[Callable[[Rgb], Rgb], str] | None:
+        """Return what side B shows on working values, and what it is called; None with nothing chosen."""
+        study, book = self.desk.model.study, self.book
+        if self.stack:
+            name = " + ".join(self.name(x.swatch) for x in self.stack)
+            return work.stacked(book, study, self.stack), name
+        if self.chosen is None:
+            return None
+        mine = self._one(self.chosen)
+        if self.held is None or self.held == self.chosen or self.share == 0:
+            return mine, self.name(self.chosen)
+        name = f"{self.name(self.chosen)} with {self.share * 100:.0f} % {self.name(self.held)}"
+        return work.mixed(mine, self._one(self.held), self.share), name
+
+    def _one(self, swatch: Swatch) -> Callable[[Rgb], Rgb]:
+        layer = Layer(swatch, self.ends(swatch), self.strength(swatch))
+        return work.stacked(self.book, self.desk.model.study, (layer,))
+
+    # --- pictures ------------------------------------------------------------------------------------
+    @property
+    def shots(self) -> tuple[Shot, ...]:
+        """The shots whose pictures stand on a tile: the chosen one first, four at most."""
+        first, every = self.desk.shot, self.desk.model.study.shots
+        if first is None:
+            return ()
+        if self.wall.shots == SPREAD:
+            count = min(_MOST_SHOTS, len(every))
+            return tuple(every[i * len(every) // count] for i in range(count))
+        marked = self.desk.view.get("marked_shots") if self.wall.shots == MARKED else ()
+        rest = tuple(s for s in every if s.id in marked and s.id != first.id)
+        return (first, *rest)[:_MOST_SHOTS]
+
+    def _ground(self, study: Study, shots: tuple[Shot, ...], width: int, height: int) -> Rgb:
+        """Return shots in working values after their Grounds, side by side in the box, or two by two."""
+        across, down = min(len(shots), 2), -(-len(shots) // 2)
+        out = np.zeros((height, width, 3), np.float32)
+        for i, shot in enumerate(shots):
+            column, row = i % 2, i // 2
+            last = i == len(shots) - 1
+            x0, y0 = column * width // across, row * height // down
+            x1 = width if last else (column + 1) * width // across
+            y1 = (row + 1) * height // down
+            code = self.desk.previewer.cut(study, shot, x1 - x0, y1 - y0)
+            out[y0:y1, x0:x1] = path.through_ground(shot, study, code)
+        return out
+
+    def show_near(self, near: list[Swatch]) -> None:
+        """Say which tiles are in sight: they come first."""
+        self._near = near
+        self._next_tiles()
+
+    def _place(self, study: Study, shots: tuple[Shot, ...]) -> str:
+        """Return what all tiles depend on: the pictures, their Grounds, the View and the screen."""
+        screen = self.desk.previewer.screen
+        what: list[Any] = []
+        for shot in shots:
+            try:
+                stamp = Path(shot.path).stat().st_mtime_ns
+            except OSError:
+                stamp = 0
+            what += [shot.path, stamp, shot.frame, shot.encoding, shot.ground]
+        what += [TILE, screen.name if screen is not None else ""]
+        return repr((*what, study.working, study.view))
+
+    def _next_tiles(self) -> None:
+        """Ask for the tiles that are missing: those in sight first."""
+        shots = self.shots
+        if not self._is_open or not shots or self._lanes["tiles"].is_busy:
+            return
+        if self.desk.view.get("room") != "swatchbook":
+            return
+        missing = [s for s in self._near if self._wants(s)]
+        missing = (missing or [s for s in self.visible if self._wants(s)])[: 25 * _CHUNK]
+        if not missing or len(self.tiles) > _MOST_TILES:
+            return
+        study, book, previewer = self.desk.model.study, self.book, self.desk.previewer
+        place, convert = self._place(study, shots), self.wall.convert
+        asked = []
+        for s in missing:
+            ends, strength = self.ends(s), self.strength(s)
+            what = f"{s.key}|{ends}|{strength}|{place}"
+            asked.append((s, hashlib.sha1(what.encode()).hexdigest(), ends, strength))
+
+        def make(cancel: Cancel) -> Any:
+            known = book.cache.tiles([key for _s, key, _e, _a in asked])
+            todo = [a for a in asked if a[1] not in known][:_CHUNK]
+            found = {s.key: known[key] for s, key, _e, _a in asked if key in known}
+            if todo:
+                code = self._ground(study, shots, *TILE)
+
+                def one(job: Any) -> tuple[str, str, Array]:
+                    swatch, key, ends, strength = job
+                    cancel.check()
+                    try:
+                        if strength == 1.0:
+                            shown = book.seen(study, swatch, ends)(code)
+                        else:
+                            layer = Layer(swatch, ends, strength)
+                            graded = work.stacked(book, study, (layer,))(code)
+                            shown = path.through_view(study, graded)
+                        picture = previewer.screened_whole(study, shown)
+                    except SfumatoError:
+                        picture = np.zeros((0, 0, 3), np.uint8)  # its facts say why
+                    return swatch.key, key, picture
+
+                made = list(pool().map(one, todo))
+                found.update({k: p for k, _key, p in made})
+                book.cache.put_tiles({key: p for _k, key, p in made if p.size})
+            return (study, shots, convert, {s.key: (e, a) for s, _k, e, a in asked}), found
+
+        self._lanes["tiles"].ask(make)
+
+    def _wants(self, swatch: Swatch) -> bool:
+        missing = swatch.key not in self.tiles or swatch.key in self._stale
+        return missing and swatch.key in self.facts
+
+    def _on_tiles(self, answer: Any) -> None:
+        (study, shots, convert, asked), found = answer
+        now = self.shots
+        if study is self.desk.model.study and shots == now and convert == self.wall.convert:
+            files = {s.key: s for s in self.swatches}
+            for key in found:
+                swatch = files.get(key)
+                if swatch is not None and asked[key] == (self.ends(swatch), self.strength(swatch)):
+                    self._stale.discard(key)
+            self.tiles.update(found)
+            self._next_tiles()  # under way while these are painted
+            self.tiles_changed.emit(list(found))
+        else:
+            self._next_tiles()
+
+    def set_size(self, width: int, height: int) -> None:
+        """Say how large the picture on the room's Easel is, in device pixels."""
+        if (width, height) != self._size:
+            self._size = (width, height)
+            self._soon.start()
+
+    def _ask_sight(self) -> None:
+        """Ask for both sides of the room's Easel."""
+        shot = self.desk.shot
+        if not self._is_open or shot is None or self.desk.view.get("room") != "swatchbook":
+            return
+        study, size, previewer = self.desk.model.study, self._size, self.desk.previewer
+        held = self._one(self.held) if self.held is not None else None
+
+        def look(cancel: Cancel) -> Any:
+            built = self.built()
+            code = previewer.fitted(study, shot, *size)
+            code = run_tiled(lambda c: path.through_ground(shot, study, c), code, cancel)
+
+            def shown(run: Callable[[Rgb], Rgb] | None) -> Array:
+                whole = run or (lambda c: c)
+                seen = run_tiled(lambda c: path.through_view(study, whole(c)), code, cancel)
+                return previewer.screened(study, seen, cancel)
+
+            return shown(held), shown(built[0] if built else None)
+
+        self._lanes["sight"].ask(look)
+
+    def _on_sight(self, answer: Any) -> None:
+        self.seen.emit(answer)
+
+    def _begin_anew(self) -> None:
+        """The shot or what it goes through is another: at once when the room is seen, else on coming back."""
+        self._is_old = self.desk.view.get("room") != "swatchbook"
+        if not self._is_old:
+            self.tiles.clear()
+            self._forget_order()
+            self._soon.start()
+            self._next_tiles()
+
+    def _on_study(self, before: Study, after: Study) -> None:
+        same = (
+            before.working == after.working
+            and before.view == after.view
+            and before.shots == after.shots
+        )
+        if self._is_open and not same:
+            self._begin_anew()
+
+    def _on_view(self, name: str) -> None:
+        marks = name == "marked_shots" and self.wall.shots == MARKED
+        if (name == "shot" or marks) and self._is_open:
+            self._begin_anew()
+        if name == "room" and self.desk.view.get("room") == "swatchbook":
+            self.open()
+
+    # --- remarks and files ---------------------------------------------------------------------------
+    def _do(self, title: str, do: Callable[[], None], back: Callable[[], None]) -> None:
+        self.undo_stack.push(_Step(title, do, back, self.notices))
+
+    def set_remark(self, swatch: Swatch, **values: Any) -> None:
+        """Keep or pass a swatch, note something on it, or say what it expects and gives."""
+        name, before = str(swatch.file), self.remark(swatch)
+        after = attrs.evolve(before, **values)
+        if after == before:
+            return
+
+        def put(remark: Remark) -> None:
+            self.remarks = {**self.remarks, name: remark}
+            work.write_remarks(self.remarks)
+            if before.ends != after.ends:
+                self._stale.add(swatch.key)
+            self._forget_order()
+            self.chosen_changed.emit()
+            self._soon.start()
+            self._next_tiles()
+
+        word = {KEPT: "Keep", PASSED: "Pass"}.get(values.get("mark", ""), "Change the remark on")
+        self._do(f"{word} {self.name(swatch)}", lambda: put(after), lambda: put(before))
+
+    def toggle_mark(self, mark: str) -> None:
+        if self.chosen is not None:
+            same = self.remark(self.chosen).mark == mark
+            self.set_remark(self.chosen, mark="" if same else mark)
+
+    def move(self, swatch: Swatch, target: Path) -> None:
+        """Rename a file, or move it to another folder, with its remark."""
+
+        def go(source: Path, place: Path) -> None:
+            work.moved_file(source, place)
+            remark = self.remarks.get(str(source))
+            if remark is not None:
+                rest = {k: r for k, r in self.remarks.items() if k != str(source)}
+                self.remarks = {**rest, str(place): remark}
+                work.write_remarks(self.remarks)
+            self.rescan()
+
+        self._do(
+            f"Move {swatch.file.name}",
+            lambda: go(swatch.file, target),
+            lambda: go(target, swatch.file),
+        )
+
+    def trash(self, swatch: Swatch) -> None:
+        """Put a file into the desktop's trash; undo takes it out again."""
+        place: list[Path] = []
+
+        def away() -> None:
+            file = QFile(str(swatch.file))
+            if not file.moveToTrash():
+                raise ExportError(
+                    f"{swatch.file.name} cannot be put into the trash",
+                    hint="delete it in the file manager",
+                    where=str(swatch.file),
+                )
+            place[:] = [Path(file.fileName())]
+            self.rescan()
+
+        def back() -> None:
+            work.moved_file(place[0], swatch.file)
+            info = place[0].parent.parent / "info" / f"{place[0].name}.trashinfo"
+            info.unlink(missing_ok=True)
+            self.rescan()
+
+        self._do(f"Put {swatch.file.name} into the trash", away, back)
+
+    def take_in(self, files: list[Path], folder: Path) -> None:
+        """Copy files into a folder of the Swatchbook; names that are taken get a number."""
+        made: list[Path] = []
+
+        def copy() -> None:
+            made.clear()
+            for file in files:
+                target = folder / file.name
+                for i in range(2, 1000):
+                    if not target.exists():
+                        break
+                    target = folder / f"{file.stem} {i}{file.suffix}"
+                write_bytes(target, read_bytes(file, FormatError), force=False)
+                made.append(target)
+            self.rescan()
+
+        def back() -> None:
+            for file in made:
+                QFile(str(file)).moveToTrash()
+            self.rescan()
+
+        what = files[0].name if len(files) == 1 else f"{len(files)} files"
+        self._do(f"Take in {what}", copy, back)
+
+    @property
+    def is_busy(self) -> bool:
+        lanes = any(lane.is_busy for lane in self._lanes.values())
+        timers = (self._later, self._soon, self._order)
+        return lanes or any(t.isActive() for t in timers)
+
+    def close(self) -> None:
+        self.undo_stack.blockSignals(True)
+        self._later.stop()
+        self._soon.stop()
+        self._order.stop()
+        for lane in self._lanes.values():
+            lane.close()
+        if self._book is not None:
+            self._book.cache.close()

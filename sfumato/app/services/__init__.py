@@ -1,0 +1,1 @@
+"""What rooms are given: study, view, desk, queue, settings, notices, actions."""

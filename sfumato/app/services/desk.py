@@ -1,0 +1,340 @@
+"""What keeps the picture true: asks the lanes when the study or the view moves, and passes answers on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, Signal
+
+from sfumato.app.services.jobs import Lane, single_shot
+from sfumato.app.services.notices import Notices
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import ViewState
+from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.screen import screen_words
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.measure.guess import Guess
+from sfumato.core.study.study import Shot, Study
+from sfumato.work import warm
+from sfumato.work.cancel import Cancel
+from sfumato.work.frames import WHOLE, Frames, Region
+from sfumato.work.luts.proof import look_loss
+from sfumato.work.preview.preview import Ask, Previewer
+
+REST_MS = 160
+LOSS_MS = 350
+THUMB = (94, 52)
+
+
+class Desk(QObject):
+    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`."""
+
+    shown = Signal(object)
+    probed = Signal(object)
+    thumbs = Signal(object)
+    guesses = Signal(object)
+    contact = Signal(object)
+    loss = Signal(object)
+    loss_unknown = Signal()
+    failed = Signal(str, object)
+    warmed = Signal()
+
+    def __init__(
+        self, model: StudyModel, view: ViewState, notices: Notices, parent: QObject | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.model, self.view, self.notices = model, view, notices
+        self.frames = Frames()
+        self.previewer = Previewer(self.frames)
+        self._guesses: dict[str, Guess] = {}
+        self._size = (640, 360)
+        self._region: Region = WHOLE
+        self.dragging = False
+        self._first = True
+        self._lanes = {
+            n: Lane(n, self) for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
+        }
+        for lane in self._lanes.values():
+            lane.crashed.connect(notices.bug)
+        self._lanes["preview"].answered.connect(self._on_answered)
+        self._lanes["preview"].refused.connect(self._on_refused)
+        self._lanes["probe"].answered.connect(self.probed)
+        self._lanes["thumbs"].answered.connect(self._on_thumbs)
+        self._lanes["contact"].answered.connect(self.contact)
+        self._tile = (320, 180)
+        self._lanes["loss"].answered.connect(self._on_loss)
+        self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
+        self._now = single_shot(self, 0, self._ask)
+        self._rest = single_shot(self, REST_MS, self._at_rest)
+        self._measure = single_shot(self, LOSS_MS, self._ask_loss)
+        self._later = single_shot(self, 30, self._start_rest)
+        model.changed.connect(self._on_changed)
+        view.changed.connect(self._on_view)
+
+    # --- what is asked for -----------------------------------------------------------------------
+    @property
+    def shot(self) -> Shot | None:
+        """The chosen shot, or the first; None in an empty study."""
+        study = self.model.study
+        chosen = self.view.get("shot")
+        return next(
+            (s for s in study.shots if s.id == chosen), study.shots[0] if study.shots else None
+        )
+
+    def set_geometry(self, width: int, height: int, region: Region) -> None:
+        """Say how large the picture is on the Easel, in device pixels, and which part is seen."""
+        if (width, height) != self._size or region != self._region:
+            self._size, self._region = (width, height), region
+            self._now.start()
+
+    @property
+    def geometry(self) -> tuple[int, int, Region]:
+        """Width and height of the picture on the Easel, in device pixels, and the part that is seen."""
+        return (*self._size, self._region)
+
+    def ask(self) -> Ask | None:
+        shot = self.shot
+        if shot is None:
+            return None
+        play = self.view.get("play")
+        if play is not None:
+            shot = attrs.evolve(shot, frame=play)
+        coat = self.view.get("coat")
+        try:
+            where = self.model.study.root(coat) if coat else ""
+        except KeyError:
+            where = ""
+        known = where in ("look", shot.id)
+        mode = self.view.get("mode")
+        return Ask(
+            self.model.study,
+            shot,
+            a=self.view.get("a"),
+            b=self.view.get("b"),
+            need_a=mode in ("split", "side"),
+            difference=mode == "difference",
+            width=self._size[0],
+            height=self._size[1],
+            region=self._region,
+            instruments=self.view.get("instruments") if self.view.get("instruments_shown") else (),
+            dragging=self.dragging or play is not None,
+            playing=play is not None,
+            pinned=next(
+                (s for s in self.model.study.shots if s.id == self.view.get("pinned")), None
+            ),
+            written=self.view.get("written"),
+            gamut=self.view.get("clipping"),
+            coat=coat if known else "",
+        )
+
+    def _shown_ask(self) -> Ask | None:
+        """Return what the Easel shows: with one glaze alone while it is soloed."""
+        ask, solo = self.ask(), self.view.get("solo")
+        if ask is None or not solo:
+            return ask
+        try:
+            return attrs.evolve(ask, study=ask.study.soloed(solo))
+        except KeyError:
+            return ask
+
+    def refresh(self) -> None:
+        self._now.start()
+
+    def hold(self) -> None:
+        """A control is moving: quick pictures now, exact ones when it rests."""
+        if not self.dragging:
+            self.dragging = True
+            for name in ("thumbs", "loss", "probe"):
+                self._lanes[name].drop()
+        self._rest.start()
+
+    def release(self) -> None:
+        if self.dragging:
+            self._at_rest()
+
+    def _at_rest(self) -> None:
+        self.dragging = False
+        self._rest.stop()
+        self._now.start()
+        self._ask_thumbs()
+        self.ask_contact()
+
+    def _ask(self) -> None:
+        ask = self._shown_ask()
+        if ask is None:
+            return
+        self._lanes["preview"].ask(
+            lambda cancel: self.previewer.show(ask, cancel), patient=ask.dragging
+        )
+
+    def _on_answered(self, shown: Any) -> None:
+        """Pass a picture on; everything else waits until the first one is there."""
+        self.shown.emit(shown)
+        if self._first:
+            self._later.start()
+
+    def _start_rest(self) -> None:
+        if self._now.isActive() or self._lanes["preview"].is_busy:
+            self._later.start()
+            return
+        self._first = False
+        self._ask_thumbs()
+        self._measure.start()
+        self.warm()
+
+    # --- answers to changes ----------------------------------------------------------------------
+    def _on_changed(self, before: Study, after: Study) -> None:
+        self._now.start()
+        self.ask_contact()
+        if not self.dragging and not self._first:
+            self._ask_thumbs()
+        same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
+        if not same:
+            self.loss_unknown.emit()
+            self._lanes["loss"].drop()
+            if not self._first:
+                self._measure.start()
+
+    def _on_view(self, name: str) -> None:
+        if name == "mode":
+            self.ask_contact()
+        if name in (
+            "shot",
+            "a",
+            "b",
+            "mode",
+            "instruments",
+            "instruments_shown",
+            "written",
+            "coat",
+            "solo",
+            "play",
+            "pinned",
+            "clipping",
+        ):
+            self._now.start()
+
+    def _on_refused(self, error: SfumatoError) -> None:
+        shot = self.shot
+        self.failed.emit(shot.id if shot else "", error)
+        if not isinstance(error, MediaError):
+            self.notices.fault(error)
+
+    def set_screen(self, screen: Encoding | None) -> None:
+        """Say what the pictures are looked at on; None = their codes go there as they are."""
+        self.previewer.screen = screen
+        self._now.start()
+        if not self._first:
+            self._ask_thumbs()
+        self.ask_contact()
+
+    @property
+    def screen_words(self) -> tuple[str, str]:
+        """Say how pictures are brought to the screen, briefly and in full; "" when they go as they are."""
+        screen, view = self.previewer.screen, encoding(self.model.study.view.encoding)
+        return screen_words(view, screen) if screen is not None else ("", "")
+
+    def _ask_thumbs(self) -> None:
+        study, ask = self.model.study, self.ask()
+
+        def work(cancel: Cancel) -> tuple[dict[str, Any], dict[str, Guess]]:
+            found: dict[str, Any] = {}
+            guesses: dict[str, Guess] = {}
+            for shot in study.shots:
+                cancel.check()
+                try:
+                    found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
+                    guesses[shot.id] = self.previewer.guess(study, shot)
+                except SfumatoError as error:
+                    found[shot.id] = error
+            if ask is not None:
+                self.previewer.prepare(ask, cancel)
+            return found, guesses
+
+        self._lanes["thumbs"].ask(work)
+
+    def _on_thumbs(self, answer: tuple[dict[str, Any], dict[str, Guess]]) -> None:
+        self.thumbs.emit(answer[0])
+        self._guesses = answer[1]
+        self.guesses.emit(self._guesses)
+
+    def guess(self, shot: Shot) -> Guess | None:
+        """Return what a shot's numbers look like, None while that is not known."""
+        return self._guesses.get(shot.id)
+
+    def doubt(self, shot: Shot) -> Guess | None:
+        """Return what a shot looks like when that contradicts what is stated, and was not believed."""
+        found = self.guess(shot)
+        if found is None or shot.encoding is None:
+            return None
+        if (shot.id, shot.encoding) in self.view.get("believed"):
+            return None
+        return found if found.doubts(encoding(shot.encoding)) else None
+
+    def set_tile(self, width: int, height: int) -> None:
+        """Say how large a shot is in the view of all shots, in device pixels."""
+        if (width, height) != self._tile:
+            self._tile = (width, height)
+            self.ask_contact()
+
+    def ask_contact(self) -> None:
+        """Ask for the pictures of all shots, when they are looked at."""
+        if self.view.get("mode") != "all" or self.dragging:
+            return
+        study, tile = self.model.study, self._tile
+
+        def work(cancel: Cancel) -> dict[str, Any]:
+            found: dict[str, Any] = {}
+            for shot in study.shots:
+                cancel.check()
+                try:
+                    whole = self.previewer.whole_picture(study, shot, *tile)
+                    found[shot.id] = self.previewer.screened(study, whole)
+                except SfumatoError as error:
+                    found[shot.id] = error
+            return found
+
+        self._lanes["contact"].ask(work)
+
+    def _ask_loss(self) -> None:
+        ask = self.ask()
+        if self.dragging:
+            self._measure.start()
+            return
+        if ask is None:
+            return
+
+        def work(cancel: Cancel) -> Any:
+            made = self.previewer.look_table(ask, cancel)
+            return look_loss(ask.study, self.frames, made, ask.shot, cancel)
+
+        self._lanes["loss"].ask(work)
+
+    def _on_loss(self, loss: Any) -> None:
+        """Pass the loss on; a fitted table is ready with it, so side B is shown through that."""
+        self.loss.emit(loss)
+        if loss is not None and loss.fitted:
+            self._now.start()
+
+    def probe(self, x: int, y: int) -> None:
+        """Measure the pixel under the cursor; the answer comes as `probed`."""
+        ask = self._shown_ask()
+        if ask is not None and not self.dragging:
+            self._lanes["probe"].ask(lambda _cancel: self.previewer.probe(ask, x, y))
+
+    def warm(self) -> None:
+        """Load the compiled kernels behind the first picture."""
+        self._lanes["warm"].ask(lambda _cancel: warm.warm())
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether an answer is still under way (for tests and for closing)."""
+        timers = (self._now, self._rest, self._measure, self._later)
+        return any(t.isActive() for t in timers) or any(n.is_busy for n in self._lanes.values())
+
+    def close(self) -> None:
+        for timer in (self._now, self._rest, self._measure, self._later):
+            timer.stop()
+        for lane in self._lanes.values():
+            lane.close()

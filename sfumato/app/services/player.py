@@ -1,0 +1,99 @@
+"""Playing a clip: which frame is due by the clock, and how many a second were really shown."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from typing import Any
+
+import attrs
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from sfumato.app.services.desk import Desk
+from sfumato.app.services.jobs import Lane
+from sfumato.app.services.view_state import ViewState
+from sfumato.core.study.study import Shot
+
+_AHEAD = 3  # frames decoded before they are due
+
+
+class Player(QObject):
+    """Moves the view's `play` through the frames of the shot. `shown_rate(fps)` about twice a second."""
+
+    shown_rate = Signal(float)
+    stopped = Signal(str, int)  # shot id, frame
+
+    def __init__(self, view: ViewState, desk: Desk, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._view, self._desk = view, desk
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._tick)
+        self._lane = Lane("play", self)  # what is refused here is refused by the picture too
+        self._lane.crashed.connect(desk.notices.bug)
+        self._shot: Shot | None = None
+        self._began, self._rate, self._length = 0.0, 25.0, 1
+        self._painted: deque[float] = deque(maxlen=60)
+        self._said = 0.0
+        desk.shown.connect(self._on_shown)
+        view.changed.connect(self._on_view)
+
+    @property
+    def is_playing(self) -> bool:
+        return self._timer.isActive()
+
+    def play(self, shot: Shot, count: int, rate: float) -> None:
+        """Play the frames of a shot round and round, from the one that is shown."""
+        last = count - 1 if shot.last is None else min(shot.last, count - 1)
+        self._shot, self._rate, self._length = shot, rate or 25.0, max(last - shot.first + 1, 1)
+        start = min(max(shot.frame, shot.first), last) - shot.first
+        self._began = time.perf_counter() - start / self._rate
+        self._painted.clear()
+        self._timer.start(max(5, int(500 / self._rate)))
+        self._tick()
+
+    def stop(self) -> None:
+        if not self.is_playing or self._shot is None:
+            return
+        self._timer.stop()
+        shot, frame = self._shot, self._view.get("play")
+        self._shot = None
+        self._view.set("play", None)
+        self.stopped.emit(shot.id, shot.frame if frame is None else frame)
+
+    def _due(self) -> int:
+        assert self._shot is not None
+        passed = int((time.perf_counter() - self._began) * self._rate)
+        return self._shot.first + passed % self._length
+
+    def _tick(self) -> None:
+        frame, shot = self._due(), self._shot
+        if shot is None or frame == self._view.get("play"):
+            return
+        self._view.set("play", frame)
+        frames, length = self._desk.frames, self._length
+        ahead = [shot.first + (frame - shot.first + i) % length for i in range(1, _AHEAD + 1)]
+        sizes = self._desk.geometry
+
+        def work(cancel: Any) -> None:
+            for number in ahead:
+                cancel.check()
+                frames.quick(attrs.evolve(shot, frame=number), *sizes[:2])
+
+        self._lane.ask(work, patient=True)
+
+    def _on_shown(self, shown: Any) -> None:
+        if not self.is_playing or self._shot is None or shown.ask.shot.id != self._shot.id:
+            return
+        now = time.perf_counter()
+        self._painted.append(now)
+        if now - self._said > 0.5 and len(self._painted) > 3:
+            self._said = now
+            self.shown_rate.emit((len(self._painted) - 1) / (now - self._painted[0]))
+
+    def _on_view(self, name: str) -> None:
+        if name in ("shot", "room"):
+            self.stop()
+
+    def close(self) -> None:
+        self._timer.stop()
+        self._lane.close()

@@ -1,0 +1,86 @@
+"""The study being worked on: one way in (`commit`), one signal out, undo by snapshots."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from sfumato.core.study.study import Study
+
+
+class _Edit(QUndoCommand):
+    """Before and after; edits of one gesture on one thing merge."""
+
+    def __init__(self, model: StudyModel, title: str, after: Study, key: Any) -> None:
+        super().__init__(title)
+        self._model = model
+        self.before = model.study
+        self.after = after
+        self.key = key
+
+    def redo(self) -> None:
+        self._model._show(self.after)
+
+    def undo(self) -> None:
+        self._model._show(self.before)
+
+    def id(self) -> int:
+        return 1 if self.key is not None else -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        if not isinstance(other, _Edit) or other.key != self.key:
+            return False
+        self.after = other.after
+        self.setObsolete(self.after == self.before)
+        return True
+
+
+class StudyModel(QObject):
+    """Holds the study and its file; `changed(before, after)` says that it moved."""
+
+    changed = Signal(object, object)
+    file_changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.study = Study()
+        self.file: Path | None = None
+        self.undo_stack = QUndoStack(self)
+        self.undo_stack.cleanChanged.connect(lambda _clean: self.file_changed.emit())
+        self._gesture = 0
+
+    def commit(self, title: str, after: Study, key: Any = None) -> None:
+        """Make an edit. Edits with the same `key` merge until `end_gesture`."""
+        if after == self.study:
+            return
+        full = (self._gesture, key) if key is not None else None
+        self.undo_stack.push(_Edit(self, title, after, full))
+
+    def end_gesture(self) -> None:
+        """The hand let go: the next edit is an undo step of its own."""
+        self._gesture += 1
+
+    def open(self, study: Study, file: Path | None, *, saved: bool = True) -> None:
+        """Replace everything; the past of the old study is gone."""
+        self.undo_stack.clear()
+        self.file = file
+        if not saved:
+            self.undo_stack.resetClean()
+        self._show(study)
+        self.file_changed.emit()
+
+    def saved(self, file: Path) -> None:
+        self.file = file
+        self.undo_stack.setClean()
+        self.file_changed.emit()
+
+    @property
+    def is_edited(self) -> bool:
+        return not self.undo_stack.isClean()
+
+    def _show(self, study: Study) -> None:
+        before, self.study = self.study, study
+        self.changed.emit(before, study)

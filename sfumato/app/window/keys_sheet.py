@@ -1,0 +1,102 @@
+"""The keyboard sheet: every key, of actions and of controls, searched by words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QDialog, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout
+
+from sfumato.app.controls import (
+    chroma_pad,
+    curve_field,
+    frame_bar,
+    hue_field,
+    levels_field,
+    nudge_map,
+    reach_field,
+    scrub,
+    tint_ramp,
+)
+from sfumato.app.rooms.apply import paint_easel
+from sfumato.app.rooms.look import coat_row, contact, shots
+from sfumato.app.rooms.swatchbook import wall
+from sfumato.app.services.actions import TABLE, Actions
+from sfumato.app.theme import strong_font
+from sfumato.app.views import easel, scope
+
+CONTROLS = {
+    "Rows of the Ledger": coat_row.KEYS,
+    "Numbers": scrub.KEYS,
+    "Easel": easel.KEYS,
+    "Painting on a still": paint_easel.KEYS,
+    "All shots": contact.KEYS,
+    "Instruments": scope.KEYS,
+    "Wall of the Swatchbook": wall.KEYS,
+    "Shots strip": shots.KEYS,
+    "Frames of a clip": frame_bar.KEYS,
+    "Curve field": curve_field.KEYS,
+    "Levels": levels_field.KEYS,
+    "Chroma pads": chroma_pad.KEYS,
+    "Tint ramp": tint_ramp.KEYS,
+    "Hue table": hue_field.KEYS,
+    "Nudge map": nudge_map.KEYS,
+    "Reach strips": reach_field.KEYS,
+}
+
+
+def sheet(actions: Actions) -> dict[str, list[tuple[str, str]]]:
+    """Return keys and what they do, by heading: the menus, then the controls."""
+    out: dict[str, list[tuple[str, str]]] = {}
+    for spec in TABLE:
+        keys = actions.by_id[spec.id].shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+        if keys:
+            out.setdefault(spec.menu, []).append((keys, spec.text.rstrip("…")))
+    return {**out, **{name: list(keys) for name, keys in CONTROLS.items()}}
+
+
+class KeysSheet(QDialog):
+    """Type to narrow: by what is done, by a key, or by a heading."""
+
+    def __init__(self, actions: Actions, parent) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("Keyboard sheet")
+        self.setObjectName("keys")
+        self.resize(620, 640)
+        self._sheet = sheet(actions)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 12, 12, 12)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search keys: a word, or a key such as Ctrl+D")
+        self.search.setAccessibleName("Search keys")
+        self.search.setClearButtonEnabled(True)
+        column.addWidget(self.search)
+        self.tree = QTreeWidget()
+        self.tree.setColumnCount(2)
+        self.tree.setHeaderHidden(True)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setIndentation(12)
+        self.tree.setAccessibleName("Keys")
+        self.tree.setColumnWidth(0, 220)
+        column.addWidget(self.tree, 1)
+        self.search.textChanged.connect(self._narrow)
+        self._narrow("")
+
+    def _narrow(self, text: str) -> None:
+        words = text.casefold().split()
+        self.tree.clear()
+        for heading, rows in self._sheet.items():
+            found = [
+                r for r in rows if all(w in f"{heading} {r[0]} {r[1]}".casefold() for w in words)
+            ]
+            if not found:
+                continue
+            top = QTreeWidgetItem([heading])
+            top.setFont(0, strong_font())
+            top.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            self.tree.addTopLevelItem(top)
+            for keys, what in found:
+                top.addChild(QTreeWidgetItem([keys, what]))
+        self.tree.expandAll()
+        if not self.tree.topLevelItemCount():
+            self.tree.addTopLevelItem(QTreeWidgetItem(["", f"No key is about “{text}”"]))

@@ -1,1 +1,0 @@
-"""The window itself and its dialogs."""

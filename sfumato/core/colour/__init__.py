@@ -1,0 +1,1 @@
+"""Colours: encodings, their curves, spaces to measure in, the tone scale."""

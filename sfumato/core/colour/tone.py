@@ -1,0 +1,165 @@
+"""The tone scale of the View: scene light to display light, per channel, through 18 % grey."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.study.study import View
+
+GREY = 0.18
+_DEEP = 2.4  # slope in the deep shadows, stops out per stop in
+
+
+def tone_scale(light: Rgb, view: View) -> Rgb:
+    """Bend scene light (18 % grey = 0.18) into display light (white = 1.0), shape kept.
+
+    In stops from grey, t -> f(t). Above grey f(t) = ct / (1 + (ct/l)^p)^(1/p), a sigmoid of slope
+    c (contrast) at grey, p (shoulder), and l such that f(white) is display white. Below grey the
+    slope goes from c to 2.4 about `black` stops down, so that display codes reach black as straight
+    as log codes do (a table can follow that). So 0 -> 0 (below 1e-18), 0.18 -> 0.18,
+    0.18 * 2**white -> 1. Negative light mirrors. Source: the log-sigmoid family of tone scales;
+    this form is our own.
+    """
+    c, p = view.contrast, view.shoulder
+    top = math.log2(1 / GREY)
+    reach = max(c * view.white, top * 1.001)
+    limit = (top**-p - reach**-p) ** (-1 / p)
+    knee, steeper = view.black, max(_DEEP - c, 0.0)
+    at_grey = math.log2(1 + 2.0**-knee)
+    stops = np.abs(light)
+    np.maximum(stops, 1e-20, out=stops)
+    np.log2(stops, out=stops)
+    stops += np.float32(math.log2(1 / GREY))
+    # up / (1 + (up/limit)^p)^(1/p), written with exp2 and log2, which are quicker than powers.
+    up = np.clip(stops, 1e-6, 40)
+    up *= np.float32(c)
+    ratio = np.exp2((np.log2(up) - np.float32(math.log2(limit))) * np.float32(p))
+    ratio += 1
+    np.log2(ratio, out=ratio)
+    ratio *= np.float32(-1 / p)
+    up *= np.exp2(ratio)
+    np.minimum(stops, 0, out=stops)
+    up += stops * np.float32(c)
+    # steeper * -log2(1 + 2^(-(t + black))): slope 0 above the knee, `steeper` far below it.
+    below = np.exp2(np.minimum(-(stops + np.float32(knee)), 80))
+    below += 1
+    np.log2(below, out=below)
+    below -= np.float32(at_grey)
+    below *= np.float32(steeper)
+    up -= below
+    out = np.exp2(up)
+    out *= np.float32(GREY)
+    return np.asarray(np.copysign(out, light), light.dtype)
+
+
+def hue_restored(before: Rgb, after: Rgb, amount: float) -> Rgb:
+    """Move the middle channel of `after` to where it lay between the others in `before`."""
+    if amount == 0:
+        return after
+    low, high = _ends(before)
+    floor, roof = _ends(after)
+    share = (roof - floor) / np.maximum(high - low, 1e-9)
+    share *= np.float32(amount)
+    floor *= np.float32(amount)
+    floor -= low * share
+    out = after * np.float32(1 - amount)
+    for c in range(3):  # by channel: broadcasting over an axis of 3 is slow
+        out[..., c] += before[..., c] * share + floor
+    return out
+
+
+# How far beyond the gamut `uneased` brings colours back, as a distance from the greatest channel.
+_FARTHEST = 2.0
+
+
+@lru_cache(maxsize=16)
+def _stops_back(view: View) -> tuple[Array, Array]:
+    """Return stops of display light below 18 % grey, rising, and the scene stops they come from."""
+    stops = np.concatenate([np.linspace(-44, -12, 4096), np.linspace(-12, 16, 24576)[1:]])
+    shown = tone_scale((GREY * np.exp2(stops)).astype(np.float64), view).astype(np.float64)
+    there = np.log2(np.maximum(shown, 1e-30) / GREY)
+    rises = np.concatenate([[True], np.diff(np.maximum.accumulate(there)) > 1e-7])
+    return there[rises], stops[rises]
+
+
+def tone_undone(light: Rgb, view: View) -> Rgb:
+    """Return the scene light that `tone_scale` bends into display light; beyond its reach, the ends.
+
+    >>> grey = np.float32([[0.18, 0.18, 0.18]])
+    >>> tone_undone(grey, View()).round(4).tolist()
+    [[0.18000000715255737, 0.18000000715255737, 0.18000000715255737]]
+    """
+    there, stops = _stops_back(view)
+    at = np.log2(np.maximum(np.abs(light), 1e-30) / GREY)
+    return np.asarray(np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light), np.float32)
+
+
+def tone_and_hue_undone(light: Rgb, view: View) -> Rgb:
+    """Undo `hue_restored(x, tone_scale(x), view.hue)`: the ends by the curve, the middle by halving.
+
+    The least and the greatest channel are bent by the curve alone; the middle one lies between.
+    """
+    order = np.argsort(light, axis=-1, kind="stable")
+    after = np.take_along_axis(light, order, -1)
+    before = tone_undone(after, view)
+    if view.hue > 0:
+        low, high = before[..., 0].astype(np.float64), before[..., 2].astype(np.float64)
+        floor, roof = after[..., 0].astype(np.float64), after[..., 2].astype(np.float64)
+        share = (roof - floor) / np.maximum(high - low, 1e-9) * view.hue
+        least, most = low.copy(), high.copy()
+        for _ in range(36):
+            middle = (least + most) / 2
+            bent: Any = tone_scale(middle.astype(np.float32), view)
+            there = bent * (1 - view.hue) + middle * share + floor * view.hue - low * share
+            below = there < after[..., 1]
+            least, most = np.where(below, middle, least), np.where(below, most, middle)
+        before[..., 1] = (least + most) / 2
+    out = np.empty_like(before)
+    np.put_along_axis(out, order, before, -1)
+    return out
+
+
+def uneased(light: Rgb, threshold: float = 0.8) -> Rgb:
+    """Undo `eased`: colours on the edge of the gamut come back from not further than twice it."""
+    most = _ends(light)[1]
+    scale: Any = np.maximum(most, 1e-9)
+    t = threshold
+    out = np.empty_like(light)
+    for c in range(3):
+        d = (most - light[..., c]) / scale
+        bent = np.maximum(d.astype(np.float64) - t, 0) / (1 - t)
+        back = -np.log(np.maximum(1 - bent, 1e-12)) * (1 - t)
+        out[..., c] = most - np.minimum(np.minimum(d, t) + back, _FARTHEST) * scale
+    return out
+
+
+def _ends(rgb: Rgb) -> tuple[Rgb, Rgb]:
+    """Return the least and greatest channel, (...,): far quicker than min and max over an axis of 3."""
+    r, g, b = rgb[..., 0], rgb[..., 1], rgb[..., 2]
+    return np.minimum(np.minimum(r, g), b), np.maximum(np.maximum(r, g), b)
+
+
+def eased(light: Rgb, threshold: float = 0.8) -> Rgb:
+    """Bring colours with negative channels inside: distance from the greatest channel is bent.
+
+    A distance d = (max - channel) / max beyond `threshold` becomes
+    t + (1 - t)(1 - exp(-(d - t)/(1 - t))), which never reaches 1, so no channel stays negative.
+    """
+    most = _ends(light)[1]
+    scale: Any = np.maximum(most, 1e-9)
+    t = np.float32(threshold)
+    out = np.empty_like(light)
+    for c in range(3):
+        d = (most - light[..., c]) / scale
+        bent = np.minimum(t - d, 0)
+        bent /= 1 - t
+        np.exp(bent, out=bent)
+        bent *= t - 1
+        bent += np.minimum(d, t) + (1 - t)
+        out[..., c] = most - bent * scale
+    return out

@@ -1,0 +1,1 @@
+"""LUTs as arrays and stages: tables, transforms, sampling, fitting, inverses."""

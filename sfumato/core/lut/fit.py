@@ -1,0 +1,272 @@
+"""Fitting lattices: nodes chosen so that the interpolation between them meets given colours."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
+from sfumato.core.colour.encodings import Encoding
+from sfumato.core.lut.difference import Difference, cube_colours, difference_of
+from sfumato.core.lut.table import UNIT, Domain, Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+
+Check = Callable[[], None]
+
+
+def unchecked() -> None:
+    """Stands in where nobody can cancel."""
+
+
+def weights(points: Any, n: int) -> Any:
+    """Return the tetrahedral interpolation in an n-point lattice over 0..1 as a sparse matrix.
+
+    Args:
+        points: (m, 3); clamped to 0..1.
+    Returns:
+        scipy.sparse CSR float64 (m, n**3): rows sum to 1, columns run over nodes [r, g, b].
+    """
+    from scipy import sparse
+
+    at = np.clip(np.asarray(points, np.float64).reshape(-1, 3), 0, 1) * (n - 1)
+    cell = np.minimum(at.astype(np.int64), n - 2)
+    f = at - cell
+    order = np.argsort(-f, axis=1, kind="stable")
+    s = np.take_along_axis(f, order, axis=1)
+    steps = np.array([n * n, n, 1])
+    base = cell @ steps
+    first = base + steps[order[:, 0]]
+    second = first + steps[order[:, 1]]
+    columns = np.stack([base, first, second, base + steps.sum()], -1)
+    shares = np.stack([1 - s[:, 0], s[:, 0] - s[:, 1], s[:, 1] - s[:, 2], s[:, 2]], -1)
+    rows = np.arange(0, 4 * len(at) + 1, 4)
+    return sparse.csr_matrix((shares.ravel(), columns.ravel(), rows), (len(at), n**3))
+
+
+class Bend:
+    """The sum of squared second differences of an n-point lattice, along its axes and across, as D'D.
+
+    Works on (n**3, k) arrays: a sparse matrix of it would take hundreds of megabytes.
+    """
+
+    def __init__(self, n: int) -> None:
+        self.n = n
+
+    def __matmul__(self, x: Array) -> Array:
+        from sfumato.core.kernels.bend import bending
+
+        return bending(np.require(x, np.float64, ("C", "W")), self.n)
+
+    def diagonal(self) -> Array:
+        """Return how strongly each node takes part, (n**3,)."""
+        n = self.n
+        second, first = np.zeros(n), np.zeros(n)
+        for at, square in ((slice(None, -2), 1), (slice(1, -1), 4), (slice(2, None), 1)):
+            second[at] += square
+        first[:-1] += 1
+        first[1:] += 1
+        total = np.zeros((n, n, n))
+        for axis in range(3):
+            form = [1, 1, 1]
+            form[axis] = n
+            total += second.reshape(form)
+            flat = [first.reshape([n if a == k else 1 for a in range(3)]) for k in range(3)]
+            total += 2 * flat[(axis + 1) % 3] * flat[(axis + 2) % 3]
+        return total.reshape(-1)
+
+
+@frozen
+class Normal:
+    """A data term plus a share of bending, as `solved` takes it."""
+
+    gram: Any  # something that multiplies (n**3, k) and has a diagonal
+    smooth: float
+    bend: Bend
+
+    def __matmul__(self, x: Array) -> Array:
+        return np.asarray(self.gram @ x + self.smooth * (self.bend @ x))
+
+    def diagonal(self) -> Array:
+        return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
+
+
+def solved(normal: Any, right: Array, start: Array, steps: int, check: Check = unchecked) -> Array:
+    """Solve a symmetric system for several right sides by Jacobi-preconditioned conjugate gradients."""
+    x = start.copy()
+    diagonal = normal.diagonal()
+    scale = (1 / np.where(diagonal > 0, diagonal, 1))[:, None]
+    residual = right - normal @ x
+    z = scale * residual
+    p = z.copy()
+    rho = (residual * z).sum(axis=0)
+    for _ in range(steps):
+        check()
+        image = normal @ p
+        along = (p * image).sum(axis=0)
+        alpha = np.where(along > 0, rho / np.where(along > 0, along, 1), 0)
+        x += alpha * p
+        residual -= alpha * image
+        z = scale * residual
+        new = (residual * z).sum(axis=0)
+        if (new <= 1e-24).all():
+            break
+        p = z + np.where(rho > 0, new / np.where(rho > 0, rho, 1), 0) * p
+        rho = new
+    return x
+
+
+@frozen
+class Fitted:
+    """A table sampled at its nodes and the same fitted, with the errors of both on held-out colours."""
+
+    table: Table3D  # the better of the two
+    plain: Difference
+    fitted: Difference
+    kept: bool  # whether the fitted one is better in the mean and at 99 %, wherever it was measured
+    natural: tuple[Difference, Difference] | None = None  # plain and fitted, on natural colours
+
+
+_RUN = 64  # natural colours in a row that are fitted or held out together: neighbours are alike
+
+
+def _parted(natural: Rgb) -> tuple[Rgb, Rgb]:
+    """Return two thirds of natural colours to fit on, and a third that is held out."""
+    out = (np.arange(len(natural)) // _RUN) % 3 == 2
+    return natural[~out], natural[out]
+
+
+def _held_out(domain: Domain) -> Rgb:
+    """Return colours that no fit has seen: a set that fills the cube, and greys."""
+    low, high = np.array(domain, np.float32)
+    cube = cube_colours(30000)[5000:]
+    greys = np.repeat(((np.arange(2000) + 0.37) / 2000)[:, None], 3, axis=1)
+    return np.asarray(low + (high - low) * np.concatenate([cube, greys]), np.float32)
+
+
+def _diagonal(exact: Callable[[Rgb], Rgb], n: int, low: Array, high: Array) -> Array:
+    """Return the neutral nodes (n, 3) by a least-squares fit with both ends exact."""
+    dense = 8 * (n - 1) + 1
+    t = np.linspace(0, 1, dense)
+    target = exact(as_rgb(low + (high - low) * t[:, None])).astype(np.float64)
+    at = t * (n - 1)
+    i = np.minimum(at.astype(int), n - 2)
+    hat = np.zeros((dense, n))
+    hat[np.arange(dense), i] = 1 - (at - i)
+    hat[np.arange(dense), i + 1] = at - i
+    ends = target[[0, -1]]
+    free = hat[:, 1:-1]
+    nodes, *_ = np.linalg.lstsq(free, target - hat[:, [0, -1]] @ ends, rcond=None)
+    return np.concatenate([ends[:1], nodes, ends[1:]])
+
+
+def fitted(
+    transform: Transform,
+    grid: int,
+    display: Encoding,
+    *,
+    domain: Domain = UNIT,
+    node_range: tuple[float, float] = (-0.25, 1.25),
+    natural: Rgb | None = None,
+    seen: Callable[[Rgb], Rgb] | None = None,
+    check: Check = unchecked,
+) -> Fitted:
+    """Sample a transform on a grid, fit the nodes to colours between them, and keep what is better.
+
+    Minimises sum w |W(S + d) - t|**2 + (1e-3 N / n**3) |d|**2 over node changes d, for samples S.
+    Half of the weight lies on `natural` colours where there are some, the rest on samples all over
+    the cube. Where the grade clips (target at 0 or 1), an interpolated value beyond the clip counts
+    as met. The neutral line is fitted by itself first and held.
+
+    Args:
+        grid: points a side, 2 to 129.
+        display: in which the errors are measured (CIEDE2000).
+        natural: (k, 3) colours of pictures as they enter the table.
+        seen: from what the table gives to codes of `display`; None when it gives those.
+    Returns:
+        The better table with the errors of both, on colours that the fit did not see.
+    """
+    low, high = np.array(domain, np.float64)
+    nodes = lattice_colours(grid, domain)
+    plain_values = np.clip(np.nan_to_num(transform.apply(nodes)), *node_range)
+    plain = Table3D(plain_values, domain)
+    check()
+    pieces = 4 if grid <= 17 else 2 if grid <= 65 else 1
+    count = pieces * (grid - 1)
+    # Cell-centred samples, shifted a little by a fixed sequence so that no plane is favoured.
+    at = (np.indices((count,) * 3).reshape(3, -1).T + 0.5) / count
+    at = np.clip(at + (cube_colours(len(at)) - 0.5) / count, 0, 1)
+    share = np.ones(len(at))
+    known, kept_back = (None, None) if natural is None else _parted(natural)
+    if known is not None and len(known):
+        share = np.concatenate([share, np.full(len(known), len(at) / len(known))])
+        at = np.concatenate([at, np.clip((known - low) / (high - low), 0, 1)])
+    exact = np.nan_to_num(transform.apply(as_rgb(low + (high - low) * at)).astype(np.float64))
+    check()
+    from scipy import sparse
+
+    w = weights(at, grid)
+    weighed = w.multiply(share[:, None]).tocsr()
+    mix = (w.T @ weighed + sparse.identity(grid**3) * (1e-3 * share.sum() / grid**3)).tocsr()
+    start = plain_values.reshape(-1, 3).astype(np.float64)
+    diagonal = np.arange(grid) * (grid * grid + grid + 1)
+    held = start.copy()
+    held[diagonal] = np.clip(_diagonal(transform.apply, grid, low, high), *node_range)
+    free = np.ones(grid**3)
+    free[diagonal] = 0
+    keep = sparse.diags(free)
+    mix = (keep @ mix @ keep).tocsr()
+    change = np.zeros_like(start)
+    for _ in range(4):
+        now = w @ (held + change)
+        target = exact.copy()
+        beyond = ((exact >= 1) & (now > 1)) | ((exact <= 0) & (now < 0))
+        target[beyond] = now[beyond]
+        right = free[:, None] * (weighed.T @ (target - w @ held))
+        change = solved(mix, right, change, 12, check)
+        change = np.clip(held + change, *node_range) - held
+    better = Table3D(frozen_array((held + change).reshape(plain_values.shape)), domain)
+    look = seen or np.asarray
+
+    def errors(colours: Rgb) -> tuple[Difference, Difference]:
+        truth = look(transform.apply(colours))
+        shown = [look(Transform((t,)).apply(colours)) for t in (plain, better)]
+        check()
+        one, two = (difference_of((truth, each), colours, display) for each in shown)
+        return one, two
+
+    over = errors(_held_out(domain))
+    on_pictures = errors(kept_back) if kept_back is not None and len(kept_back) else None
+    both = [over, on_pictures] if on_pictures else [over]
+    kept = all(b.mean < a.mean and b.p99 <= a.p99 for a, b in both)
+    return Fitted(better if kept else plain, *over, kept, on_pictures)
+
+
+def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table3D:
+    """Take noise and steps out of a lattice: the nodes that bend least while staying near.
+
+    Minimises sum |x - y|**2 + s (n - 1)**4 |second differences|**2 with s = strength (64 / n)**3:
+    fewer nodes average less noise and need more of it. Nodes of y at 0 or 1 are clipped values: x
+    may lie beyond them.
+
+    Args:
+        strength: 3e-9 for the steps of 8 bit, 1e-7 for JPEG, up to 1e-5 for strong grain.
+    """
+    from scipy import sparse
+
+    n = table.size
+    y = table.values.reshape(-1, 3).astype(np.float64)
+    weight = strength * (64 / n) ** 3 * (n - 1) ** 4
+    normal = Normal(sparse.identity(n**3, format="csr"), weight, Bend(n))
+    x, target = y, y
+    # Conjugate gradients need steps in proportion to the root of the condition number.
+    steps = min(60, 6 + int(2 * np.sqrt(1 + 168 * normal.smooth)))
+    for part in range(3):
+        x = solved(normal, target, x, steps if part == 0 else steps // 2, check)
+        beyond = ((y >= 1) & (x > 1)) | ((y <= 0) & (x < 0))
+        target = np.where(beyond, x, y)
+    held = np.where((y >= 1) & (x > 1), np.minimum(x, 1.25), x)
+    held = np.where((y <= 0) & (x < 0), np.maximum(held, -0.25), held)
+    return Table3D(frozen_array(held.reshape(table.values.shape)), table.domain, table.interp)

@@ -1,0 +1,1 @@
+"""Looking at colours: scopes, the assay of a LUT, guesses, descriptions of looks."""

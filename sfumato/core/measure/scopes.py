@@ -1,0 +1,292 @@
+"""Instrument data of a picture: histogram, parade, waveform, vectorscope, neutral line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cache
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import encoding
+
+_SHAPES: dict[str, tuple[int, ...]] = {
+    "histogram": (3, 256),
+    "parade": (3, 138, 256),
+    "waveform": (415, 256),
+    "vectorscope": (256, 256),
+    "oklab": (256, 256),
+}
+OKLAB_EDGE = 0.34  # chroma at the edge of the Oklab vectorscope
+_BITS = 6  # of each channel, by which colours are looked up on it
+
+
+class _Loaded:
+    counts: Any = None
+
+
+def load_kernels() -> None:
+    """Compile the counting kernels or load them from the cache."""
+    from sfumato.core.kernels import counts
+
+    _Loaded.counts = counts
+
+
+@cache
+def _oklab_places(display: str) -> Array:
+    """Return where colours of a display lie on the Oklab vectorscope, by their upper bits; int32."""
+    space = encoding(display)
+    levels = ((np.arange(1 << _BITS) + 0.5) / (1 << _BITS)).astype(np.float32)
+    r, g, b = np.meshgrid(levels, levels, levels, indexing="ij")
+    lab = oklab.from_light(space.decode(np.stack([r, g, b], -1).reshape(-1, 3)), space)
+    across, up = (
+        np.clip(np.rint(lab[:, i] * (127.5 / OKLAB_EDGE) + 127.5), 0, 255).astype(np.intp)
+        for i in (1, 2)
+    )
+    return np.asarray((255 - up) * 256 + across, np.int32)
+
+
+def oklab_place(rgb: tuple[float, float, float], display: str = "sRGB") -> tuple[float, float]:
+    """Return where a display colour lies on the Oklab vectorscope, -1..1 to the right and up."""
+    space = encoding(display)
+    lab = oklab.from_light(space.decode(np.array([rgb], np.float32)), space)[0]
+    return float(lab[1] / OKLAB_EDGE), float(lab[2] / OKLAB_EDGE)
+
+
+def _oklab(image: Array, display: str) -> Array:
+    if _Loaded.counts is not None:
+        found = np.zeros(_SHAPES["oklab"], np.int32)
+        pixels = np.require(image, requirements=("C", "W"))
+        _Loaded.counts.placed(pixels, _oklab_places(display), _BITS, found)
+        return found
+    upper = (image >> (8 - _BITS)).astype(np.intp)
+    index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
+    by_colour = np.bincount(index.reshape(-1), minlength=1 << (3 * _BITS))
+    counts = np.bincount(_oklab_places(display), by_colour, 256 * 256)
+    return np.asarray(counts.reshape(256, 256), np.int32)
+
+
+def counted(kind: str, image: Array, display: str = "sRGB") -> Array:
+    """Count the pixels of uint8 (h, w, 3) for one instrument; int32 counts, layout as in the kernels.
+
+    `display` names the encoding of the picture, which the Oklab vectorscope needs.
+
+    >>> image = np.zeros((4, 5, 3), np.uint8); image[..., 0] = 255
+    >>> counted("histogram", image)[:, [0, 255]].tolist()
+    [[0, 20], [20, 0], [20, 0]]
+    """
+    if kind == "oklab":
+        return _oklab(image, display)
+    counts = np.zeros(_SHAPES[kind], np.int32)
+    if _Loaded.counts is not None:
+        getattr(_Loaded.counts, kind)(np.require(image, requirements=("C", "W")), counts)
+        return counts
+    return np.asarray(_NUMPY[kind](image, counts))
+
+
+def _bin(index: Array, shape: tuple[int, ...]) -> Array:
+    size = int(np.prod(shape))
+    return np.asarray(np.bincount(index.reshape(-1), minlength=size).reshape(shape), np.int32)
+
+
+def _histogram(image: Array, counts: Array) -> Array:
+    return np.stack([_bin(image[..., c].astype(np.intp), (256,)) for c in range(3)])
+
+
+def _columns(image: Array, columns: int) -> Array:
+    width = image.shape[1]
+    return np.asarray((np.arange(width) * columns // width)[None, :] * 256)
+
+
+def _parade(image: Array, counts: Array) -> Array:
+    shape = counts.shape[1:]
+    at = _columns(image, shape[0])
+    return np.stack([_bin(at + image[..., c], shape) for c in range(3)])
+
+
+def _waveform(image: Array, counts: Array) -> Array:
+    luma = (image.astype(np.intp) @ np.array([54, 183, 19]) + 128) >> 8
+    return _bin(_columns(image, counts.shape[0]) + luma, counts.shape)
+
+
+def _vectorscope(image: Array, counts: Array) -> Array:
+    pixels = image.astype(np.intp)
+    cb = (pixels @ np.array([-7509, -25259, 32768]) + 8421376) >> 16
+    cr = (pixels @ np.array([32768, -29763, -3005]) + 8421376) >> 16
+    return _bin((255 - cr) * 256 + cb, counts.shape)
+
+
+_NUMPY: dict[str, Callable[[Array, Array], Array]] = {
+    "histogram": _histogram,
+    "parade": _parade,
+    "waveform": _waveform,
+    "vectorscope": _vectorscope,
+}
+
+
+# --- bands ---------------------------------------------------------------------------------------
+LUMA, ANY = "luma", "any channel"
+CHANNELS = ("red", "green", "blue")
+
+
+@frozen
+class Band:
+    """What is marked on an instrument: levels of one channel, of luma or of any, or a box of a plane.
+
+    `low` and `high` are levels 0..1; for `plane` ("vectorscope" or "oklab") places -1..1, x and y.
+    """
+
+    channel: str = LUMA
+    low: tuple[float, ...] = (0.0,)
+    high: tuple[float, ...] = (1.0,)
+    plane: str = ""
+
+
+def in_band(image: Array, band: Band, display: str = "sRGB") -> Array:
+    """Return which pixels of uint8 (h, w, 3) lie in a band, bool (h, w).
+
+    >>> picture = np.uint8([[[0, 0, 0], [128, 128, 128], [255, 255, 255]]])
+    >>> in_band(picture, Band(LUMA, (0.4,), (0.6,))).tolist()
+    [[False, True, False]]
+    """
+    if band.plane:
+        x, y = _plane_places(image, band.plane, display)
+        return np.asarray(
+            (x >= band.low[0]) & (x <= band.high[0]) & (y >= band.low[1]) & (y <= band.high[1])
+        )
+    low, high = band.low[0] * 255, band.high[0] * 255
+    if band.channel == LUMA:
+        luma = (image.astype(np.int32) @ np.array([54, 183, 19], np.int32) + 128) >> 8
+        return np.asarray((luma >= low) & (luma <= high))
+    inside = (image >= low) & (image <= high)
+    if band.channel == ANY:
+        return np.asarray(inside.any(axis=-1))
+    return np.asarray(inside[..., CHANNELS.index(band.channel)])
+
+
+def _plane_places(image: Array, plane: str, display: str) -> tuple[Array, Array]:
+    """Return where pixels lie on a vectorscope, -1..1 to the right and up."""
+    if plane == "oklab":
+        upper = (image >> (8 - _BITS)).astype(np.intp)
+        index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
+        at = _oklab_places(display)[index]
+        return (at % 256 - 127.5) / 127.5, (127.5 - at // 256) / 127.5
+    pixels = image.astype(np.intp)
+    cb = (pixels @ np.array([-7509, -25259, 32768]) + 8421376) >> 16
+    cr = (pixels @ np.array([32768, -29763, -3005]) + 8421376) >> 16
+    return (cb - 127.5) / 127.5, (cr - 127.5) / 127.5
+
+
+def chroma_place(rgb: tuple[float, float, float]) -> tuple[float, float]:
+    """Return where a display colour lies on the Cb/Cr vectorscope, -1..1 to the right and up."""
+    y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
+    return 2 * (rgb[2] - y) / 1.8556, 2 * (rgb[0] - y) / 1.5748
+
+
+# --- in the cube ---------------------------------------------------------------------------------
+@frozen(eq=False)
+class CubePoints:
+    """Points in the colour cube: places (m, 3), their colours uint8 (m, 3), radius in pixels (m,)."""
+
+    places: Rgb
+    colours: Array
+    radius: Array
+    words: str = ""
+
+
+_HEAT = np.array(
+    [[70, 70, 70], [120, 112, 80], [221, 187, 74], [207, 91, 65], [255, 235, 225]], np.float32
+)
+_HEAT_AT = (0.0, 0.25, 1.0, 3.0, 6.0)  # dE
+
+
+def heated(apart: Array) -> Array:
+    """Return a colour for each dE, uint8 (m, 3): grey, yellow at 1, red at 3, white from 6 on."""
+    channels = [np.interp(apart, _HEAT_AT, _HEAT[:, c]) for c in range(3)]
+    return np.stack(channels, axis=-1).astype(np.uint8)
+
+
+def loss_radius(apart: Array) -> Array:
+    """Return how large each dE is drawn, in pixels: 0.7 where nothing is lost, 3.5 from 3 on."""
+    return np.asarray(np.interp(apart, (0.0, 0.25, 1.0, 3.0), (0.7, 1.2, 2.2, 3.5)), np.float32)
+
+
+# --- pictures of counts ------------------------------------------------------------------------
+DRAWN = ("parade", "waveform", "vectorscope", "oklab")
+_INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
+_WHITE = np.array([214, 214, 214], np.float32)
+_GROUND = 38.0
+
+
+_BRIGHT = 2047  # counts beyond it are as bright as it
+
+
+def _glow(counts: Array, gain: float) -> Array:
+    """Return the brightness 0..1 of counts 0..2047: few pixels are seen, many do not blot."""
+    peak = np.log1p(max(float(counts.max()), 1.0) * gain)
+    lit = np.log1p(np.arange(_BRIGHT + 1, dtype=np.float32) * np.float32(gain))
+    return np.asarray(np.minimum(lit * np.float32(1.15 / peak), 1), np.float32)
+
+
+def _inked(counts: Array, gain: float, ink: Array) -> Array:
+    """Return counts as colours: one ink for all, looked up, or one for each place."""
+    light = _glow(counts, gain)
+    index = np.minimum(np.ascontiguousarray(counts), _BRIGHT)
+    if ink.ndim == 1:  # looked up four bytes at a time, which is ten times quicker than three
+        shades: Array = np.zeros((len(light), 4), np.uint8)
+        shades[:, :3] = np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[:, None]
+        whole = shades.view(np.uint32)[:, 0].take(index)
+        return np.asarray(whole.view(np.uint8).reshape(*counts.shape, 4)[..., :3])
+    share = light.take(index)
+    out = np.empty((*counts.shape, 3), np.uint8)
+    for c in range(3):
+        out[..., c] = np.float32(_GROUND) + (ink[..., c] - np.float32(_GROUND)) * share
+    return out
+
+
+@cache
+def _vector_ink() -> Array:
+    """Return the colour that each place of the vectorscope stands for, float32 (256, 256, 3)."""
+    cb, cr = np.meshgrid((np.arange(256) - 127.5) / 255, (127.5 - np.arange(256)) / 255)
+    r, b = 0.62 + 1.5748 * cr, 0.62 + 1.8556 * cb
+    g = 0.62 - 0.4681 * cr - 0.1873 * cb
+    return np.asarray(np.clip(np.stack([r, g, b], -1) * 255, 60, 255), np.float32)
+
+
+@cache
+def _oklab_ink() -> Array:
+    """Return the colour that each place of the Oklab vectorscope stands for, float32 (256, 256, 3)."""
+    a, b = np.meshgrid((np.arange(256) - 127.5) / 127.5, (127.5 - np.arange(256)) / 127.5)
+    lab = np.stack([np.full_like(a, 0.72), OKLAB_EDGE * a, OKLAB_EDGE * b], -1)
+    space = encoding("sRGB")
+    code = space.encode(oklab.to_light(lab.astype(np.float32).reshape(-1, 3), space))
+    return np.asarray(np.clip(code.reshape(256, 256, 3) * 255, 60, 255), np.float32)
+
+
+_REFERENCE = np.array([150, 150, 150], np.float32)
+
+
+def drawn(kind: str, counts: Array, reference: bool = False) -> Array:
+    """Return counts of one of DRAWN as a picture, uint8 (256, width, 3), black at the foot.
+
+    A `reference` is drawn in grey, to lie under or over another.
+    """
+    grey = _REFERENCE if reference else None
+    if kind in ("oklab", "vectorscope"):
+        inks = _oklab_ink() if kind == "oklab" else _vector_ink()
+        return _inked(counts, 0.5, inks if grey is None else grey)
+    if kind == "waveform":
+        return _inked(counts[:, ::-1].T, 0.8, _WHITE if grey is None else grey)
+    traces = [
+        _inked(counts[c][:, ::-1].T, 0.8, _INK[c] if grey is None else grey) for c in range(3)
+    ]
+    return np.concatenate(traces, axis=1)
+
+
+def neutral_line(run: Callable[[Rgb], Rgb], steps: int = 65) -> Rgb:
+    """Return what a function does to greys 0..1, float32 (steps, 3)."""
+    greys = np.repeat(np.linspace(0, 1, steps, dtype=np.float32)[:, None], 3, axis=1)
+    return run(greys)

@@ -1,0 +1,273 @@
+"""The colour path of a shot: Source -> Ground -> Look -> View, as functions on pixels.
+
+Preview, export, baking and the command line all go through these functions.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from attrs import evolve, frozen
+
+from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.colour.adapt import transformed
+from sfumato.core.colour.encodings import Encoding, Family, convert, encoding, light_matrix
+from sfumato.core.colour.tone import eased, hue_restored, tone_and_hue_undone, tone_scale, uneased
+from sfumato.core.errors import ValueRefused
+from sfumato.core.lut.transform import Function, Transform
+from sfumato.core.path.laying import blended, matte
+from sfumato.core.study.study import Coat, Joint, Shot, Span, Study, View
+
+NODE_RANGE = (-0.25, 1.25)  # of code values in and out of LUTs that keep them
+CHUNK = 32768  # points at a time: enough to make little of each step's own cost
+
+
+def chunked(run: Function, rgb: Rgb) -> Rgb:
+    """Run a stage over (..., 3) colours in chunks; the result equals running it on the whole."""
+    flat = rgb.reshape(-1, 3)
+    if len(flat) <= CHUNK:
+        return run.run(rgb)
+    out = np.empty_like(flat)
+    for start in range(0, len(flat), CHUNK):
+        out[start : start + CHUNK] = run.run(flat[start : start + CHUNK])
+    return out.reshape(rgb.shape)
+
+
+def through_coat(coat: Coat, code: Rgb, working: Encoding) -> Rgb:
+    """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b."""
+    if not coat.acts:
+        return code
+    if coat.is_group:
+        graded = through_coats(coat.members, code, working)
+    else:
+        assert coat.spec is not None
+        graded = coat.spec.apply(coat.parameters, code, working)
+    laying = coat.laying
+    if laying.is_plain:
+        return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
+    graded = blended(laying.blend, code, graded, working)
+    change = np.float32(coat.strength) * (graded - code)
+    if laying.is_limited:
+        change = change * matte(laying, code, working)
+    return np.asarray(code + change, np.float32)
+
+
+def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:
+    """Return before + strength (after - before)."""
+    return before + np.float32(strength) * (after - before)
+
+
+def through_coats(coats: tuple[Coat, ...], code: Rgb, working: Encoding) -> Rgb:
+    """Apply coats top to bottom."""
+    for coat in coats:
+        code = through_coat(coat, code, working)
+    return code
+
+
+def to_working(shot: Shot, study: Study, code: Rgb) -> Rgb:
+    """Source code values -> working code values; a source that is not stated passes unchanged."""
+    if shot.encoding is None:
+        return code
+    return convert(code, shot.encoding, study.working)
+
+
+def through_ground(shot: Shot, study: Study, code: Rgb) -> Rgb:
+    return through_coats(shot.ground, code, encoding(study.working))
+
+
+def through_look(study: Study, code: Rgb) -> Rgb:
+    graded = through_coats(study.look.coats, code, encoding(study.working))
+    if study.look.strength == 1.0:
+        return graded
+    return mixed(code, graded, study.look.strength)
+
+
+def through_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
+    """Working code values -> display code values (of the View, or of another `display`).
+
+    Scene-referred colours go through the View's tone scale, or through the rendering that the View
+    brings itself; from there to another display they are carried without one.
+    """
+    working, view = encoding(study.working), encoding(study.view.encoding)
+    target = display or view
+    if not working.is_scene:
+        return convert(code, working, target)
+    for own in (target, view):
+        if own.coder is not None and own.coder.shown is not None:
+            return convert(own.coder.shown(code, working), own, target)
+    return _toned(code, working, target, study.view)
+
+
+def _toned(code: Rgb, working: Encoding, target: Encoding, view: View) -> Rgb:
+    light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
+    if view.ease:
+        light = eased(light)
+    toned = hue_restored(light, tone_scale(light, view), view.hue)
+    return target.encode(toned * np.float32(target.reference))
+
+
+def from_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
+    """Display code values -> the working code values that `through_view` shows as them.
+
+    Colours on the edge of the display's gamut, which the View reaches only in the limit, come back
+    from near it; tones beyond its tone scale from the end of that.
+
+    Raises:
+        ValueRefused: the View is a rendering that cannot be undone.
+    """
+    working, view = encoding(study.working), encoding(study.view.encoding)
+    target = display or view
+    if not working.is_scene:
+        return convert(code, target, working)
+    for own in (target, view):
+        if own.coder is not None and own.coder.shown is not None:
+            if own.coder.unshown is None:
+                raise ValueRefused(
+                    f"{own.name} cannot be undone", hint="choose a View of Sfumato's own"
+                )
+            return own.coder.unshown(convert(code, target, own), working)
+    light = target.decode(code) / np.float32(target.reference)
+    light = tone_and_hue_undone(light, study.view)
+    if study.view.ease:
+        light = uneased(light)
+    back = np.asarray(np.linalg.inv(light_matrix(working, target)) * target.reference, np.float64)
+    found: Rgb = working.encode(transformed(light, back))
+    return found
+
+
+def unviewed(study: Study, code: Rgb) -> Rgb:
+    """Return the working colour that the View shows as a display colour, float32 (3,)."""
+    found: Rgb = from_view(study, np.asarray(code, np.float32)[None])
+    return np.asarray(found[0])
+
+
+# --- the ends of the Span ------------------------------------------------------------------------
+def span_names(study: Study, shot: Shot | None = None) -> tuple[str, str]:
+    """Return the names of the encodings that the study's Span takes and gives."""
+    entry = study.span.entry or study.working
+    if study.span.with_ground and shot is not None:
+        entry = shot.encoding or study.working
+    usual = study.working if study.span.end is Joint.LOOK else study.view.encoding
+    return entry, study.span.leave or usual
+
+
+@frozen
+class SpanChoice:
+    """A usual Span: its key, what it is called, and the Span for a study and the shot looked at."""
+
+    key: str
+    title: str
+    span: Callable[[Study, Shot | None], Span]
+
+
+SPANS = (
+    SpanChoice(
+        "camera",
+        "Camera to display",
+        lambda study, shot: Span(entry=(shot.encoding or "") if shot else ""),
+    ),
+    SpanChoice("working", "Working to working", lambda _s, _shot: Span(end=Joint.LOOK)),
+    SpanChoice(
+        "display", "Display to display", lambda study, _shot: Span(entry=study.view.encoding)
+    ),
+    SpanChoice("shown", "Working to display", lambda _s, _shot: Span()),
+)
+
+
+def with_entry(study: Study, name: str) -> Span:
+    """Return the study's Span expecting an encoding; the Ground of a shot is left out."""
+    return evolve(study.span, start=Joint.GROUND, entry="" if name == study.working else name)
+
+
+def with_leave(study: Study, name: str) -> Span:
+    """Return the study's Span giving an encoding: display encodings through the View, others before it."""
+    if encoding(name).is_scene or not encoding(study.working).is_scene:
+        return evolve(study.span, end=Joint.LOOK, leave="" if name == study.working else name)
+    leave = "" if name == study.view.encoding else name
+    return evolve(study.span, end=Joint.VIEW, leave=leave)
+
+
+def span_title(study: Study, ends: tuple[str, str]) -> str:
+    """Return the title of a LUT of the Look between two encodings."""
+    return f"{study.look.name}, {ends[0]} to {ends[1]}"
+
+
+def span_sentence(study: Study, shot: Shot | None = None) -> str:
+    """Say in one line what the LUT expects and gives."""
+    entry, leave = (encoding(n) for n in span_names(study, shot))
+    whose = {Family.DISPLAY: "pictures", Family.LINEAR: "light", Family.LOG: "footage"}[
+        entry.family
+    ]
+    return f"Expects {entry.name} {whose}, gives {leave.name}"
+
+
+def into_entry(study: Study, shot: Shot | None, code: Rgb) -> Rgb:
+    """Working code values -> what the LUT of the study's Span is given."""
+    entry = encoding(span_names(study, shot)[0])
+    if encoding(study.working).is_scene and not entry.is_scene:
+        return through_view(study, code, entry)
+    return convert(code, study.working, entry)
+
+
+def from_entry(study: Study, entry: Encoding, code: Rgb) -> Rgb:
+    """What a LUT is given -> working code values."""
+    if encoding(study.working).is_scene and not entry.is_scene:
+        return from_view(study, code, entry)
+    return convert(code, entry, study.working)
+
+
+def from_leave(study: Study, code: Rgb) -> Rgb:
+    """What the LUT of the study's Span gives -> display code values of the View."""
+    leave = encoding(span_names(study)[1])
+    if leave.is_scene or study.span.end is Joint.LOOK:
+        return through_view(study, convert(code, leave, study.working))
+    return convert(code, leave, study.view.encoding)
+
+
+def span_transform(
+    study: Study, span: tuple[str, str] | None = None, shot_id: str | None = None
+) -> Transform:
+    """Return the path between two encodings as one exact stage.
+
+    From a display encoding into a scene-referred working encoding the View is undone first: such a
+    LUT is for pictures that are shown already.
+
+    Raises:
+        ValueRefused: the Span gives scene-referred colours out of a display-referred working
+            encoding, or it includes a Ground and no shot is named.
+    """
+    working = encoding(study.working)
+    shot: Shot | None = None
+    if span is None and study.span.with_ground:
+        if shot_id is None:
+            raise ValueRefused(
+                "the Span includes a Ground, but no shot is named", hint="name the shot"
+            )
+        shot = study.shot(shot_id)
+    entry_name, leave_name = span or span_names(study, shot)
+    entry, leave = encoding(entry_name), encoding(leave_name)
+    toned = working.is_scene and not leave.is_scene
+    if leave.is_scene and not working.is_scene:
+        raise ValueRefused(
+            f"a Span to {leave.name} does not fit the working encoding {working.name}",
+            hint="end in a display encoding",
+        )
+
+    def run(rgb: Rgb) -> Rgb:
+        x = as_rgb(rgb)
+        if entry is not working:
+            x = from_entry(study, entry, x)
+        if shot is not None:
+            x = through_ground(shot, study, x)
+        x = through_look(study, x)
+        if toned:
+            x = through_view(study, x, leave)
+        elif leave is not working:
+            x = convert(x, working, leave)
+        return x
+
+    stage = Function(f"{entry.name} to {leave.name}", run)
+    whole = Function(stage.name, lambda rgb: chunked(stage, as_rgb(rgb)))
+    title = span_title(study, (entry.name, leave.name))
+    return Transform((whole,), title, (f"{entry.name} to {leave.name}",))

@@ -1,0 +1,564 @@
+"""The study: an immutable value; every edit is a pure method that returns a new one."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Iterator
+from enum import Enum
+from typing import TYPE_CHECKING, Any
+
+import attrs
+from attrs import field, frozen
+
+from sfumato.core.colour.encodings import Family, encoding, names_of
+from sfumato.core.controls import Choice, File, LutFile, Number, Toggle, control, kinds
+from sfumato.core.errors import ValueRefused
+from sfumato.core.glaze import GlazeSpec, glazes
+from sfumato.core.lut.device import Target
+from sfumato.core.path.laying import NORMAL, Laying
+from sfumato.core.study.mask import Mask
+
+if TYPE_CHECKING:
+    from sfumato.core.lut.transform import Transform
+
+LOOK = "look"
+GROUP = "group"  # the key of coats that hold others under one Strength
+MOST_MEMBERS = 64
+
+
+def new_id() -> str:
+    """Return a short random name for a shot or coat."""
+    return secrets.token_hex(4)
+
+
+@frozen
+class UnknownGlaze:
+    """What a newer or foreign study says of a glaze this version does not know; kept word for word."""
+
+    plain: dict[str, Any] = field(eq=True, hash=False)
+
+
+@frozen
+class Together:
+    """The parameters of a group: it has none of its own."""
+
+
+@frozen
+class Coat:
+    """One glaze in the Ledger: its kind, its values, and how much of it; or a group of glazes.
+
+    A group (`key` GROUP) lays what its members make together, with one Strength, blend and Reach.
+    Groups hold no groups.
+    """
+
+    key: str
+    parameters: Any
+    id: str = field(factory=new_id)
+    on: bool = True
+    strength: float = 1.0
+    name: str = ""
+    laying: Laying = Laying()
+    members: tuple[Coat, ...] = ()
+
+    @property
+    def is_group(self) -> bool:
+        return self.key == GROUP
+
+    @property
+    def spec(self) -> GlazeSpec | None:
+        return glazes().get(self.key)
+
+    @property
+    def title(self) -> str:
+        spec = self.spec
+        if self.is_group:
+            return self.name or "Group"
+        return self.name or (spec.title if spec else f"{self.key} (unknown)")
+
+    @property
+    def acts(self) -> bool:
+        """Whether the coat can change anything at all."""
+        if not self.on or self.strength == 0:
+            return False
+        if self.is_group:
+            return any(m.acts for m in self.members) or self.laying.blend != NORMAL
+        spec = self.spec
+        return (
+            spec is not None
+            and not isinstance(self.parameters, UnknownGlaze)
+            and (self.parameters != spec.defaults() or self.laying.blend != NORMAL)
+        )
+
+
+def grouped(coats: tuple[Coat, ...], name: str = "") -> Coat:
+    """Return a group of coats.
+
+    Raises:
+        ValueRefused: one of them is a group itself, or there are more than 64.
+    """
+    if any(c.is_group for c in coats):
+        raise ValueRefused("a group cannot hold a group", hint="take that group apart first")
+    if len(coats) > MOST_MEMBERS:
+        raise ValueRefused(f"a group holds up to {MOST_MEMBERS} glazes, not {len(coats)}")
+    return Coat(GROUP, Together(), name=name, members=coats)
+
+
+def renewed(coat: Coat) -> Coat:
+    """Return a copy with ids of its own, members too."""
+    return attrs.evolve(coat, id=new_id(), members=tuple(map(renewed, coat.members)))
+
+
+def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:
+    """Yield coats in the order of the Ledger: a group, then its members."""
+    for coat in coats:
+        yield coat
+        yield from coat.members
+
+
+def new_coat(key: str, **values: Any) -> Coat:
+    """Return a coat of a known glaze.
+
+    Raises:
+        ValueRefused: no glaze has that key, or a value is outside its control.
+    """
+    spec = glazes().get(key)
+    if spec is None:
+        raise ValueRefused(f"there is no glaze {key!r}", hint=f"use one of {', '.join(glazes())}")
+    return Coat(key, attrs.evolve(spec.defaults(), **values))
+
+
+@frozen
+class Layer:
+    """A LUT laid on one still where its mask lets it; it goes into results, never into a LUT."""
+
+    coat: Coat
+    mask: Mask = Mask(full=False)
+
+
+@frozen
+class Shot:
+    """One picture, or a clip of which one frame is shown, with its own Ground.
+
+    `encoding` None = not stated. `first` and `last` are the frames of a clip that belong to the
+    shot; `last` None = to its end. `mask` says where on a still the Look goes, `layers` lie on it.
+    """
+
+    path: str
+    name: str
+    encoding: str | None = None
+    frame: int = 0
+    ground: tuple[Coat, ...] = ()
+    id: str = field(factory=new_id)
+    first: int = 0
+    last: int | None = None
+    group: str = ""  # the name that it shares with others of its kind
+    mask: Mask = Mask()
+    layers: tuple[Layer, ...] = ()
+
+    @property
+    def is_painted(self) -> bool:
+        """Whether something is done to parts of the picture, which no LUT holds."""
+        return not self.mask.is_plain or any(layer.coat.acts for layer in self.layers)
+
+
+@frozen
+class Look:
+    """The shared part of the grade, the part that goes into a LUT."""
+
+    name: str = "Untitled look"
+    coats: tuple[Coat, ...] = ()
+    strength: float = 1.0
+
+
+def _displays() -> tuple[str, ...]:
+    return names_of(Family.DISPLAY)
+
+
+@frozen
+class View:
+    """How working colours are shown: a display encoding and, for scene working encodings, a tone scale."""
+
+    encoding: str = control(
+        "BT.1886",
+        Choice(title="Display", options=_displays, help="The display that the Look is made for."),
+    )
+    contrast: float = control(
+        1.25,
+        Number(
+            title="Contrast",
+            least=0.6,
+            most=2.5,
+            help="Slope at 18 % grey, in stops out per stop in.",
+        ),
+    )
+    white: float = control(
+        6.0,
+        Number(
+            title="White",
+            least=3.0,
+            most=10.0,
+            step=0.1,
+            digits=1,
+            unit="stops",
+            help="How far above 18 % grey display white lies.",
+        ),
+    )
+    shoulder: float = control(
+        1.4,
+        Number(
+            title="Shoulder",
+            least=0.6,
+            most=4.0,
+            step=0.05,
+            help="How late highlights bend: high is late and hard.",
+        ),
+    )
+    black: float = control(
+        6.0,
+        Number(
+            title="Black",
+            least=3.0,
+            most=10.0,
+            step=0.1,
+            digits=1,
+            unit="stops",
+            help="How far below 18 % grey shadows fall to black.",
+        ),
+    )
+    hue: float = control(
+        0.35,
+        Number(
+            title="Keep hue",
+            least=0.0,
+            most=1.0,
+            help="Brings back the hue that bending each channel shifts.",
+        ),
+    )
+    ease: bool = control(
+        True,
+        Toggle(
+            title="Ease gamut", help="Brings colours outside the display's gamut gently inside."
+        ),
+    )
+
+
+class Joint(Enum):
+    """The places on a colour's path where a LUT can start or end."""
+
+    SOURCE = "source"
+    GROUND = "ground"
+    LOOK = "look"
+    VIEW = "view"
+
+
+@frozen
+class Span:
+    """What the LUT covers. From SOURCE it includes the Ground of one shot, which must be asked for.
+
+    `entry` is the encoding that the LUT expects ("" = the working encoding, or the shot's own when
+    its Ground is included), `leave` the one that it gives ("" = the working encoding, or the View's).
+    """
+
+    start: Joint = Joint.GROUND
+    end: Joint = Joint.VIEW
+    entry: str = ""
+    leave: str = ""
+
+    def __attrs_post_init__(self) -> None:
+        if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (
+            Joint.LOOK,
+            Joint.VIEW,
+        ):
+            raise ValueRefused(
+                "a Span runs from before or after the Ground to before or after the View"
+            )
+
+    @property
+    def with_ground(self) -> bool:
+        return self.start is Joint.SOURCE
+
+
+@frozen
+class Study:
+    """The document: shots, Look, View, Span, and the grid that the Seal will write."""
+
+    name: str = "Untitled"
+    shots: tuple[Shot, ...] = ()
+    look: Look = field(factory=Look)
+    working: str = "sRGB"
+    view: View = field(factory=lambda: View(encoding="sRGB"))
+    span: Span = field(factory=Span)
+    grid: int = 33
+    fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
+    notes: str = ""
+    target: Target = Target()  # whose sight of the LUT is shown
+    configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
+
+    # --- looking -------------------------------------------------------------------------------
+    def shot(self, shot_id: str) -> Shot:
+        """Return the shot of that id.
+
+        Raises:
+            KeyError: there is none.
+        """
+        for shot in self.shots:
+            if shot.id == shot_id:
+                return shot
+        raise KeyError(shot_id)
+
+    def coats(self, where: str) -> tuple[Coat, ...]:
+        """Return the coats of the Look (`where` = LOOK), of a shot's Ground, or of a group (its id)."""
+        if where == LOOK:
+            return self.look.coats
+        for shot in self.shots:
+            if shot.id == where:
+                return shot.ground
+        return self.coat(where).members
+
+    def root(self, coat_id: str) -> str:
+        """Return on which path a coat lies: LOOK or a shot's id.
+
+        Raises:
+            KeyError: it lies nowhere.
+        """
+        for where, coats in ((LOOK, self.look.coats), *((s.id, s.ground) for s in self.shots)):
+            if any(c.id == coat_id for c in every(coats)):
+                return where
+        raise KeyError(coat_id)
+
+    def home(self, coat_id: str) -> str:
+        """Return what holds a coat: LOOK, a shot's id or a group's id.
+
+        Raises:
+            KeyError: it lies nowhere.
+        """
+        root = self.root(coat_id)
+        for coat in self.coats(root):
+            if any(m.id == coat_id for m in coat.members):
+                return coat.id
+        return root
+
+    def coat(self, coat_id: str) -> Coat:
+        return next(c for c in every(self.coats(self.root(coat_id))) if c.id == coat_id)
+
+    def every_coat(self) -> Iterator[Coat]:
+        """Yield all coats of the Look, every Ground and every layer, groups and their members."""
+        for coats in (self.look.coats, *(s.ground for s in self.shots)):
+            yield from every(coats)
+        for shot in self.shots:
+            yield from (layer.coat for layer in shot.layers)
+
+    def is_group(self, where: str) -> bool:
+        """Whether `where` names a group (and not LOOK or a shot)."""
+        return where != LOOK and all(s.id != where for s in self.shots)
+
+    # --- edits of coats ------------------------------------------------------------------------
+    def with_coats(self, where: str, coats: tuple[Coat, ...]) -> Study:
+        if where == LOOK:
+            return attrs.evolve(self, look=attrs.evolve(self.look, coats=coats))
+        if self.is_group(where):
+            grouped(coats)  # refuses what a group cannot hold
+            return self._each(where, lambda c: attrs.evolve(c, members=coats))
+        return self.with_shot(where, ground=coats)
+
+    def _each(self, coat_id: str, change: Callable[[Coat], Coat]) -> Study:
+        where = self.home(coat_id)
+        coats = tuple(change(c) if c.id == coat_id else c for c in self.coats(where))
+        return self.with_coats(where, coats)
+
+    def tuned(self, coat_id: str, **values: Any) -> Study:
+        """Return the study with controls of a coat set; refuses values outside their controls."""
+        return self._each(
+            coat_id, lambda c: attrs.evolve(c, parameters=attrs.evolve(c.parameters, **values))
+        )
+
+    def set_coat(self, coat_id: str, **values: Any) -> Study:
+        """Return the study with `on`, `strength`, `name` or `parameters` of a coat set."""
+        strength = values.get("strength", 1.0)
+        if not 0.0 <= strength <= 2.0:
+            raise ValueRefused(
+                f"Strength is {strength * 100:g} %, outside 0 to 200 %", hint="choose 0 to 200 %"
+            )
+        return self._each(coat_id, lambda c: attrs.evolve(c, **values))
+
+    def added(self, where: str, coat: Coat, index: int | None = None) -> Study:
+        coats = self.coats(where)
+        at = len(coats) if index is None else index
+        return self.with_coats(where, (*coats[:at], coat, *coats[at:]))
+
+    def soloed(self, coat_id: str) -> Study:
+        """Return the study with the other glazes of the same path switched off, for looking at one.
+
+        Raises:
+            KeyError: there is no such coat.
+        """
+        where, home = self.root(coat_id), self.home(coat_id)
+
+        def alone(coat: Coat) -> Coat:
+            if coat.id == home:
+                members = tuple(attrs.evolve(m, on=m.id == coat_id) for m in coat.members)
+                return attrs.evolve(coat, on=True, members=members)
+            return attrs.evolve(coat, on=coat.id == coat_id)
+
+        return self.with_coats(where, tuple(map(alone, self.coats(where))))
+
+    def with_files(self, change: Callable[[LutFile], LutFile]) -> Study:
+        """Change every LUT file that glazes refer to: to read it, or to write its path otherwise."""
+
+        def one(coat: Coat) -> Coat:
+            if coat.is_group:
+                return attrs.evolve(coat, members=tuple(map(one, coat.members)))
+            table = kinds(coat.parameters) if attrs.has(type(coat.parameters)) else {}
+            files = {
+                n: getattr(coat.parameters, n) for n, k in table.items() if isinstance(k, File)
+            }
+            changed = {n: change(f) for n, f in files.items() if f.path}
+            if not changed:
+                return coat
+            return attrs.evolve(coat, parameters=attrs.evolve(coat.parameters, **changed))
+
+        def laid(layer: Layer) -> Layer:
+            return attrs.evolve(layer, coat=one(layer.coat))
+
+        shots = tuple(
+            attrs.evolve(s, ground=tuple(map(one, s.ground)), layers=tuple(map(laid, s.layers)))
+            for s in self.shots
+        )
+        look = attrs.evolve(self.look, coats=tuple(map(one, self.look.coats)))
+        return attrs.evolve(self, shots=shots, look=look)
+
+    def removed(self, coat_id: str) -> Study:
+        where = self.home(coat_id)
+        return self.with_coats(where, tuple(c for c in self.coats(where) if c.id != coat_id))
+
+    def moved(self, coat_id: str, where: str, index: int) -> Study:
+        """Return the study with a coat at `index` of `where` (counted without the coat itself)."""
+        coat = self.coat(coat_id)
+        return self.removed(coat_id).added(where, coat, index)
+
+    def duplicated(self, coat_id: str) -> Study:
+        where = self.home(coat_id)
+        index = [c.id for c in self.coats(where)].index(coat_id)
+        return self.added(where, renewed(self.coat(coat_id)), index + 1)
+
+    def stepped(self, coat_id: str, step: int) -> Study:
+        """Return the study with a coat one place up (-1) or down (1): into, through and out of groups."""
+        coat, where = self.coat(coat_id), self.home(coat_id)
+        coats = self.coats(where)
+        index = [c.id for c in coats].index(coat_id)
+        beyond = index + step
+        if not 0 <= beyond < len(coats):
+            if not self.is_group(where):
+                return self
+            outer = self.home(where)
+            place = [c.id for c in self.coats(outer)].index(where)
+            return self.moved(coat_id, outer, place + (step > 0))
+        beside = coats[beyond]
+        if beside.is_group and not coat.is_group:
+            return self.moved(coat_id, beside.id, 0 if step > 0 else len(beside.members))
+        return self.moved(coat_id, where, beyond)
+
+    def put_together(self, ids: tuple[str, ...], name: str = "") -> tuple[Study, Coat]:
+        """Return the study with coats of one place under one group, where the first of them was.
+
+        Raises:
+            ValueRefused: they lie in several places, or one of them is or lies in a group.
+        """
+        homes = {self.home(i) for i in ids}
+        if len(homes) != 1 or self.is_group(next(iter(homes))):
+            raise ValueRefused(
+                "these glazes cannot be put into one group",
+                hint="choose glazes of the Look, or of one Ground, that are in no group yet",
+            )
+        where = homes.pop()
+        coats = self.coats(where)
+        inside = tuple(c for c in coats if c.id in ids)
+        group = grouped(inside, name)
+        first = coats.index(inside[0])
+        rest = [c for c in coats if c.id not in ids]
+        rest.insert(first, group)
+        return self.with_coats(where, tuple(rest)), group
+
+    def taken_apart(self, group_id: str) -> Study:
+        """Return the study with the members of a group in its place."""
+        where = self.home(group_id)
+        out: list[Coat] = []
+        for coat in self.coats(where):
+            out.extend(coat.members if coat.id == group_id else (coat,))
+        return self.with_coats(where, tuple(out))
+
+    # --- edits of the rest ---------------------------------------------------------------------
+    def with_shot(self, shot_id: str, **values: Any) -> Study:
+        self.shot(shot_id)
+        shots = tuple(attrs.evolve(s, **values) if s.id == shot_id else s for s in self.shots)
+        return attrs.evolve(self, shots=shots)
+
+    def with_look(self, **values: Any) -> Study:
+        strength = values.get("strength", 1.0)
+        if not 0.0 <= strength <= 2.0:
+            raise ValueRefused(
+                f"the Strength of the Look is {strength * 100:g} %, outside 0 to 200 %",
+                hint="choose 0 to 200 %",
+            )
+        return attrs.evolve(self, look=attrs.evolve(self.look, **values))
+
+    def brought_in(self, shots: tuple[Shot, ...]) -> Study:
+        """Return the study with more shots; the first of all decides working encoding and View."""
+        study = attrs.evolve(self, shots=self.shots + shots)
+        stated = next((s.encoding for s in shots if s.encoding), None)
+        if self.shots or stated is None or self.look.coats:
+            return study
+        return study.suited_to(stated)
+
+    def suited_to(self, source: str) -> Study:
+        """Return the study with the working encoding and View that suit a source encoding."""
+        space = encoding(source)
+        if space.family is Family.DISPLAY:
+            return attrs.evolve(
+                self, working=space.name, view=attrs.evolve(self.view, encoding=space.name)
+            )
+        working = space.name if space.family is Family.LOG else "ACEScct"
+        return attrs.evolve(self, working=working, view=attrs.evolve(self.view, encoding="BT.1886"))
+
+    def of_group(self, name: str) -> tuple[Shot, ...]:
+        """Return the shots of a group, none for ""."""
+        return tuple(s for s in self.shots if name and s.group == name)
+
+    def with_group(self, ids: tuple[str, ...], name: str) -> Study:
+        """Return the study with shots in a group, standing together where the first of them stands."""
+        members = [attrs.evolve(s, group=name) for s in self.shots if s.id in ids]
+        rest = [s for s in self.shots if s.id not in ids]
+        if not name:
+            shots = [attrs.evolve(s, group="") if s.id in ids else s for s in self.shots]
+            return attrs.evolve(self, shots=tuple(shots))
+        first = next(i for i, s in enumerate(self.shots) if s.id in ids)
+        at = sum(1 for s in self.shots[:first] if s.id not in ids)
+        return attrs.evolve(self, shots=(*rest[:at], *members, *rest[at:]))
+
+    def moved_shot(self, shot_id: str, index: int) -> Study:
+        """Return the study with a shot at `index` of the row (counted without the shot itself)."""
+        shot = self.shot(shot_id)
+        rest = [s for s in self.shots if s.id != shot_id]
+        rest.insert(index, shot)
+        return attrs.evolve(self, shots=tuple(rest))
+
+    def without_shot(self, shot_id: str) -> Study:
+        return attrs.evolve(self, shots=tuple(s for s in self.shots if s.id != shot_id))
+
+    # --- what it does --------------------------------------------------------------------------
+    def transform(self, span: tuple[str, str] | None = None, shot: str | None = None) -> Transform:
+        """Return the exact path as a Transform.
+
+        Args:
+            span: names of the encodings the transform takes and gives; None for the study's Span.
+            shot: id of the shot whose Ground to include when the study's Span starts at the source.
+        """
+        from sfumato.core.path.path import span_transform
+
+        return span_transform(self, span, shot)
+
+    def bake(self, grid: int | None = None, span: tuple[str, str] | None = None) -> Transform:
+        """Return a Transform of one 3D table that stands for the path."""
+        from sfumato.core.lut.bake import baked
+
+        return baked(self.transform(span), grid or self.grid)

@@ -1,0 +1,262 @@
+"""Studies to and from plain data, with upgrades of older glazes and unknown ones kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import attrs
+
+from sfumato.core import controls
+from sfumato.core.colour import user_encoding
+from sfumato.core.colour.encodings import add_encodings, encoding, encodings
+from sfumato.core.colour.user_encoding import UserEncoding
+from sfumato.core.errors import StudyError, ValueRefused
+from sfumato.core.glaze import glazes
+from sfumato.core.lut.device import Target
+from sfumato.core.path.laying import Laying
+from sfumato.core.study import mask
+from sfumato.core.study.study import (
+    GROUP,
+    Coat,
+    Joint,
+    Layer,
+    Look,
+    Shot,
+    Span,
+    Study,
+    UnknownGlaze,
+    View,
+    grouped,
+    new_id,
+)
+
+VERSION = 1
+_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
+
+
+def dump(study: Study) -> dict[str, Any]:
+    """Return the study as plain data: dicts, lists, numbers and text."""
+    own = used_encodings(study)
+    return {
+        "sfumato": VERSION,
+        "name": study.name,
+        "notes": study.notes,
+        "working": study.working,
+        "view": controls.dump(study.view),
+        "span": [study.span.start.value, study.span.end.value],
+        "span_encodings": [study.span.entry, study.span.leave],
+        "grid": study.grid,
+        "fit": study.fit,
+        "target": controls.dump(study.target),
+        "look": {
+            "name": study.look.name,
+            "strength": study.look.strength,
+            "coats": [dump_coat(c) for c in study.look.coats],
+        },
+        "shots": [
+            {
+                "id": s.id,
+                "name": s.name,
+                "path": s.path,
+                "frame": s.frame,
+                **({"range": [s.first, s.last]} if s.first or s.last is not None else {}),
+                "encoding": s.encoding,
+                **({"group": s.group} if s.group else {}),
+                "ground": [dump_coat(c) for c in s.ground],
+                **({} if s.mask.is_plain else {"mask": mask.dump(s.mask)}),
+                **({"layers": [_dump_layer(e) for e in s.layers]} if s.layers else {}),
+            }
+            for s in study.shots
+        ],
+        **({"configs": list(study.configs)} if study.configs else {}),
+        **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
+    }
+
+
+def used_encodings(study: Study) -> list[UserEncoding]:
+    """Return the definitions of the user's own encodings that a study refers to: they travel with it."""
+    names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
+    names |= {s.encoding or "" for s in study.shots}
+    for coat in study.every_coat():
+        if attrs.has(type(coat.parameters)):
+            names |= {
+                v
+                for v in attrs.asdict(coat.parameters, recurse=False).values()
+                if isinstance(v, str)
+            }
+    known = encodings()
+    return [known[n].definition for n in known if n in names and known[n].definition is not None]
+
+
+_NO_NAMES = {"id", "group", "name", "path", "file", "notes", "glaze", "note", "configs"}
+
+
+def _brought(plain: dict[str, Any]) -> dict[str, Any]:
+    """Make the encodings known that a study brings along; return the study with their names as known.
+
+    One whose name is taken by another definition gets a name of its own.
+    """
+    names: dict[str, str] = {}
+    for each in plain.get("encodings", []):
+        own = user_encoding.load(each)
+        name, known = own.name, encodings()
+        for i in range(2, 100):
+            there = known.get(name)
+            if there is None or there.definition == attrs.evolve(own, name=name):
+                break
+            name = f"{own.name} {i}"
+        if name not in known:
+            add_encodings([attrs.evolve(own, name=name).made()])
+        if name != own.name:
+            names[own.name] = name
+
+    def walk(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {k: v if k in _NO_NAMES else walk(v) for k, v in value.items()}
+        if isinstance(value, list):
+            return [walk(v) for v in value]
+        return names.get(value, value) if isinstance(value, str) else value
+
+    found: dict[str, Any] = walk(plain) if names else plain
+    return found
+
+
+def _dump_layer(layer: Layer) -> dict[str, Any]:
+    return {"coat": dump_coat(layer.coat), "mask": mask.dump(layer.mask)}
+
+
+def dump_coat(coat: Coat) -> dict[str, Any]:
+    head: dict[str, Any] = {
+        "id": coat.id,
+        "on": coat.on,
+        "strength": coat.strength,
+        "name": coat.name,
+    }
+    if isinstance(coat.parameters, UnknownGlaze):
+        return {**coat.parameters.plain, **head}
+    if coat.laying != Laying():
+        head["laying"] = controls.dump(coat.laying)
+    if coat.is_group:
+        return {"glaze": GROUP, "v": 1, **head, "members": [dump_coat(m) for m in coat.members]}
+    spec = glazes()[coat.key]
+    return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
+
+
+def load_coat(plain: dict[str, Any]) -> Coat:
+    key = plain["glaze"]
+    head: dict[str, Any] = {
+        "id": str(plain.get("id") or new_id()),
+        "on": bool(plain.get("on", True)),
+        "strength": share(plain.get("strength", 1.0), "the Strength of a glaze"),
+        "name": str(plain.get("name", "")),
+    }
+    if key == GROUP:
+        members = plain.get("members", [])
+        inside = grouped(tuple(load_coat(m) for m in members if m.get("glaze") != GROUP))
+        if len(inside.members) != len(members):
+            raise ValueRefused("a group holds a group")
+        laying = controls.load(Laying, plain.get("laying") or {})
+        return attrs.evolve(inside, laying=laying, **head)
+    spec = glazes().get(key)
+    version = int(plain.get("v", 1))
+    if spec is None or version > spec.version:
+        return Coat(key, UnknownGlaze(dict(plain)), **head)
+    head["laying"] = controls.load(Laying, plain.get("laying") or {})
+    values = {k: v for k, v in plain.items() if k not in _COAT_KEYS}
+    for step in range(version, spec.version):
+        values = spec.upgrades[step](values)
+    return Coat(key, controls.load(spec.record, values), **head)
+
+
+def _range(value: Any) -> dict[str, Any]:
+    """Return the frames of a clip that belong to a shot, as fields of Shot."""
+    if value is None:
+        return {}
+    first, last = value
+    last = None if last is None else int(last)
+    if int(first) < 0 or (last is not None and last < int(first)):
+        raise ValueRefused(f"the frames {value!r} of a shot run backwards")
+    return {"first": int(first), "last": last}
+
+
+def _number(value: Any, least: float, most: float, what: str) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
+        raise ValueRefused(f"{what} is {value!r}, outside {least:g} to {most:g}")
+    return float(value)
+
+
+def share(value: Any, what: str) -> float:
+    """Return a Strength, 0 to 2.
+
+    Raises:
+        ValueRefused: it is none.
+    """
+    return _number(value, 0.0, 2.0, what)
+
+
+def load(plain: Any) -> Study:
+    """Make a study from plain data.
+
+    Raises:
+        StudyError: it is not a study, is from a newer version, or a value is refused.
+    """
+    if not isinstance(plain, dict) or not isinstance(plain.get("sfumato"), int):
+        raise StudyError("this is not a study", hint="choose a .sfumato file")
+    if plain["sfumato"] > VERSION:
+        raise StudyError(
+            f"the study was written by a newer version (format {plain['sfumato']})",
+            hint="open it with that version",
+        )
+    try:
+        return _study(plain)
+    except ValueRefused as error:
+        raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        detail = f"{type(error).__name__} {error}"[:120]
+        raise StudyError(
+            f"the study is damaged ({detail})", hint="open the copy that was saved before it"
+        ) from error
+
+
+def _study(plain: dict[str, Any]) -> Study:
+    plain = _brought(plain)
+    look = plain["look"]
+    start, end = plain["span"]
+    ends = [encoding(e).name if e else "" for e in plain.get("span_encodings", ["", ""])]
+    shots = tuple(
+        Shot(
+            path=str(s["path"]),
+            name=str(s["name"]),
+            encoding=encoding(s["encoding"]).name if s.get("encoding") else None,
+            frame=int(s.get("frame", 0)),
+            ground=tuple(load_coat(c) for c in s.get("ground", [])),
+            id=str(s["id"]),
+            group=str(s.get("group", "")),
+            mask=mask.load(s.get("mask") or {}),
+            layers=tuple(
+                Layer(load_coat(e["coat"]), mask.load(e.get("mask") or {}))
+                for e in s.get("layers", [])
+            ),
+            **_range(s.get("range")),
+        )
+        for s in plain["shots"]
+    )
+    if len({s.id for s in shots}) != len(shots):
+        raise ValueRefused("two shots have the same id")
+    return Study(
+        name=str(plain["name"]),
+        notes=str(plain.get("notes", "")),
+        shots=shots,
+        look=Look(
+            str(look["name"]),
+            tuple(load_coat(c) for c in look["coats"]),
+            share(look.get("strength", 1.0), "the Strength of the Look"),
+        ),
+        working=encoding(plain["working"]).name,
+        view=controls.load(View, plain["view"]),
+        span=Span(Joint(start), Joint(end), *ends),
+        grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
+        fit=plain.get("fit", False) is True,
+        target=controls.load(Target, plain.get("target") or {}),
+        configs=tuple(str(c) for c in plain.get("configs", [])),
+    )

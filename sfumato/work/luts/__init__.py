@@ -1,0 +1,1 @@
+"""LUT files: read, delivered, proved, compared, by the batch, on the wall."""

@@ -1,0 +1,411 @@
+"""Many LUT files into many formats: what is done to them, how results are named, and how it went."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from pathlib import Path
+
+import attrs
+from attrs import field, frozen
+
+from sfumato.core.colour.encodings import Encoding
+from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
+from sfumato.core.lut.difference import Difference
+from sfumato.core.lut.invert import InverseMap, inverted
+from sfumato.core.lut.recast import (
+    blended,
+    chained,
+    curves_of,
+    full_in,
+    full_out,
+    legal_in,
+    legal_out,
+    limited,
+    split,
+)
+from sfumato.core.lut.transform import Transform
+from sfumato.core.measure.assay import REPAIRS, Stored, assay, kind_of, repaired
+from sfumato.formats import registry
+from sfumato.formats.contract import Read
+from sfumato.work.cancel import Cancel
+from sfumato.work.files import write_bytes
+from sfumato.work.luts.lut_files import Target, display_of, held, loss, read_lut, written
+
+RANGES: dict[str, tuple[str, Callable[[Transform], Transform]]] = {
+    "legal in": ("take legal range", legal_in),
+    "full in": ("take full range instead of legal", full_in),
+    "legal out": ("give legal range", legal_out),
+    "full out": ("give full range instead of legal", full_out),
+}
+PARTS = ("", "tone", "colour", "tone and colour", "curves")
+ALONE, CHAIN, BLEND = "", "chain", "blend"
+EXISTING = ("add a version number", "leave it alone", "replace it")
+_VERSION, _LEAVE, _REPLACE = EXISTING
+DEFAULT_NAMES = "{name}"
+FIELDS = ("name", "grid", "format", "title", "number", "part")
+_MOST_FILES = 10_000
+
+
+@frozen
+class Recipe:
+    """What is done to LUTs before they are written, in this order.
+
+    Repairs, chain or blend of all files, Strength, inverse, range, part, limit.
+    """
+
+    repairs: tuple[str, ...] = ()
+    together: str = ALONE
+    share: float = 0.5  # of the second in a blend
+    strength: float = 1.0
+    invert: bool = False
+    range: str = ""
+    part: str = ""
+    limit: bool = False
+    title: str = ""
+    grid: int = 33  # of the lattices that an inverse or a split needs
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether files go through as they are."""
+        return self == Recipe(title=self.title, grid=self.grid, share=self.share)
+
+
+@frozen
+class Made:
+    """One transform that came out of a recipe, with the part of the name that tells it apart."""
+
+    name: str
+    transform: Transform
+    part: str = ""
+    notes: tuple[str, ...] = ()
+    where: InverseMap | None = None  # of an inverse
+
+
+def stored_of(found: Read) -> Stored:
+    return Stored(found.depth, found.lossy, found.key == "hald")
+
+
+def check_count(count: int, recipe: Recipe) -> None:
+    """Raise ValueRefused when a blend is asked of other than two LUTs."""
+    if recipe.together == BLEND and count != 2:
+        raise ValueRefused(
+            f"a blend takes two LUTs, not {count}", hint="leave two files in the list"
+        )
+
+
+def combined(pairs: Sequence[tuple[str, Transform]], recipe: Recipe) -> list[tuple[str, Transform]]:
+    """Chain or blend transforms into one where the recipe says so.
+
+    Raises:
+        ValueRefused: a blend of other than two.
+    """
+    if recipe.together == CHAIN and len(pairs) > 1:
+        return [("_then_".join(n for n, _ in pairs)[:120], chained([t for _, t in pairs]))]
+    if recipe.together == BLEND:
+        check_count(len(pairs), recipe)
+        (a, first), (b, second) = pairs
+        name = f"{a}_and_{b}"[:120]
+        return [(name, blended(first, second, recipe.share))]
+    return list(pairs)
+
+
+def cooked(
+    name: str,
+    transform: Transform,
+    recipe: Recipe,
+    cancel: Cancel | None = None,
+    display: Encoding | None = None,
+) -> list[Made]:
+    """Carry out a recipe on one transform; a split gives two.
+
+    Raises:
+        ValueRefused: an inverse or a split that cannot be.
+    """
+    check = (cancel or Cancel()).check
+    shown = display or display_of(transform)
+    notes: tuple[str, ...] = ()
+    where: InverseMap | None = None
+    if recipe.title:
+        transform = attrs.evolve(transform, title=recipe.title)
+    transform = transform.at_strength(recipe.strength)
+    if recipe.invert:
+        transform, where = inverted(transform, recipe.grid, shown, check)
+        notes += where.words()
+    if recipe.range:
+        transform = RANGES[recipe.range][1](transform)
+    if recipe.limit:
+        transform = limited(transform)
+    if not recipe.part:
+        return [Made(name, transform, "", notes, where)]
+    if recipe.part == "curves":
+        return [Made(name, curves_of(transform), "curves", notes)]
+    tone, colour = split(transform, recipe.grid)
+    both = {"tone": tone, "colour": colour}
+    wanted = both if recipe.part == "tone and colour" else {recipe.part: both[recipe.part]}
+    return [Made(name, t, part, notes) for part, t in wanted.items()]
+
+
+def lut_files(
+    places: Iterable[Path], *, cancel: Cancel | None = None
+) -> Iterator[tuple[Path, Path]]:
+    """Yield every LUT file of files and folders, with the folder that it is relative to.
+
+    Files that are named are yielded whatever their suffix; of folders those of known suffixes,
+    sub-folders included, links to folders not followed.
+    """
+    known = {s for f in registry.formats().values() for s in f.suffixes} | {".jpg", ".jpeg", ".xml"}
+    count = 0
+    for place in places:
+        if not place.is_dir():
+            yield place, place.parent
+            continue
+        for folder, names, files in os.walk(place):
+            names.sort()
+            for name in sorted(files):
+                if cancel is not None:
+                    cancel.check()
+                if Path(name).suffix.lower() in known and not name.startswith("."):
+                    count += 1
+                    if count > _MOST_FILES:
+                        raise ExportError(
+                            f"there are more than {_MOST_FILES} LUT files in the folder",
+                            hint="take it in parts",
+                            where=str(place),
+                        )
+                    yield Path(folder) / name, place
+
+
+def named(pattern: str, made: Made, target: Target, number: int, grid: int, title: str = "") -> str:
+    """Fill a naming pattern; what a file name cannot hold is replaced by a hyphen.
+
+    Raises:
+        ValueRefused: the pattern has a field that is not known, or gives no name.
+    """
+    values = {
+        "name": made.name,
+        "grid": str(grid) if grid else "1D",
+        "format": target.key,
+        "title": title or made.name,
+        "number": f"{number:03d}",
+        "part": made.part,
+    }
+    unknown = [f for f in re.findall(r"{(.*?)}", pattern) if f not in FIELDS]
+    if unknown or pattern.count("{") != pattern.count("}"):
+        what = f"{{{unknown[0]}}}" if unknown else pattern
+        raise ValueRefused(
+            f"the naming pattern has {what!r}, which is not known",
+            hint=f"use {', '.join(f'{{{f}}}' for f in FIELDS)}",
+        )
+    filled = re.sub(r"{(.*?)}", lambda m: values[m[1]], pattern)
+    if made.part and "{part}" not in pattern:
+        filled = f"{filled}_{made.part}"
+    safe = re.sub(r'[\x00-\x1f/\\:*?"<>|]+', "-", filled).strip(" .-")[:180]
+    if not safe:
+        raise ValueRefused("the naming pattern gives an empty name", hint="put {name} in it")
+    return safe
+
+
+@frozen
+class Row:
+    """How one file fared for one target; `error` says why nothing was written."""
+
+    source: Path
+    target: Target | None
+    written: Path | None = None
+    loss: Difference | None = None
+    notes: tuple[str, ...] = ()
+    error: str = ""
+    skipped: bool = False
+
+    @property
+    def state(self) -> str:
+        return "refused" if self.error else "left alone" if self.skipped else "written"
+
+
+@frozen
+class Batch:
+    """Files in, targets out."""
+
+    sources: tuple[tuple[Path, Path], ...]  # file, and the folder it is relative to
+    targets: tuple[Target, ...]
+    folder: Path
+    names: str = DEFAULT_NAMES
+    existing: str = _VERSION
+    recipe: Recipe = Recipe()
+    repairs: dict[Path, tuple[str, ...]] = field(factory=dict)
+    readings: dict[Path, str] = field(factory=dict)
+
+    @property
+    def count(self) -> int:
+        files = 1 if self.recipe.together else len(self.sources)
+        return files * len(self.targets)
+
+
+def _place(
+    batch: Batch, source: tuple[Path, Path], stem: str, ending: str, taken: set[Path]
+) -> Path | None:
+    """Return where a result goes; None when something is there that is to be left alone."""
+    file, root = source
+    within = file.parent.relative_to(root) if file.is_relative_to(root) else Path()
+    folder = batch.folder / within
+    path = folder / f"{stem}{ending}"
+    version = 2
+    while path in taken or (batch.existing != _REPLACE and path.exists()):
+        if batch.existing == _LEAVE and path not in taken:
+            return None
+        path = folder / f"{stem}_{version}{ending}"
+        version += 1
+    if path.resolve() == file.resolve() and batch.existing == _REPLACE:
+        raise ExportError(
+            "the result would replace the file it comes from",
+            hint="choose another folder or naming pattern",
+            where=str(path),
+        )
+    taken.add(path)
+    return path
+
+
+def repaired_read(
+    file: Path, reading: str = "", repairs: tuple[str, ...] = (), cancel: Cancel | None = None
+) -> Read:
+    """Read a file and carry repairs out on it.
+
+    Raises:
+        FormatError: it cannot be read.
+        ValueRefused: there is no such repair.
+    """
+    unknown = [r for r in repairs if r not in REPAIRS]
+    if unknown:
+        raise ValueRefused(f"there is no repair {unknown[0]!r}", hint=f"use {', '.join(REPAIRS)}")
+    found = read_lut(file, reading)
+    if not repairs:
+        return found
+    check = (cancel or Cancel()).check
+    examined = assay(found.transform, display_of(found.transform), stored_of(found), check)
+    mended = repaired(found.transform, examined, repairs, check)
+    return attrs.evolve(found, transform=mended)
+
+
+def _read(batch: Batch, file: Path, cancel: Cancel) -> Transform:
+    keys = batch.repairs.get(file, ()) or batch.recipe.repairs
+    return repaired_read(file, batch.readings.get(file, ""), keys, cancel).transform
+
+
+def run(
+    batch: Batch,
+    cancel: Cancel | None = None,
+    progress: Callable[[float, str], None] = lambda _share, _words: None,
+    on_row: Callable[[Row], None] = lambda _row: None,
+) -> list[Row]:
+    """Convert everything; a file that fails is told in its row and does not stop the rest.
+
+    One file is in memory at a time (all of them when they are chained or blended).
+
+    Raises:
+        Cancelled: between files; what was written stays, nothing is half written.
+        ExportError: the folder cannot be made.
+    """
+    cancel = cancel or Cancel()
+    try:
+        batch.folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ExportError(
+            error.strerror or "the folder cannot be made",
+            hint="choose another folder",
+            where=str(batch.folder),
+        ) from error
+    rows: list[Row] = []
+    taken: set[Path] = set()
+
+    def told(row: Row) -> None:
+        rows.append(row)
+        on_row(row)
+
+    def refused(source: Path, error: SfumatoError) -> None:
+        told(Row(source, None, error=error.sentence()))
+
+    if batch.recipe.together:
+        try:
+            check_count(len(batch.sources), batch.recipe)
+        except ValueRefused as error:
+            refused(batch.sources[0][0], error)
+            return rows
+        pairs = []
+        for file, _ in batch.sources:
+            cancel.check()
+            try:
+                pairs.append((file.stem, _read(batch, file, cancel)))
+            except SfumatoError as error:
+                refused(file, error)
+                return rows
+        for name, transform in combined(pairs, batch.recipe):
+            _write_all(batch, batch.sources[0], name, transform, 1, cancel, taken, told)
+        progress(1.0, "")
+        return rows
+    for number, source in enumerate(batch.sources, 1):
+        cancel.check()
+        file = source[0]
+        progress((number - 1) / len(batch.sources), file.name)
+        try:
+            transform = _read(batch, file, cancel)
+        except SfumatoError as error:
+            refused(file, error)
+            continue
+        _write_all(batch, source, file.stem, transform, number, cancel, taken, told)
+    progress(1.0, "")
+    return rows
+
+
+def _write_all(
+    batch: Batch,
+    source: tuple[Path, Path],
+    name: str,
+    transform: Transform,
+    number: int,
+    cancel: Cancel,
+    taken: set[Path],
+    told: Callable[[Row], None],
+) -> None:
+    """Write one transform to every target."""
+    file = source[0]
+    try:
+        results = cooked(name, transform, batch.recipe, cancel)
+    except SfumatoError as error:
+        told(Row(file, None, error=error.sentence()))
+        return
+    for target in batch.targets:
+        for made in results:
+            cancel.check()
+            try:
+                told(_written(batch, source, made, target, number, cancel, taken))
+            except SfumatoError as error:
+                told(Row(file, target, error=error.sentence(), notes=made.notes))
+
+
+def _written(
+    batch: Batch,
+    source: tuple[Path, Path],
+    made: Made,
+    target: Target,
+    number: int,
+    cancel: Cancel,
+    taken: set[Path],
+) -> Row:
+    found = held(made.transform, target, check=cancel.check)
+    grid = kind_of(found.transform)[1]
+    stem = named(batch.names, made, target, number, grid, made.transform.title)
+    path = _place(batch, source, stem, target.ending, taken)
+    if path is None:
+        return Row(source[0], target, skipped=True)
+    data, lost = written(found.transform, target)
+    difference = loss(made.transform, data, target)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ExportError(
+            error.strerror or "the folder cannot be made", where=str(path.parent)
+        ) from error
+    write_bytes(path, data, force=batch.existing == _REPLACE)
+    return Row(source[0], target, path, difference, (*made.notes, *found.said, *lost))

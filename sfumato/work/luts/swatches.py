@@ -1,0 +1,528 @@
+"""Looks in folders: which files there are, what they are like, and how a shot looks through them."""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import io
+import json
+import os
+import shutil
+import sqlite3
+import threading
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+import attrs
+import imagecodecs
+import numpy as np
+import platformdirs
+from attrs import frozen
+from PIL import Image
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour.encodings import convert, encoding, encodings
+from sfumato.core.errors import ExportError, FormatError, SfumatoError
+from sfumato.core.lut.bake import baked
+from sfumato.core.lut.transform import Function, Transform
+from sfumato.core.measure.assay import kind_of, log_signs
+from sfumato.core.measure.swatch import Character, character
+from sfumato.core.path import path
+from sfumato.core.study.preset import LOG, Preset, suits
+from sfumato.core.study.study import Study
+from sfumato.formats.registry import by_suffix
+from sfumato.media.registry import by_suffix as picture_suffix
+from sfumato.work.cancel import Cancel
+from sfumato.work.files import read_json, refusal, write_bytes
+from sfumato.work.frames import Kept
+from sfumato.work.luts.lut_files import read_lut, stated_span
+from sfumato.work.stores.presets import SUFFIXES, read_preset
+from sfumato.work.tiles import pool
+
+MOST_FILES = 10_000
+_KEEP = 48  # loaded looks
+_VERSION = 1
+_FACTS_VERSION = 2  # of what the cache holds
+
+
+@frozen
+class Swatch:
+    """One file: where it is, and a stamp that changes with it."""
+
+    file: Path
+    stamp: str
+    key: str = attrs.field(init=False, eq=False, repr=False)  # asked for all the time
+
+    def __attrs_post_init__(self) -> None:
+        object.__setattr__(self, "key", f"{self.file}|{self.stamp}")
+
+
+@frozen
+class Facts:
+    """What is known of a swatch without the shot; `fault` says why it cannot be read.
+
+    `expects` and `gives` are encodings that the file states; `log` whether it seems to expect log
+    (None: not clear); `made_for` is what a preset was set in.
+    """
+
+    title: str = ""
+    kind: str = ""
+    grid: int = 0
+    expects: str = ""
+    gives: str = ""
+    log: bool | None = None
+    made_for: str = ""
+    character: Character | None = None
+    fault: str = ""
+
+
+def takes(file: Path) -> bool:
+    """Whether a file is one that the Swatchbook shows: LUTs, not pictures, and presets."""
+    if file.suffix in SUFFIXES:
+        return True
+    return by_suffix(file.name) is not None and picture_suffix(file.name) is None
+
+
+def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
+    """Return all looks in folders and below them, by name; at most ten thousand."""
+    found: dict[Path, Swatch] = {}
+    for folder in folders:
+        for where, below, names in os.walk(folder):
+            if cancel is not None:
+                cancel.check()
+            below[:] = sorted(d for d in below if not d.startswith("."))
+            for name in sorted(names):
+                file = Path(where) / name
+                if name.startswith(".") or not takes(file):
+                    continue
+                try:
+                    facts = file.stat()
+                except OSError:
+                    continue
+                found[file] = Swatch(file, f"{facts.st_mtime_ns}-{facts.st_size}")
+                if len(found) >= MOST_FILES:
+                    return list(found.values())
+    return list(found.values())
+
+
+# --- what is kept on disk --------------------------------------------------------------------------
+class Cache:
+    """Facts and tiles by key in one database of the user's cache; one that is damaged starts anew."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        folder = Path(platformdirs.user_cache_dir("sfumato", appauthor=False))
+        self.file = file or folder / "swatches.sqlite"
+        self._lock = threading.Lock()
+        self._open()
+
+    def _open(self) -> None:
+        try:
+            self.file.parent.mkdir(parents=True, exist_ok=True)
+            self._base = self._made()
+        except (sqlite3.DatabaseError, OSError):
+            try:
+                self.file.unlink(missing_ok=True)
+                self._base = self._made()
+            except (sqlite3.DatabaseError, OSError):
+                self._base = sqlite3.connect(":memory:", check_same_thread=False)
+                self._make_tables(self._base)
+
+    def _made(self) -> sqlite3.Connection:
+        base = sqlite3.connect(self.file, check_same_thread=False, timeout=2)
+        self._make_tables(base)
+        return base
+
+    @staticmethod
+    def _make_tables(base: sqlite3.Connection) -> None:
+        base.execute("pragma journal_mode=wal")
+        base.execute("pragma synchronous=off")  # losing it costs a second look
+        base.execute("create table if not exists facts (key text primary key, plain text)")
+        base.execute("create table if not exists tiles (key text primary key, picture blob)")
+        base.commit()
+
+    def _all(self, sql: str, keys: list[str]) -> dict[str, Any]:
+        found: dict[str, Any] = {}
+        # A base that is locked by another window, damaged or closed is as good as an empty one.
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            for at in range(0, len(keys), 500):
+                part = keys[at : at + 500]
+                marks = ",".join("?" * len(part))
+                found.update(self._base.execute(sql.format(marks), part).fetchall())
+        return found
+
+    def facts(self, keys: list[str]) -> dict[str, Facts]:
+        """Return what is known of the swatches of these keys."""
+        rows = self._all("select key, plain from facts where key in ({})", keys)
+        found = {}
+        for key, text in rows.items():
+            try:
+                found[key] = _loaded_facts(json.loads(text))
+            except (ValueError, TypeError, KeyError):
+                continue
+        return found
+
+    def put_facts(self, found: dict[str, Facts]) -> None:
+        rows = [(k, json.dumps(_plain_facts(f))) for k, f in found.items()]
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            self._base.executemany("insert or replace into facts values (?, ?)", rows)
+            self._base.commit()
+
+    def tiles(self, keys: list[str]) -> dict[str, Array]:
+        """Return the tiles of these keys, uint8 (h, w, 3)."""
+        rows = self._all("select key, picture from tiles where key in ({})", keys)
+        pictures = pool().map(_picture, rows.values())
+        return {k: p for k, p in zip(rows, pictures, strict=True) if p is not None}
+
+    def put_tiles(self, found: dict[str, Array]) -> None:
+        rows = []
+        for key, pixels in found.items():
+            data = io.BytesIO()
+            Image.fromarray(pixels).save(data, "JPEG", quality=92, subsampling=0)
+            rows.append((key, data.getvalue()))
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            self._base.executemany("insert or replace into tiles values (?, ?)", rows)
+            count = self._base.execute("select count(*) from tiles").fetchone()[0]
+            if count > 40_000:  # the oldest go
+                self._base.execute(
+                    "delete from tiles where rowid in (select rowid from tiles order by rowid limit 10000)"
+                )
+            self._base.commit()
+
+    def close(self) -> None:
+        with self._lock:
+            self._base.close()
+
+
+def _picture(data: bytes) -> Array | None:
+    """Decode a tile; None when it is damaged."""
+    try:
+        picture = np.asarray(imagecodecs.jpeg8_decode(data))
+    except (RuntimeError, ValueError):
+        return None
+    return picture if picture.ndim == 3 else None
+
+
+def _plain_facts(facts: Facts) -> dict[str, Any]:
+    plain = attrs.asdict(facts, recurse=False)
+    c = facts.character
+    if c is not None:
+        numbers = [c.warmth, c.contrast, c.colourfulness, c.darkness]
+        # As bytes: a thousand looks are read before the wall stands.
+        places = np.asarray(c.places, np.float32).tobytes()
+        plain["character"] = [*numbers, base64.b64encode(places).decode()]
+    return {"v": _FACTS_VERSION, **plain}
+
+
+def _loaded_facts(plain: dict[str, Any]) -> Facts:
+    if plain.pop("v") != _FACTS_VERSION:
+        raise ValueError("written by another version")
+    c = plain.pop("character")
+    known = None
+    if c is not None:
+        warmth, contrast, colourfulness, darkness, places = c
+        where = np.frombuffer(base64.b64decode(places), np.float32).reshape(-1, 3)
+        known = Character(warmth, contrast, colourfulness, darkness, where)
+    return Facts(**plain, character=known)
+
+
+# --- what a swatch does ----------------------------------------------------------------------------
+@frozen(eq=False)
+class Loaded:
+    """A look that was read: the chain of a LUT file, or a preset."""
+
+    transform: Transform | None = None
+    preset: Preset | None = None
+
+
+@frozen
+class Ends:
+    """What a look is taken to expect and give: names of encodings, "" = working values."""
+
+    expects: str = ""
+    gives: str = ""
+
+    @property
+    def are_working(self) -> bool:
+        return not self.expects and not self.gives
+
+
+def ends_of(facts: Facts, study: Study, own: tuple[str, str] | None = None) -> Ends:
+    """Return what a swatch expects and gives: as the person says, as it states, or as it looks."""
+    working, shown = study.working, study.view.encoding
+
+    def named(name: str) -> str:
+        return "" if name == working or name not in encodings() else name
+
+    if own is not None:
+        return Ends(*(named(n) for n in own))
+    if facts.kind in ("look", "glaze"):
+        return Ends()
+    if facts.expects:
+        return Ends(named(facts.expects), named(facts.gives or facts.expects))
+    if not encoding(working).is_scene:
+        return Ends()
+    return Ends("", shown) if facts.log else Ends(shown, shown)
+
+
+def misfit(facts: Facts, study: Study, own: tuple[str, str] | None = None) -> str:
+    """Return what a swatch expects that the study's working values are not, "" when it fits."""
+    if facts.fault:
+        return ""
+    log = encoding(study.working).is_scene
+    if facts.kind in ("look", "glaze"):
+        return "" if (facts.made_for == LOG) == log else f"made for {facts.made_for}"
+    if own is not None or facts.expects:
+        entry = ends_of(facts, study, own).expects
+        return f"expects {entry}" if entry else ""
+    if facts.log is None or facts.log == log:
+        return ""
+    return "expects log" if facts.log else "expects display"
+
+
+class Swatchbook:
+    """Reads looks, remembers what they are like, and shows shots through them."""
+
+    def __init__(self, cache: Cache | None = None) -> None:
+        self.cache = cache or Cache()
+        self._loaded = Kept(_KEEP)
+
+    def load(self, swatch: Swatch) -> Loaded:
+        """Read a look, kept while it is among the newest.
+
+        Raises:
+            SfumatoError: it cannot be read.
+        """
+
+        def make() -> Loaded:
+            if swatch.file.suffix in SUFFIXES:
+                return Loaded(preset=read_preset(swatch.file))
+            return Loaded(transform=read_lut(swatch.file).transform)
+
+        loaded: Loaded = self._loaded.get(swatch.key, make)
+        return loaded
+
+    def facts(self, swatch: Swatch) -> Facts:
+        """Examine a swatch; one that cannot be read is a Facts with its fault."""
+        try:
+            loaded = self.load(swatch)
+        except SfumatoError as error:
+            return Facts(swatch.file.stem, fault=error.sentence())
+        preset, transform = loaded.preset, loaded.transform
+        if preset is not None:
+            kind = "look" if swatch.file.suffix == ".look" else "glaze"
+            study = _study_of(preset)
+            run: Callable[[Rgb], Rgb] = study.transform((study.view.encoding,) * 2).apply
+            made = suits(preset.working)
+            return Facts(preset.name, kind, made_for=made, character=character(run))
+        assert transform is not None
+        expects, gives = stated_span(transform)
+        kind, grid = kind_of(transform)
+        signs = log_signs(transform, encoding("BT.1886")) if not expects else None
+        log = None if signs is None or "3D" not in kind else signs >= 3
+        if expects:
+            log = encoding(expects).is_scene
+        run = _as_display(transform, expects, gives) if log else transform.apply
+        return Facts(
+            transform.title or swatch.file.stem,
+            kind,
+            grid,
+            expects or "",
+            gives or "",
+            log,
+            character=character(run),
+        )
+
+    def examine(self, swatches: list[Swatch]) -> dict[str, Facts]:
+        """Return the facts of swatches: from the cache, else examined and kept there."""
+        known = self.cache.facts([s.key for s in swatches])
+        fresh = {s.key: self.facts(s) for s in swatches if s.key not in known}
+        if fresh:
+            self.cache.put_facts(fresh)
+        return {**known, **fresh}
+
+    def layer(self, study: Study, swatch: Swatch, ends: Ends) -> Callable[[Rgb], Rgb]:
+        """Return what a swatch does to working values, working values out."""
+        loaded = self.load(swatch)
+        if loaded.preset is not None:
+            look = loaded.preset.as_look()
+            laid = attrs.evolve(study, look=look)
+            return lambda code: path.through_look(laid, code)
+        transform = loaded.transform
+        assert transform is not None
+
+        def run(code: Rgb) -> Rgb:
+            given = transform.apply(_entered(study, ends, code))
+            if not ends.gives:
+                return given
+            leave = encoding(ends.gives)
+            if not leave.is_scene and encoding(study.working).is_scene:
+                return path.from_view(study, np.clip(given, 0, 1), leave)
+            return convert(given, leave, study.working)
+
+        return run
+
+    def seen(self, study: Study, swatch: Swatch, ends: Ends) -> Callable[[Rgb], Rgb]:
+        """Return working values -> display codes of the View through a swatch at full Strength.
+
+        The same as its layer and then the View, without undoing a View that is done again.
+        """
+        loaded = self.load(swatch)
+        scene = encoding(study.working).is_scene
+        if loaded.transform is None or not ends.gives or encoding(ends.gives).is_scene or not scene:
+            layer = self.layer(study, swatch, ends)
+            return lambda code: path.through_view(study, layer(code))
+        transform = loaded.transform
+
+        def run(code: Rgb) -> Rgb:
+            given = transform.apply(_entered(study, ends, code))
+            return convert(given, ends.gives, study.view.encoding)
+
+        return run
+
+
+def _entered(study: Study, ends: Ends, code: Rgb) -> Rgb:
+    """Working values -> what a look expects."""
+    if not ends.expects:
+        return code
+    entry = encoding(ends.expects)
+    if not entry.is_scene and encoding(study.working).is_scene:
+        return path.through_view(study, code, entry)
+    return convert(code, study.working, entry)
+
+
+def _study_of(preset: Preset) -> Study:
+    study = attrs.evolve(Study().suited_to(preset.working), working=preset.working)
+    return attrs.evolve(study, look=preset.as_look())
+
+
+def _as_display(
+    transform: Transform, expects: str | None, gives: str | None
+) -> Callable[[Rgb], Rgb]:
+    """Return a look for log as it changes display colours, so that it compares with others."""
+    working = expects if expects and encoding(expects).is_scene else "ACEScct"
+    study = Study().suited_to(working)
+    out = encoding(gives) if gives else encoding(study.view.encoding)
+
+    def run(rgb: Rgb) -> Rgb:
+        given = transform.apply(path.from_view(study, rgb))
+        if out.is_scene:
+            return path.through_view(study, convert(given, out, study.working))
+        return convert(given, out, study.view.encoding)
+
+    return run
+
+
+@frozen
+class Layer:
+    """A swatch in a stack: what it is taken for, and how much of it."""
+
+    swatch: Swatch
+    ends: Ends = Ends()
+    strength: float = 1.0
+
+
+def stacked(book: Swatchbook, study: Study, layers: Iterable[Layer]) -> Callable[[Rgb], Rgb]:
+    """Return several swatches one after the other, each at its Strength, on working values."""
+    runs = [(book.layer(study, x.swatch, x.ends), x.strength) for x in layers]
+
+    def run(code: Rgb) -> Rgb:
+        for layer, strength in runs:
+            graded = layer(code)
+            code = graded if strength == 1.0 else path.mixed(code, graded, strength)
+        return code
+
+    return run
+
+
+def mixed(a: Callable[[Rgb], Rgb], b: Callable[[Rgb], Rgb], share: float) -> Callable[[Rgb], Rgb]:
+    """Return a mix of two: (1 - share) of the first, share of the second."""
+    return lambda code: path.mixed(a(code), b(code), share)
+
+
+def as_lut(run: Callable[[Rgb], Rgb], study: Study, title: str, grid: int = 33) -> Transform:
+    """Bake what was built in the Swatchbook into a LUT between working values."""
+    found = baked(Transform((Function(title, run),)), grid)
+    space = encoding(study.working)
+    words = f"expects {space.name} ({space.title}), gives {space.name} ({space.title})"
+    return Transform(found.stages, title, (words,))
+
+
+# --- marks and notes -------------------------------------------------------------------------------
+KEPT, PASSED = "kept", "passed"
+
+
+@frozen
+class Remark:
+    """What the person says of a file: kept or passed, a note, and what it expects and gives."""
+
+    mark: str = ""
+    note: str = ""
+    ends: tuple[str, str] | None = None
+
+
+def remarks_file() -> Path:
+    folder = Path(platformdirs.user_data_dir("sfumato", appauthor=False))
+    return folder / "swatchbook.json"
+
+
+def read_remarks() -> dict[str, Remark]:
+    """Return the remarks by path; none when there are none yet.
+
+    Raises:
+        StudyError: the file is damaged.
+    """
+    file = remarks_file()
+    if not file.exists():
+        return {}
+    plain = read_json(file, "a book of remarks", "move it away to begin anew", 64 << 20)
+    found = {}
+    for name, each in (plain.get("remarks", {}) if isinstance(plain, dict) else {}).items():
+        ends = each.get("ends")
+        pair = tuple(ends) if isinstance(ends, list) and len(ends) == 2 else None
+        found[name] = Remark(str(each.get("mark", "")), str(each.get("note", "")), pair)
+    return found
+
+
+def write_remarks(remarks: dict[str, Remark]) -> None:
+    """Write the remarks, whole or not at all.
+
+    Raises:
+        ExportError: the place cannot be written.
+    """
+    plain = {
+        "sfumato_remarks": _VERSION,
+        "remarks": {
+            name: {"mark": r.mark, "note": r.note, **({"ends": list(r.ends)} if r.ends else {})}
+            for name, r in remarks.items()
+            if r != Remark()
+        },
+    }
+    file = remarks_file()
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refusal(error, file, ExportError) from error
+    write_bytes(file, json.dumps(plain, indent=1, ensure_ascii=False).encode(), force=True)
+
+
+def moved_file(source: Path, target: Path) -> None:
+    """Rename or move a look; nothing is written over.
+
+    Raises:
+        FormatError: the target exists, or the place cannot be written.
+    """
+    if target.exists():
+        raise FormatError(
+            f"{target.name} exists there already", hint="choose another name", where=str(target)
+        )
+    try:
+        os.link(source, target)  # fails, unlike renaming, when somebody was quicker
+        source.unlink()
+    except OSError:
+        try:
+            if target.exists():
+                raise FileExistsError(target)
+            shutil.move(source, target)  # onto another disk
+        except OSError as error:
+            raise refusal(error, target, FormatError) from error

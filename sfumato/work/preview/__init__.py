@@ -1,0 +1,1 @@
+"""What the window shows while the hand moves and at rest."""

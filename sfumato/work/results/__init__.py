@@ -1,0 +1,1 @@
+"""Pictures and clips through a look into new files."""

@@ -1,0 +1,438 @@
+"""A shot of a study, or any picture through a LUT, into a new file: Source, Ground, Look, output."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import attrs
+import numpy as np
+from attrs import frozen
+
+from sfumato._version import VERSION
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.errors import ExportError, SfumatoError, StudyError, ValueRefused
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.study import mask, painted, study_json
+from sfumato.core.study.study import Shot, Study
+from sfumato.media.contract import Saving, Still
+from sfumato.media.registry import by_suffix
+from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
+from sfumato.work.files import read_json, write_bytes
+from sfumato.work.frames import open_still
+from sfumato.work.luts.lut_files import read_lut, stated_span
+from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
+from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.stills import (
+    Chain,
+    chain_of,
+    default_bits,
+    kind_for,
+    rounded,
+    write_still,
+)
+from sfumato.work.stores.study_store import loaded
+from sfumato.work.tiles import pool, run_tiled
+
+SIDECAR = ".applied.json"
+# Of the codes that legal range can hold: 1 is white, 1.095 the last code.
+_DOMAIN = (-0.075, -0.075, -0.075), (1.1, 1.1, 1.1)
+_MOST_SIDECAR = 64 << 20
+_ROWS = 256  # of a painted still at a time
+_SHARE_WRITTEN = 0.9  # of the work; the rest is the proof
+USUAL_NAME = "{shot}"
+
+
+@frozen
+class ApplyWish:
+    """What is to come out: "" or 0 = as the View, the source or the suffix says.
+
+    Attributes:
+        encoding: of the result; scene-referred ones leave the View out.
+        quality: of H.264 and HEVC, less is better; `jpeg_quality` 1..100, more is better.
+        points: of a lattice that clips go through instead of the exact path, many times as fast; 0 =
+            the exact path. The proof says what that costs.
+        lut: takes the place of Ground and Look.
+    """
+
+    encoding: str = ""
+    strength: float = 1.0
+    bits: int = 0
+    codec: str = ""
+    quality: int = 16
+    effort: str = "quick"
+    jpeg_quality: int = 95
+    sampling: str = "4:4:4"
+    points: int = 0
+    lut: Transform | None = None
+
+
+@frozen
+class Applied:
+    """What was done: what could not be kept, in words, and what the decoded result was found to be."""
+
+    remarks: tuple[str, ...]
+    proof: AppliedProof
+
+
+def is_clip(path: str | Path) -> bool:
+    kind = by_suffix(str(path))
+    return kind is not None and kind.key == "clip"
+
+
+def result_encoding(study: Study, wish: ApplyWish) -> str:
+    """Return the encoding that results are in, "" when a LUT in the study's place does not say."""
+    if wish.lut is not None:
+        return wish.encoding or stated_span(wish.lut)[1] or ""
+    return wish.encoding or study.view.encoding
+
+
+def treatment(study: Study, shot: Shot, wish: ApplyWish) -> Callable[[Rgb], Rgb]:
+    """Return what is done to a shot's code values, each pixel for itself; painted masks are left out.
+
+    Strength backs the Look off (or pushes it): x + s (look(x) - x) in working values, over the
+    Strength that the Look has itself. With a LUT of its own the numbers go through that alone.
+
+    Raises:
+        ValueRefused: the result's encoding cannot come out of that study or LUT.
+    """
+    if wish.lut is not None:
+        lut = wish.lut.at_strength(wish.strength) if wish.strength != 1.0 else wish.lut
+        expects, gives = stated_span(wish.lut)
+        known = shot.encoding if expects else None
+        to = wish.encoding if wish.encoding and gives else None
+        if wish.encoding and not gives:
+            raise ValueRefused(
+                "the LUT does not say what it gives", hint="leave “Made for” as the LUT gives it"
+            )
+        return chain_of([lut], from_encoding=known, to_encoding=to)
+    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
+    look = painted.steps_of(study, attrs.evolve(shot, layers=()), wish.strength)[0][0]
+    return lambda code: leave(look(enter(code)))
+
+
+def by_lattice(run: Callable[[Rgb], Rgb], points: int, cancel: Cancel | None = None) -> Chain:
+    """Return a function on code values as a look-up; codes a little beyond 0..1 are in it."""
+    low, high = np.asarray(_DOMAIN, np.float32)
+    nodes = run_tiled(run, lattice_colours(points) * (high - low) + low, cancel)
+    return chain_of([Transform((Table3D(np.nan_to_num(nodes), _DOMAIN),))])
+
+
+def graded_still(
+    study: Study, shot: Shot, wish: ApplyWish, code: Rgb, cancel: Cancel | None = None
+) -> Rgb:
+    """Return a whole still (h, w, 3) as it is to be written, masks and layers too; not clipped."""
+    steps = painted.steps_of(study, shot, wish.strength)
+    if wish.lut is not None or (painted.everywhere(steps) and len(steps) == 1):
+        return run_tiled(treatment(study, shot, wish), code, cancel)
+    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
+    height, width = code.shape[:2]
+    out = np.empty_like(code)
+
+    def one(top: int) -> None:
+        if cancel is not None:
+            cancel.check()
+        rows = slice(top, min(top + _ROWS, height))
+        region = (0.0, top / height, 1.0, rows.stop / height)
+        mattes: list[Array | None] = [
+            None if m.is_plain else mask.rendered(m, width, rows.stop - top, region)
+            for _step, m in steps
+        ]
+        out[rows] = leave(painted.run(steps, enter(code[rows]), mattes))
+
+    list(pool().map(one, range(0, height, _ROWS)))
+    return out
+
+
+def apply_shot(
+    study: Study,
+    shot: Shot,
+    target: str | Path,
+    wish: ApplyWish = ApplyWish(),
+    *,
+    force: bool = False,
+    cancel: Cancel | None = None,
+    progress: Progress = silent,
+) -> Applied:
+    """Write a shot through its Ground and the Look into a new file, decode it again and compare.
+
+    A sidecar says what was done: before the result is there without its proof, so that a run that
+    is killed in between is known by it.
+
+    Raises:
+        ExportError: the file exists and `force` is false, it is the source, or cannot be written.
+        MediaError: the source cannot be read.
+        ValueRefused: the wish cannot be met.
+        Cancelled: while it was written: nothing is left; later: a result that is proved by the
+            next run.
+    """
+    file = Path(target)
+    if file.resolve() == Path(shot.path).resolve():
+        raise ExportError(
+            "the original is never written over", hint="choose another name", where=str(file)
+        )
+    side, record = _side(file), _record(study, shot, file, wish)
+    there = _sidecar(file)
+    if file.exists() and not force:
+        if there is None or "proof" in there or there != json.loads(json.dumps(record)):
+            raise ExportError(
+                "the file exists already", hint="choose another name or replace it", where=str(file)
+            )
+        # Made by a run that was stopped before it was proved.
+        proof = _proof_of(study, shot, file, wish, cancel)
+        if not proof.is_true:
+            raise ExportError(
+                f"a run that was stopped has left the file, and it is {proof.words()}",
+                hint="remove it and apply again",
+                where=str(file),
+            )
+        _write_side(side, {**record, "proof": attrs.asdict(proof)})
+        return Applied((), proof)
+    old = side.read_bytes() if there is not None else None
+    _write_side(side, record)
+    try:
+        write = _write_clip if is_clip(shot.path) and is_clip(file) else _write_still
+        remarks, meant = write(study, shot, file, wish, force, cancel, progress)
+    except (SfumatoError, Cancelled):
+        if old is None:
+            side.unlink(missing_ok=True)
+        else:
+            write_bytes(side, old)  # the record of the file that is still there
+        raise
+    progress(_SHARE_WRITTEN, "is decoded again")
+    proof = _proof_of(study, shot, file, wish, cancel, meant)
+    _write_side(side, {**record, "proof": attrs.asdict(proof)})
+    return Applied(remarks, proof)
+
+
+def _write_side(side: Path, record: dict[str, object]) -> None:
+    note = json.dumps(record, indent=1, ensure_ascii=False)
+    write_bytes(side, f"{note}\n".encode(), force=True)
+
+
+def _write_clip(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    force: bool,
+    cancel: Cancel | None,
+    progress: Progress,
+) -> tuple[tuple[str, ...], None]:
+    run, name = treatment(study, shot, wish), result_encoding(study, wish)
+    if wish.points and wish.lut is None:
+        run = by_lattice(run, wish.points, cancel)
+    clip = ClipWish(wish.codec, wish.quality, wish.effort, shot.first, shot.last, name)
+
+    def writing(share: float, words: str) -> None:
+        progress(share * _SHARE_WRITTEN, words)
+
+    made = graded_clip(shot.path, file, run, clip, force=force, cancel=cancel, progress=writing)
+    if shot.is_painted:
+        said = "painted masks are for stills: the Look goes everywhere"
+        return (*made.remarks, said), None
+    return made.remarks, None
+
+
+def _write_still(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    force: bool,
+    cancel: Cancel | None,
+    _progress: Progress,
+) -> tuple[tuple[str, ...], Rgb]:
+    """Write a still; return what is not kept, and the code values that were meant."""
+    kind, name = kind_for(file), result_encoding(study, wish)
+    still = open_still(shot.path, shot.frame)
+    bits = wish.bits or default_bits(still, file.suffix)
+    meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    pixels = rounded(meant, bits, kind, name)
+    remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
+    if wish.lut is not None and shot.is_painted:
+        remarks = (*remarks, "painted masks are of the Look: the LUT goes everywhere")
+    return remarks, meant
+
+
+def _proof_of(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    cancel: Cancel | None,
+    meant: Rgb | None = None,
+) -> AppliedProof:
+    """Decode a result and compare it with what is meant, computed anew where it is not given."""
+    name = result_encoding(study, wish)
+    if is_clip(shot.path) and is_clip(file):
+        frames = shot.first, shot.last
+        return clip_proof(shot.path, file, treatment(study, shot, wish), frames, name, cancel)
+    still = open_still(shot.path, shot.frame)
+    if meant is None:
+        meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    bits = wish.bits or default_bits(still, file.suffix)
+    return still_proof(meant, open_still(file), kind_for(file), bits, name)
+
+
+def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
+    """Return what is written beside the pixels of a result."""
+    facts = still.facts
+    keep = b"" if name else facts.profile  # a LUT that says nothing leaves codes in what they were
+    return Saving(name, keep, facts.exif, facts.xmp, wish.jpeg_quality, wish.sampling)
+
+
+def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, object]:
+    """Return what was done, as plain data: enough to do it again."""
+    only = attrs.evolve(study, shots=(shot,))
+    plain = attrs.asdict(attrs.evolve(wish, lut=None))
+    return {
+        "sfumato_applied": 1,
+        "version": VERSION,
+        "source": str(Path(shot.path).resolve()),
+        "result": file.name,
+        "shot": shot.id,
+        "wish": {**plain, "lut": _lut_record(wish.lut)},
+        "study": study_json.dump(only),
+    }
+
+
+def _lut_record(lut: Transform | None) -> dict[str, str] | None:
+    """Return which LUT it was: its file, and that file's date and size."""
+    if lut is None:
+        return None
+    try:
+        facts = Path(lut.source).stat()
+    except OSError:
+        return {"file": lut.source, "stamp": ""}
+    return {"file": lut.source, "stamp": f"{facts.st_mtime_ns}-{facts.st_size}"}
+
+
+@frozen
+class Job:
+    """One shot and the file that it becomes."""
+
+    shot: Shot
+    file: Path
+
+
+_FIELD = re.compile(r"\{(\w+)\}")
+NAME_FIELDS = ("shot", "source", "look", "study", "group", "number", "encoding")
+
+
+def name_of(pattern: str, study: Study, shot: Shot, encoding: str = "") -> str:
+    """Return a file name by a pattern, without suffix; what no file system likes is replaced.
+
+    Raises:
+        ValueRefused: the pattern has a field that is not known.
+    """
+    values = {
+        "shot": shot.name,
+        "source": Path(shot.path).stem,
+        "look": study.look.name,
+        "study": study.name,
+        "group": shot.group,
+        "number": f"{[s.id for s in study.shots].index(shot.id) + 1:03}",
+        "encoding": encoding,
+    }
+
+    def value(found: re.Match[str]) -> str:
+        if found[1] not in values:
+            raise ValueRefused(
+                f"names have no field {{{found[1]}}}",
+                hint=f"use {', '.join('{' + n + '}' for n in NAME_FIELDS)}",
+            )
+        return values[found[1]]
+
+    text = _FIELD.sub(value, pattern)
+    plain = "".join(c if c.isalnum() or c in " -+._()" else "_" for c in text).strip(" .")
+    return plain[:180] or "shot"
+
+
+def jobs_of(
+    study: Study,
+    ids: tuple[str, ...],
+    folder: Path,
+    still: str,
+    clip: str,
+    pattern: str = USUAL_NAME,
+    encoding: str = "",
+) -> list[Job]:
+    """Return the files that shots become in a folder; two of one name get a number.
+
+    Args:
+        still, clip: suffixes, such as ".tif" and ".mov".
+        pattern: of the names, with NAME_FIELDS in braces.
+    Raises:
+        ValueRefused: the pattern has a field that is not known.
+    """
+    taken: set[str] = set()
+    found = []
+    for shot in study.shots:
+        if shot.id not in ids:
+            continue
+        suffix = clip if is_clip(shot.path) else still
+        stem = name_of(pattern, study, shot, encoding)
+        name, i = f"{stem}{suffix}", 2
+        while name.casefold() in taken:
+            name, i = f"{stem} {i}{suffix}", i + 1
+        taken.add(name.casefold())
+        found.append(Job(shot, folder / name))
+    return found
+
+
+def is_done(study: Study, job: Job, wish: ApplyWish) -> bool:
+    """Whether a file is there that was made from the same, by the same, and proved."""
+    there = _sidecar(job.file)
+    if there is None or "proof" not in there or not job.file.is_file():
+        return False
+    del there["proof"]
+    return bool(there == json.loads(json.dumps(_record(study, job.shot, job.file, wish))))
+
+
+def _side(file: Path) -> Path:
+    return file.with_name(f"{file.name}{SIDECAR}")
+
+
+def _sidecar(file: Path) -> dict[str, object] | None:
+    """Return what stands beside a result, None where nothing of ours does."""
+    try:
+        plain = json.loads(_side(file).read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return None
+    return plain if isinstance(plain, dict) else None
+
+
+def again(side: str | Path, target: str | Path, *, force: bool = False) -> Applied:
+    """Do once more what a sidecar says, into a file.
+
+    Raises:
+        StudyError: it is no sidecar, or is damaged.
+        ExportError: its LUT is another one now, or the target cannot be written.
+    """
+    file = Path(side)
+    plain = read_json(
+        file, "a record of a result", "choose a file NAME.applied.json", _MOST_SIDECAR
+    )
+    try:
+        study = loaded(plain["study"], file)
+        shot, values = study.shot(plain["shot"]), dict(plain["wish"])
+        lut = values.pop("lut")
+        wish = ApplyWish(**values)
+    except (KeyError, TypeError, ValueError) as error:
+        raise StudyError(
+            f"the record is damaged ({error})"[:120],
+            hint="apply the shot anew",
+            where=str(file),
+        ) from error
+    if lut is not None:
+        there = read_lut(lut["file"]).transform
+        wish = attrs.evolve(wish, lut=attrs.evolve(there, source=lut["file"]))
+        if _lut_record(wish.lut) != lut:
+            raise ExportError(
+                "the LUT has changed since", hint="bring the old one back", where=lut["file"]
+            )
+    return apply_shot(study, shot, target, wish, force=force)

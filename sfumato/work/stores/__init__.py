@@ -1,0 +1,1 @@
+"""What lies on the user's disk: studies, presets, encodings, OCIO configs."""

@@ -1,0 +1,202 @@
+"""Study files: open, save, autosave and recover. Shots are stored relative to the study file."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from pathlib import Path
+from typing import Any
+
+import attrs
+import platformdirs
+from attrs import frozen
+
+from sfumato.core.controls import LutFile
+from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
+from sfumato.core.study import study_json
+from sfumato.core.study.study import Shot, Study
+from sfumato.work.files import read_bytes, refusal, write_bytes
+from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.stores.ocio_config import BUILT_IN, absolute, open_for
+
+SUFFIX = ".sfumato"
+_MOST = 64 << 20
+
+
+def open_study(path: str | Path) -> Study:
+    """Open a study file; shot paths come back absolute.
+
+    Raises:
+        StudyError: it cannot be read or is not a study.
+    """
+    file = Path(path)
+    return _parsed(read_bytes(file, StudyError, _MOST), file)
+
+
+def _parsed(data: bytes, file: Path) -> Study:
+    try:
+        plain: Any = json.loads(data)
+    except RecursionError as error:
+        raise StudyError("the study is nested too deeply", where=str(file)) from error
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        line = getattr(error, "lineno", 1)
+        raise StudyError(
+            "this is not a study, or it is damaged",
+            hint="choose a .sfumato file",
+            where=f"{file}:{line}",
+        ) from error
+    return loaded(plain, file)
+
+
+def loaded(plain: Any, file: Path) -> Study:
+    """Make a study of plain data that stands in a file; its paths may be relative to that.
+
+    Raises:
+        StudyError: it is not a study, or its OCIO config cannot be opened.
+    """
+    folder = file.resolve().parent
+    try:
+        configs = _open_configs(plain, folder)
+        study = study_json.load(plain)
+    except StudyError as error:
+        raise error.at(str(file)) from error.__cause__
+    study = attrs.evolve(study, configs=configs)
+    study = attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
+    return study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
+
+
+def _open_configs(plain: Any, folder: Path) -> tuple[str, ...]:
+    """Open the OCIO configs that a study names, since its encodings are theirs."""
+    named = plain.get("configs", []) if isinstance(plain, dict) else []
+    if not isinstance(named, list):
+        return ()
+    configs = tuple(absolute(str(c), folder) for c in named[:16])
+    try:
+        open_for(configs)
+    except (FormatError, ValueRefused) as error:
+        raise StudyError(
+            f"its OCIO config cannot be opened: {error.summary}", hint=error.hint
+        ) from error
+    return configs
+
+
+def lut_file(path: str | Path) -> LutFile:
+    """Read a LUT file as a value for a glaze; one that cannot be read comes back without a chain."""
+    try:
+        return read_lut_file(path)
+    except FormatError:
+        return LutFile(str(path))
+
+
+def read_lut_file(path: str | Path) -> LutFile:
+    """Read a LUT file as a value for a glaze.
+
+    Raises:
+        FormatError: it cannot be read.
+    """
+    transform = read_lut(path).transform
+    facts = os.stat(path)
+    return LutFile(str(path), transform, f"{facts.st_mtime_ns}-{facts.st_size}")
+
+
+def _absolute(shot: Shot, folder: Path) -> Shot:
+    return attrs.evolve(shot, path=os.path.normpath(folder / shot.path))
+
+
+def _relative(path: str, folder: Path) -> str:
+    """Return a path as seen from a folder, or as it is when it lies far away."""
+    near = os.path.relpath(path, folder)
+    return path if near.startswith("../../..") else near
+
+
+def as_bytes(study: Study, folder: Path | None = None) -> bytes:
+    """Return the study as JSON; shots below or near `folder` become relative to it."""
+    if folder is not None:
+        shots = tuple(attrs.evolve(s, path=_relative(s.path, folder)) for s in study.shots)
+        configs = tuple(
+            c if c.startswith(BUILT_IN) else _relative(c, folder) for c in study.configs
+        )
+        study = attrs.evolve(study, shots=shots, configs=configs)
+        study = study.with_files(lambda f: attrs.evolve(f, path=_relative(f.path, folder)))
+    return (json.dumps(study_json.dump(study), indent=1, ensure_ascii=False) + "\n").encode()
+
+
+def save_study(study: Study, path: str | Path) -> None:
+    """Write a study so that the file is whole, old or new.
+
+    Raises:
+        ExportError: the place cannot be written.
+    """
+    file = Path(path)
+    write_bytes(file, as_bytes(study, file.resolve().parent))
+
+
+def demo_study() -> Path | None:
+    """Return the demo study beside the package (a checkout), None when it is not there."""
+    study = Path(__file__).resolve().parents[2] / "demo" / "saltglass.sfumato"
+    return study if study.is_file() else None
+
+
+# --- autosave ----------------------------------------------------------------------------------
+def state_folder() -> Path:
+    """Return the folder for autosaves and window state, made when missing."""
+    folder = Path(platformdirs.user_state_dir("sfumato", appauthor=False))
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+@frozen
+class Recovered:
+    """An autosave that outlived its program: where the study was saved (None = never), and when."""
+
+    file: Path
+    study: Study
+    original: str | None
+    when: float
+
+
+def autosave(study: Study, slot: Path, original: str | None) -> None:
+    """Write the study into an autosave slot, with the process that owns it."""
+    body = {
+        "autosave": 1,
+        "pid": os.getpid(),
+        "original": original,
+        "when": time.time(),
+        "study": study_json.dump(study),
+    }
+    try:
+        slot.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refusal(error, slot, ExportError) from error
+    write_bytes(slot, json.dumps(body).encode())
+
+
+def new_slot() -> Path:
+    return state_folder() / "autosave" / f"{os.getpid()}-{time.time_ns()}.json"
+
+
+def _alive(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return pid != os.getpid()
+
+
+def recoverable() -> list[Recovered]:
+    """Return autosaves whose program is gone, newest first; damaged ones are passed over."""
+    found = []
+    for file in sorted((state_folder() / "autosave").glob("*.json")):
+        try:
+            body = json.loads(read_bytes(file, StudyError, _MOST))
+            if _alive(int(body["pid"])):
+                continue
+            _open_configs(body["study"], file.parent)
+            study = study_json.load(body["study"])
+            found.append(Recovered(file, study, body["original"], float(body["when"])))
+        except (StudyError, KeyError, TypeError, ValueError):
+            continue
+    return sorted(found, key=lambda r: -r.when)
