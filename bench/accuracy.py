@@ -17,11 +17,13 @@ from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import fitted
-from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
 from sfumato.core.path.laying import Laying
-from sfumato.core.study.study import Coat, Look, Study, View, new_coat
+from sfumato.core.study.coat import Coat, new_coat
+from sfumato.core.study.study import Look, Study
+from sfumato.core.study.view import View
 from sfumato.work.frames import Frames
 from sfumato.work.stores.study_store import open_study
 
@@ -104,7 +106,7 @@ def rows(grids: tuple[int, ...] = (17, 33), only: tuple[str, ...] = ()) -> list[
             nodes = np.nan_to_num(exact.apply(lattice_colours(grid)))
             ways = {
                 "sampled, 0..1": Table3D(np.clip(nodes, 0, 1)),
-                "sampled": Table3D(np.clip(nodes, *path.NODE_RANGE)),
+                "sampled": Table3D(np.clip(nodes, *NODE_RANGE)),
             }
             fit = fitted(exact, grid, display, natural=seen)
             ways["fitted" if fit.kept else "fit refused"] = fit.table

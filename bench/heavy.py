@@ -5,7 +5,7 @@ from __future__ import annotations
 from contract.test_glazes import MILD
 
 from sfumato.core.controls import Pair
-from sfumato.core.study.study import Coat, new_coat
+from sfumato.core.study.coat import Coat, new_coat
 
 HEAVY = (
     "white_balance",

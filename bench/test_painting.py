@@ -11,11 +11,11 @@ import pytest
 import tifffile
 
 from sfumato.core.study.mask import WHOLE, Brush, Mask, Stroke
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import Frames
+from sfumato.work.preview.painting import Canvas, CanvasAsk
 from sfumato.work.preview.preview import Previewer
-from sfumato.work.results.painting import Canvas, CanvasAsk
 from sfumato.work.stores.study_store import demo_study, open_study
 from sfumato.work.warm import warm
 

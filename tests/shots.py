@@ -81,7 +81,8 @@ def main() -> None:
     from sfumato.core.controls import Pair
     from sfumato.core.measure.scopes import Band
     from sfumato.core.path.laying import Laying
-    from sfumato.core.study.study import LOOK, new_coat
+    from sfumato.core.study.coat import new_coat
+    from sfumato.core.study.study import LOOK
 
     tone = attrs.evolve(
         new_coat("balance", lift=(-0.02, 0.0, 0.03)),

@@ -31,7 +31,9 @@ from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.laying import Laying
-from sfumato.core.study.study import Coat, Look, Shot, Study, grouped, new_coat
+from sfumato.core.study.coat import Coat, grouped, new_coat
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Look, Study
 
 names = st.text(
     st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20

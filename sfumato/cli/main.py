@@ -512,7 +512,7 @@ def bake(
     """Bake the Look of STUDY into the LUT file OUT."""
     import attrs
 
-    from sfumato.core.study.study import Joint, Span
+    from sfumato.core.path.span import Joint, Span
     from sfumato.work.luts.lut_files import write_lut
     from sfumato.work.luts.proof import span_words
     from sfumato.work.stores.study_store import open_study
@@ -550,10 +550,9 @@ def _span(text: str | None) -> tuple[str, str] | None:
 
 
 def _named(ends: tuple[str, str]) -> tuple[str, ...]:
-    from sfumato.core.colour.encodings import encoding
+    from sfumato.core.path.span_note import written
 
-    a, b = (encoding(e) for e in ends)
-    return (f"expects {a.name} ({a.title}), gives {b.name} ({b.title})",)
+    return (written(*ends),)
 
 
 @cli.command("apply")

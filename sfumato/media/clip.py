@@ -14,12 +14,19 @@ import av
 import numpy as np
 
 from sfumato.core.arrays import Array
+from sfumato.core.colour import luma
+from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import FrameFacts, MediaSpec, Still
 from sfumato.media.upright import check_size
 
 # Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
-WEIGHTS = {1: (0.2126, 0.0722), 5: (0.299, 0.114), 6: (0.299, 0.114), 9: (0.2627, 0.0593)}
+WEIGHTS = {
+    1: (luma.WEIGHTS[0], luma.WEIGHTS[2]),
+    5: (0.299, 0.114),
+    6: (0.299, 0.114),
+    9: (0.2627, 0.0593),
+}
 _ONWARDS = 12  # frames that are decoded through rather than sought
 # Transfer characteristics of H.273 that name one of our encodings beyond doubt; cameras write
 # BT.709 into everything, so that says nothing.
@@ -94,7 +101,7 @@ def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
     if full:
         y, cb, cr = y / top, cb / top, cr / top
     else:
-        y = (y - 16 * scale) / (219 * scale)
+        y = (y - BLACK * scale) / ((WHITE - BLACK) * scale)
         cb, cr = cb / (224 * scale), cr / (224 * scale)
     rgb = np.empty((*y.shape, 3), np.float32)
     rgb[..., 0] = y + np.float32(2 * (1 - kr)) * cr

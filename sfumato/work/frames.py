@@ -12,7 +12,7 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
 from sfumato.media.contract import Still, as_float
 from sfumato.media.registry import by_suffix, read

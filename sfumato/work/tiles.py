@@ -11,7 +11,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.lut.sample import Packed, apply_packed
-from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import CHUNK
 from sfumato.work.cancel import Cancel
@@ -77,7 +77,7 @@ def bake_tiled(
     transform: Transform,
     grid: int,
     cancel: Cancel | None = None,
-    node_range: tuple[float, float] = (-0.25, 1.25),
+    node_range: tuple[float, float] = NODE_RANGE,
 ) -> Table3D:
     """Bake as `core.bake.baked` does, over the pool."""
     tile = min(CHUNK, max(8192, -(-(grid**3) // workers())))

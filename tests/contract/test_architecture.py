@@ -16,7 +16,7 @@ from sfumato.core.controls import Kind
 
 PACKAGE = ROOT / "sfumato"
 FILES = sorted(PACKAGE.rglob("*.py"))
-RUNNERS = {"app/model/jobs.py"}
+RUNNERS = {"app/services/jobs.py"}
 
 
 def _trees():
@@ -26,7 +26,7 @@ def _trees():
 
 def test_the_model_imports_no_widgets() -> None:
     for name, tree in _trees():
-        if name.startswith("app/model/"):
+        if name.startswith("app/services/"):
             modules = {n.module for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)}
             assert "PySide6.QtWidgets" not in modules, name
 

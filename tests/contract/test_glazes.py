@@ -21,7 +21,8 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import through_coats
 from sfumato.core.study import study_json
-from sfumato.core.study.study import Look, Study, new_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import Look, Study
 from sfumato.media.registry import read
 
 ALL = pytest.mark.parametrize("spec", glazes().values(), ids=lambda s: s.key)

@@ -17,10 +17,11 @@ from sfumato.app.services.settings import Settings
 from sfumato.app.views.scope import TITLES, ScopeView
 from sfumato.app.window.main_window import MainWindow
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.colour.screen import KNEE, on_screen
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.transform import Transform
-from sfumato.core.measure.graticule import CODE, LEGAL, STOPS, marks
+from sfumato.core.measure.graticule import CODE, STOPS, marks
 from sfumato.core.measure.scopes import Band, chroma_place, in_band
 from sfumato.core.path import path
 from sfumato.work.screen import screen_of

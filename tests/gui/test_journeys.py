@@ -19,7 +19,8 @@ from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.app.rooms.look.export_sheet import ExportSheet
 from sfumato.app.rooms.look.thread import SpanEnd
 from sfumato.app.window.palette import Palette
-from sfumato.core.study.study import LOOK, Joint
+from sfumato.core.path.span import Joint
+from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import open_still
 from sfumato.work.results.stills import applied

@@ -31,7 +31,8 @@ from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.path import path
-from sfumato.core.study.study import LOOK, new_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK
 from sfumato.work.stores import presets
 
 TARN = encoding("Tarn Log")

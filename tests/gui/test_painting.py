@@ -16,7 +16,7 @@ from sfumato.app.controls.mark import Mark as Tick
 from sfumato.core.study.mask import Brush, Gradient, Inverted, Stroke, rendered
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, open_still
-from sfumato.work.results.painting import Canvas, CanvasAsk
+from sfumato.work.preview.painting import Canvas, CanvasAsk
 from sfumato.work.stores.study_store import open_study
 
 LUT = DEMO.parent / "luts" / "low_tide_33.cube"

@@ -15,7 +15,8 @@ from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.core.study import study_json
-from sfumato.core.study.study import LOOK, new_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK
 from sfumato.work.luts.proof import look_loss, look_table
 
 

@@ -16,7 +16,8 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.screen import on_screen
 from sfumato.core.measure.auto import Proposal, proposed
 from sfumato.core.path import path
-from sfumato.core.study.study import LOOK, new_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK
 from sfumato.work.preview.preview import to_bytes
 
 

@@ -25,7 +25,7 @@ from sfumato.core.lut.recast import legal_out
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.swatch import character, unlikeness
-from sfumato.core.path import path
+from sfumato.core.path import path, span_note
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import Cache, Facts, Remark, Swatchbook, scan
 
@@ -227,7 +227,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     hand.settle()
     assert "frost with 25 % amber" in names(hand)
     saved = sfumato.read(tmp_path / "looks" / "mix.cube")
-    assert work.stated_span(saved) == ("Tarn Log", "Tarn Log")
+    assert span_note.read(saved.comments) == ("Tarn Log", "Tarn Log")
     # A stack: one after the other, each at its Strength, in an order that can be changed.
     model.set_share(0.0)
     hand.click(hand.find(QPushButton, "swatch.stack_add"))

@@ -17,13 +17,15 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.core.colour.encodings import Family, encoding
-from sfumato.core.lut.device import TARGETS, rounded
+from sfumato.core.lut.device import DEVICES, rounded
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.guess import guess
 from sfumato.core.path import path
+from sfumato.core.path.span import Joint
 from sfumato.core.study import study_json
-from sfumato.core.study.study import LOOK, Joint, new_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel
 from sfumato.work.stores.study_store import open_study
 
@@ -164,13 +166,13 @@ def test_side_b_as_a_target_sees_it(demo) -> None:
     rest()
     plain = sheet.loss.text()
     box = sheet.findChild(QComboBox, "target.preset")
-    for name in TARGETS:
+    for name in DEVICES:
         box.setCurrentText(name)
         box.textActivated.emit(name)
         rest()
-        assert hand.study.target == TARGETS[name]
+        assert hand.study.device == DEVICES[name]
     assert sheet.loss.text() != plain
-    strip = TARGETS["Engine strip: 16 points, 8 bit"]
+    strip = DEVICES["Engine strip: 16 points, 8 bit"]
     box.textActivated.emit("Engine strip: 16 points, 8 bit")
     rest()
     # By hand: 16 points, everything in 8 bit, trilinear.
@@ -184,14 +186,14 @@ def test_side_b_as_a_target_sees_it(demo) -> None:
     assert np.abs(meant - shown.b).max() <= 1
     typed(hand, sheet.findChild(ScrubNumber, "grid"), "64")
     rest()
-    assert hand.study.target.grid == 64
+    assert hand.study.device.grid == 64
     assert box.currentText() == "Own numbers"
-    assert study_json.load(study_json.dump(hand.study)).target == hand.study.target
+    assert study_json.load(study_json.dump(hand.study)).device == hand.study.device
     loss = window.desk.previewer.target_loss(window.desk.ask(), Cancel())
     assert f"{loss.mean:.3f} ΔE mean" in sheet.loss.text()
     hand.act("undo")
     rest()
-    assert hand.study.target == strip
+    assert hand.study.device == strip
     sheet.close()
 
 

@@ -15,18 +15,12 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError, StudyError, ValueRefused
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.difference import cube_colours, difference
+from sfumato.core.path.span import Joint, Span
 from sfumato.core.study import study_json
-from sfumato.core.study.study import (
-    LOOK,
-    Joint,
-    Look,
-    Shot,
-    Span,
-    Study,
-    UnknownGlaze,
-    View,
-    new_coat,
-)
+from sfumato.core.study.coat import UnknownGlaze, new_coat
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import LOOK, Look, Study
+from sfumato.core.study.view import View
 from sfumato.work.stores import study_store
 
 

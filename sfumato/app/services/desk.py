@@ -15,7 +15,8 @@ from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.screen import screen_words
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.measure.guess import Guess
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.work import warm
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region

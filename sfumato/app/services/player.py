@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.view_state import ViewState
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 
 _AHEAD = 3  # frames decoded before they are due
 

@@ -13,8 +13,10 @@ from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
+from sfumato.core.colour import luma as lumas
 from sfumato.core.colour.encodings import Encoding, encoding
-from sfumato.core.measure.graticule import LEGAL, PERCENT, Mark, marks
+from sfumato.core.colour.ranges import LEGAL
+from sfumato.core.measure.graticule import PERCENT, Mark, marks
 from sfumato.core.measure.scopes import (
     ANY,
     CHANNELS,
@@ -376,7 +378,7 @@ class ScopeView(QWidget):
                     self._cross(painter, QPointF(x + across * w, self.place(0, shown[c]).y()))
             else:
                 r = self.area()
-                luma = float(shown @ np.array([0.2126, 0.7152, 0.0722]))
+                luma = float(lumas.luma(shown))
                 at = QPointF(r.left() + across * r.width(), self.place(0, luma).y())
                 self._cross(painter, at)
 

@@ -63,7 +63,7 @@ from sfumato.core.measure.graticule import PERCENT, UNITS
 from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
-from sfumato.work.preview.preview import EXACT, FILE, LUT, MATTE, PINNED, TARGET
+from sfumato.work.preview.preview import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
 from sfumato.work.stores import study_store
 from sfumato.work.stores.ocio_config import SUFFIXES as CONFIGS
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
@@ -378,7 +378,7 @@ class MainWindow(QMainWindow):
                     self.view.set(side, usual)
         if name == "believed":
             self._show_guesses(None)
-        if name == "b" and self.view.get("b") == TARGET:
+        if name == "b" and self.view.get("b") == DEVICE:
             self.view_edits.simulate_target()
         if name in ("shot", "marked_shots"):
             self._show_shots()
@@ -558,8 +558,8 @@ class MainWindow(QMainWindow):
         self.shot_edits.close()
         self._keep_window()
         self.torn.close()
-        if self.view_edits.target_sheet is not None:
-            self.view_edits.target_sheet.close()
+        if self.view_edits.device_sheet is not None:
+            self.view_edits.device_sheet.close()
         self.model.undo_stack.blockSignals(True)
         self.files.close()
         self.queue.close()
@@ -569,7 +569,7 @@ class MainWindow(QMainWindow):
     def _keep_window(self) -> None:
         self.settings.set("geometry", self.saveGeometry())
         for name in ("a", "b", "mode", "mount", "split_across"):
-            if self.view.get(name) not in (FILE, MATTE, PINNED, TARGET):
+            if self.view.get(name) not in (FILE, MATTE, PINNED, DEVICE):
                 self.settings.set(f"view/{name}", self.view.get(name))
         self.settings.set("torn/open", ",".join(self.torn.windows))
         self.settings.set("view/instruments", ",".join(self.view.get("instruments")))

@@ -4,18 +4,32 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.study.study import View
 
 GREY = 0.18
 _DEEP = 2.4  # slope in the deep shadows, stops out per stop in
 
 
-def tone_scale(light: Rgb, view: View) -> Rgb:
+class Tone(Protocol):
+    """The numbers of a tone scale; the View has them as controls, where each is explained."""
+
+    @property
+    def contrast(self) -> float: ...
+    @property
+    def white(self) -> float: ...
+    @property
+    def shoulder(self) -> float: ...
+    @property
+    def black(self) -> float: ...
+    @property
+    def hue(self) -> float: ...
+
+
+def tone_scale(light: Rgb, view: Tone) -> Rgb:
     """Bend scene light (18 % grey = 0.18) into display light (white = 1.0), shape kept.
 
     In stops from grey, t -> f(t). Above grey f(t) = ct / (1 + (ct/l)^p)^(1/p), a sigmoid of slope
@@ -78,7 +92,7 @@ _FARTHEST = 2.0
 
 
 @lru_cache(maxsize=16)
-def _stops_back(view: View) -> tuple[Array, Array]:
+def _stops_back(view: Tone) -> tuple[Array, Array]:
     """Return stops of display light below 18 % grey, rising, and the scene stops they come from."""
     stops = np.concatenate([np.linspace(-44, -12, 4096), np.linspace(-12, 16, 24576)[1:]])
     shown = tone_scale((GREY * np.exp2(stops)).astype(np.float64), view).astype(np.float64)
@@ -87,9 +101,10 @@ def _stops_back(view: View) -> tuple[Array, Array]:
     return there[rises], stops[rises]
 
 
-def tone_undone(light: Rgb, view: View) -> Rgb:
+def tone_undone(light: Rgb, view: Tone) -> Rgb:
     """Return the scene light that `tone_scale` bends into display light; beyond its reach, the ends.
 
+    >>> from sfumato.core.study.view import View
     >>> grey = np.float32([[0.18, 0.18, 0.18]])
     >>> tone_undone(grey, View()).round(4).tolist()
     [[0.18000000715255737, 0.18000000715255737, 0.18000000715255737]]
@@ -99,7 +114,7 @@ def tone_undone(light: Rgb, view: View) -> Rgb:
     return np.asarray(np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light), np.float32)
 
 
-def tone_and_hue_undone(light: Rgb, view: View) -> Rgb:
+def tone_and_hue_undone(light: Rgb, view: Tone) -> Rgb:
     """Undo `hue_restored(x, tone_scale(x), view.hue)`: the ends by the curve, the middle by halving.
 
     The least and the greatest channel are bent by the curve alone; the middle one lies between.

@@ -7,6 +7,10 @@ from typing import Any
 import numba
 import numpy as np
 
+from sfumato.core.colour.luma import EIGHT_BIT
+
+_RED, _GREEN, _BLUE = (np.int64(w) for w in EIGHT_BIT)
+
 
 def _jit(signature: str) -> Any:
     return numba.njit(signature, nogil=True, cache=True, error_model="numpy")
@@ -41,13 +45,13 @@ def parade(image, counts):  # type: ignore[no-untyped-def]
 
 @_jit("void(uint8[:, :, ::1], int32[:, ::1])")
 def waveform(image, counts):  # type: ignore[no-untyped-def]
-    """counts[column, luma code]; luma by BT.709 weights in 1/256 (54, 183, 19)."""
+    """counts[column, luma code]; luma by BT.709 weights in 1/256."""
     height, width, _ = image.shape
     columns = counts.shape[0]
     for y in range(height):
         for x in range(width):
             luma = (
-                np.int64(54) * image[y, x, 0] + 183 * image[y, x, 1] + 19 * image[y, x, 2] + 128
+                _RED * image[y, x, 0] + _GREEN * image[y, x, 1] + _BLUE * image[y, x, 2] + 128
             ) >> 8
             counts[x * columns // width, luma] += 1
 

@@ -7,9 +7,8 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.table import UNIT, Domain, Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path.path import NODE_RANGE
 
 LEAST_GRID, MOST_GRID = 2, 129
 

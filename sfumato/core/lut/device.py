@@ -6,6 +6,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.colour.ranges import legal_codes
 from sfumato.core.controls import Choice, Number, control
 from sfumato.core.lut.sample import INTERPOLATIONS, apply_table
 from sfumato.core.lut.table import Table3D
@@ -16,8 +17,8 @@ FULL, LEGAL = "full", "legal"
 
 
 @frozen
-class Target:
-    """How a target holds a LUT and what it sends through it."""
+class Device:
+    """How a device holds a LUT and what it sends through it."""
 
     grid: float = control(
         33.0,
@@ -52,13 +53,13 @@ class Target:
     )
 
 
-TARGETS: dict[str, Target] = {
-    "As the Seal writes it": Target(),
-    "Monitor: 10 bit, legal range": Target(codes="10 bit", reach=LEGAL),
-    "Small monitor: 17 points, 10 bit": Target(17.0, "10 bit", "trilinear", "10 bit", LEGAL),
-    "Camera: 33 points, 12-bit nodes": Target(33.0, "12 bit", "trilinear", "12 bit"),
-    "Engine strip: 16 points, 8 bit": Target(16.0, "8 bit", "trilinear", "8 bit"),
-    "Web picture: 33 points, 8 bit": Target(33.0, "8 bit", "tetrahedral", "8 bit"),
+DEVICES: dict[str, Device] = {
+    "As the Seal writes it": Device(),
+    "Monitor: 10 bit, legal range": Device(codes="10 bit", reach=LEGAL),
+    "Small monitor: 17 points, 10 bit": Device(17.0, "10 bit", "trilinear", "10 bit", LEGAL),
+    "Camera: 33 points, 12-bit nodes": Device(33.0, "12 bit", "trilinear", "12 bit"),
+    "Engine strip: 16 points, 8 bit": Device(16.0, "8 bit", "trilinear", "8 bit"),
+    "Web picture: 33 points, 8 bit": Device(33.0, "8 bit", "tetrahedral", "8 bit"),
 }
 
 
@@ -77,16 +78,17 @@ def rounded(code: Rgb, depth: str, reach: str = FULL) -> Rgb:
     most = 2 ** int(depth.split()[0]) - 1
     if reach == FULL:
         return np.asarray(np.rint(np.clip(code, 0, 1) * most) / most, np.float32)
-    unit = (most + 1) / 256
-    whole = np.clip(np.rint(16 * unit + np.asarray(code, np.float64) * 219 * unit), 0, most)
-    return np.asarray((whole - 16 * unit) / (219 * unit), np.float32)
+    black, white = legal_codes(int(depth.split()[0]))
+    size = white - black
+    whole = np.clip(np.rint(black + np.asarray(code, np.float64) * size), 0, most)
+    return np.asarray((whole - black) / size, np.float32)
 
 
-def through_target(target: Target, table: Table3D, code: Rgb) -> Rgb:
-    """Return what a target gives for colours as they enter the LUT, with a table of its grid."""
+def through_device(device: Device, table: Table3D, code: Rgb) -> Rgb:
+    """Return what a device gives for colours as they enter the LUT, with a table of its grid."""
     values = table.values
-    if target.nodes != FLOAT:
-        values = rounded(values, target.nodes)
+    if device.nodes != FLOAT:
+        values = rounded(values, device.nodes)
     held = Table3D(values, table.domain)
-    out = apply_table(held, rounded(code, target.codes, target.reach), target.interp)
-    return rounded(out, target.codes, target.reach)
+    out = apply_table(held, rounded(code, device.codes, device.reach), device.interp)
+    return rounded(out, device.codes, device.reach)

@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.table import UNIT, Domain, Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
 Check = Callable[[], None]
@@ -168,7 +168,7 @@ def fitted(
     display: Encoding,
     *,
     domain: Domain = UNIT,
-    node_range: tuple[float, float] = (-0.25, 1.25),
+    node_range: tuple[float, float] = NODE_RANGE,
     natural: Rgb | None = None,
     seen: Callable[[Rgb], Rgb] | None = None,
     check: Check = unchecked,
@@ -267,6 +267,6 @@ def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table
         x = solved(normal, target, x, steps if part == 0 else steps // 2, check)
         beyond = ((y >= 1) & (x > 1)) | ((y <= 0) & (x < 0))
         target = np.where(beyond, x, y)
-    held = np.where((y >= 1) & (x > 1), np.minimum(x, 1.25), x)
-    held = np.where((y <= 0) & (x < 0), np.maximum(held, -0.25), held)
+    held = np.where((y >= 1) & (x > 1), np.minimum(x, NODE_RANGE[1]), x)
+    held = np.where((y <= 0) & (x < 0), np.maximum(held, NODE_RANGE[0]), held)
     return Table3D(frozen_array(held.reshape(table.values.shape)), table.domain, table.interp)

@@ -16,7 +16,7 @@ from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import Bend, Check, Normal, solved, unchecked, weights
 from sfumato.core.lut.stages import CdlStage, Exponent, Knots1D, Log, Matrix, Range
-from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Stage, Transform
 
 FLAT = 0.05  # the smallest singular value of the local map below which an inverse is noise
@@ -226,7 +226,7 @@ def inverted(
         right = np.asarray(w.T @ x)
         values = solved(normal, right, values, 200 if part == 0 else 50, check)
         progress((part + 1) / len(sizes))
-    table = Table3D(frozen_array(np.clip(values, -0.25, 1.25).reshape((grid,) * 3 + (3,))))
+    table = Table3D(frozen_array(np.clip(values, *NODE_RANGE).reshape((grid,) * 3 + (3,))))
     result = Transform((table,), _title(transform))
     return result, mapped(transform, result, display, exact=False, check=check)
 

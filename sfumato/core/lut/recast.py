@@ -8,14 +8,14 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.colour.luma import WEIGHTS
+from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.stages import HalfCurve, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Stage, Transform
 
 # Legal (narrow) range of ITU-R BT.709 and BT.2020 as 10 bit codes over full scale.
-LEGAL = (64 / 1023, 940 / 1023)
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
 _ENTRIES = 4096
 
 
@@ -180,7 +180,7 @@ def tone_of(transform: Transform, entries: int = _ENTRIES) -> Table1D:
     domain = domain_of(transform)
     low, high = float(min(domain[0])), float(max(domain[1]))
     even: Domain = ((low,) * 3, (high,) * 3)
-    luma = transform.apply(_greys(even, entries)).astype(np.float64) @ _LUMA
+    luma = transform.apply(_greys(even, entries)).astype(np.float64) @ np.array(WEIGHTS)
     fall = np.diff(luma)
     if fall.min() < -1e-4:
         at = low + (high - low) * int(fall.argmin()) / (entries - 1)
@@ -240,11 +240,11 @@ def _scaled(low: float, high: float) -> Matrix:
 
 
 def _to_legal() -> Matrix:
-    return _scaled(*LEGAL)
+    return _scaled(*LEGAL_10)
 
 
 def _to_full() -> Matrix:
-    low, high = LEGAL
+    low, high = LEGAL_10
     return _scaled(-low / (high - low), (1 - low) / (high - low))
 
 

@@ -11,9 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.errors import ShapeError, ValueRefused
-from sfumato.core.glazes.cdl import graded
-
-Three = tuple[float, float, float]
+from sfumato.core.lut.cdl import Three, graded
 
 
 @frozen
@@ -99,7 +97,7 @@ def _not_below_zero(_owner: Any, field: Any, value: Any) -> None:
 
 @frozen
 class CdlStage:
-    """An ASC CDL as a stage, with the words its file carries; see `glazes.cdl.graded`."""
+    """An ASC CDL as a stage, with the words its file carries; see `lut.cdl.graded`."""
 
     slope: Three = attrs.field(default=(1.0, 1.0, 1.0), validator=_not_below_zero)
     offset: Three = attrs.field(default=(0.0, 0.0, 0.0), **_finite)

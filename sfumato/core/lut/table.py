@@ -14,6 +14,7 @@ from sfumato.core.errors import ShapeError, ValueRefused
 Domain = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT: Domain = ((0.0, 0.0, 0.0), (1.0, 1.0, 1.0))
 GRID_LEAST, GRID_MOST = 2, 256
+NODE_RANGE = (-0.25, 1.25)  # of nodes in formats that keep what lies outside 0..1
 _values: Any = attrs.field(
     converter=frozen_array, repr=False, eq=attrs.cmp_using(eq=np.array_equal)
 )

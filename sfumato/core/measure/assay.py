@@ -16,6 +16,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.ranges import LEGAL, LEGAL_10
 from sfumato.core.lut.difference import cube_colours
 from sfumato.core.lut.fit import Check, smoothed, unchecked
 from sfumato.core.lut.recast import domain_of, full_in, full_out, limited, permuted, sampled, spread
@@ -243,7 +244,7 @@ def _check_expects(lut: _Lut) -> Finding | None:
     y = np.maximum.accumulate(_luma(lut.greys))
     at = np.linspace(0, 1, len(y))
     if _check_range_in(lut) is not None:
-        at = (at * 1023 - 64) / (940 - 64)
+        at = (at - LEGAL_10[0]) / (LEGAL_10[1] - LEGAL_10[0])
     if y[-1] - y[0] < 0.05 or lut.domain != UNIT:
         return None
     share = (y - y[0]) / (y[-1] - y[0])
@@ -460,7 +461,7 @@ def _check_axes(lut: _Lut) -> Finding | None:
 
 def _check_range_out(lut: _Lut) -> Finding | None:
     low, high = float(lut.table.values.min()), float(lut.table.values.max())
-    if abs(low - 16 / 255) < 0.003 and abs(high - 235 / 255) < 0.003:
+    if abs(low - LEGAL[0]) < 0.003 and abs(high - LEGAL[1]) < 0.003:
         return Finding(
             "range out",
             Level.WARN,
@@ -487,7 +488,7 @@ def _check_range_in(lut: _Lut) -> Finding | None:
     whole = move[20:230].mean() + 1e-9
     low, high = float(move[2:13].mean() / whole), float(move[238:253].mean() / whole)
     y = _luma(lut.greys)
-    sharp = _corner(y, 16 / 255) and _corner(y, 235 / 255)
+    sharp = _corner(y, LEGAL[0]) and _corner(y, LEGAL[1])
     if low < 0.05 and high < 0.10 and sharp:
         return Finding(
             "range in",

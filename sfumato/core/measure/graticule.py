@@ -11,7 +11,6 @@ from sfumato.core.colour.encodings import Encoding
 
 PERCENT, CODE, STOPS = "percent", "code values", "stops"
 UNITS = (PERCENT, CODE, STOPS)
-LEGAL = (16 / 255, 235 / 255)  # black and white of the legal range, as shares of the full one
 
 
 @frozen

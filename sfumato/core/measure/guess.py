@@ -9,6 +9,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import Encoding, Family, encoding, encodings
+from sfumato.core.colour.luma import luma as luma_of
 
 MUTED = 0.165  # mean spread of the channels over the span of tones, below which colours look muted
 _SPAN = 0.67  # of tones, in code: log pictures take no more
@@ -46,7 +47,7 @@ def guess(code: Rgb, is_float: bool = False, others: tuple[str, ...] = ()) -> Gu
         picture of fog can look like log.
     """
     flat = np.asarray(code, np.float64).reshape(-1, 3)
-    luma = flat @ np.array([0.2126, 0.7152, 0.0722])
+    luma = luma_of(flat)
     low, high = np.percentile(luma, (0.5, 99.5))
     spread = float((flat.max(axis=1) - flat.min(axis=1)).mean() / max(high - low, 1e-3))
     if is_float and np.percentile(flat, 99.9) > 1.5:

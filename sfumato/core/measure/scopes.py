@@ -10,7 +10,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour import oklab
+from sfumato.core.colour import luma, oklab
 from sfumato.core.colour.encodings import encoding
 
 _SHAPES: dict[str, tuple[int, ...]] = {
@@ -108,8 +108,8 @@ def _parade(image: Array, counts: Array) -> Array:
 
 
 def _waveform(image: Array, counts: Array) -> Array:
-    luma = (image.astype(np.intp) @ np.array([54, 183, 19]) + 128) >> 8
-    return _bin(_columns(image, counts.shape[0]) + luma, counts.shape)
+    level = (image.astype(np.intp) @ np.array(luma.EIGHT_BIT) + 128) >> 8
+    return _bin(_columns(image, counts.shape[0]) + level, counts.shape)
 
 
 def _vectorscope(image: Array, counts: Array) -> Array:

@@ -17,9 +17,9 @@ from sfumato.core.colour.tone import eased, hue_restored, tone_and_hue_undone, t
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.path.laying import blended, matte
-from sfumato.core.study.study import Coat, Joint, Shot, Span, Study, View
+from sfumato.core.path.parts import Coating, Graded, Showing, Source
+from sfumato.core.path.span import Joint, Span
 
-NODE_RANGE = (-0.25, 1.25)  # of code values in and out of LUTs that keep them
 CHUNK = 32768  # points at a time: enough to make little of each step's own cost
 
 
@@ -34,7 +34,7 @@ def chunked(run: Function, rgb: Rgb) -> Rgb:
     return out.reshape(rgb.shape)
 
 
-def through_coat(coat: Coat, code: Rgb, working: Encoding) -> Rgb:
+def through_coat(coat: Coating, code: Rgb, working: Encoding) -> Rgb:
     """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b."""
     if not coat.acts:
         return code
@@ -58,32 +58,32 @@ def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:
     return before + np.float32(strength) * (after - before)
 
 
-def through_coats(coats: tuple[Coat, ...], code: Rgb, working: Encoding) -> Rgb:
+def through_coats(coats: tuple[Coating, ...], code: Rgb, working: Encoding) -> Rgb:
     """Apply coats top to bottom."""
     for coat in coats:
         code = through_coat(coat, code, working)
     return code
 
 
-def to_working(shot: Shot, study: Study, code: Rgb) -> Rgb:
+def to_working(shot: Source, study: Graded, code: Rgb) -> Rgb:
     """Source code values -> working code values; a source that is not stated passes unchanged."""
     if shot.encoding is None:
         return code
     return convert(code, shot.encoding, study.working)
 
 
-def through_ground(shot: Shot, study: Study, code: Rgb) -> Rgb:
+def through_ground(shot: Source, study: Graded, code: Rgb) -> Rgb:
     return through_coats(shot.ground, code, encoding(study.working))
 
 
-def through_look(study: Study, code: Rgb) -> Rgb:
+def through_look(study: Graded, code: Rgb) -> Rgb:
     graded = through_coats(study.look.coats, code, encoding(study.working))
     if study.look.strength == 1.0:
         return graded
     return mixed(code, graded, study.look.strength)
 
 
-def through_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
+def through_view(study: Graded, code: Rgb, display: Encoding | None = None) -> Rgb:
     """Working code values -> display code values (of the View, or of another `display`).
 
     Scene-referred colours go through the View's tone scale, or through the rendering that the View
@@ -99,7 +99,7 @@ def through_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rg
     return _toned(code, working, target, study.view)
 
 
-def _toned(code: Rgb, working: Encoding, target: Encoding, view: View) -> Rgb:
+def _toned(code: Rgb, working: Encoding, target: Encoding, view: Showing) -> Rgb:
     light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
     if view.ease:
         light = eased(light)
@@ -107,7 +107,7 @@ def _toned(code: Rgb, working: Encoding, target: Encoding, view: View) -> Rgb:
     return target.encode(toned * np.float32(target.reference))
 
 
-def from_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
+def from_view(study: Graded, code: Rgb, display: Encoding | None = None) -> Rgb:
     """Display code values -> the working code values that `through_view` shows as them.
 
     Colours on the edge of the display's gamut, which the View reaches only in the limit, come back
@@ -136,14 +136,14 @@ def from_view(study: Study, code: Rgb, display: Encoding | None = None) -> Rgb:
     return found
 
 
-def unviewed(study: Study, code: Rgb) -> Rgb:
+def unviewed(study: Graded, code: Rgb) -> Rgb:
     """Return the working colour that the View shows as a display colour, float32 (3,)."""
     found: Rgb = from_view(study, np.asarray(code, np.float32)[None])
     return np.asarray(found[0])
 
 
 # --- the ends of the Span ------------------------------------------------------------------------
-def span_names(study: Study, shot: Shot | None = None) -> tuple[str, str]:
+def span_names(study: Graded, shot: Source | None = None) -> tuple[str, str]:
     """Return the names of the encodings that the study's Span takes and gives."""
     entry = study.span.entry or study.working
     if study.span.with_ground and shot is not None:
@@ -158,7 +158,7 @@ class SpanChoice:
 
     key: str
     title: str
-    span: Callable[[Study, Shot | None], Span]
+    span: Callable[[Graded, Source | None], Span]
 
 
 SPANS = (
@@ -175,12 +175,12 @@ SPANS = (
 )
 
 
-def with_entry(study: Study, name: str) -> Span:
+def with_entry(study: Graded, name: str) -> Span:
     """Return the study's Span expecting an encoding; the Ground of a shot is left out."""
     return evolve(study.span, start=Joint.GROUND, entry="" if name == study.working else name)
 
 
-def with_leave(study: Study, name: str) -> Span:
+def with_leave(study: Graded, name: str) -> Span:
     """Return the study's Span giving an encoding: display encodings through the View, others before it."""
     if encoding(name).is_scene or not encoding(study.working).is_scene:
         return evolve(study.span, end=Joint.LOOK, leave="" if name == study.working else name)
@@ -188,12 +188,12 @@ def with_leave(study: Study, name: str) -> Span:
     return evolve(study.span, end=Joint.VIEW, leave=leave)
 
 
-def span_title(study: Study, ends: tuple[str, str]) -> str:
+def span_title(study: Graded, ends: tuple[str, str]) -> str:
     """Return the title of a LUT of the Look between two encodings."""
     return f"{study.look.name}, {ends[0]} to {ends[1]}"
 
 
-def span_sentence(study: Study, shot: Shot | None = None) -> str:
+def span_sentence(study: Graded, shot: Source | None = None) -> str:
     """Say in one line what the LUT expects and gives."""
     entry, leave = (encoding(n) for n in span_names(study, shot))
     whose = {Family.DISPLAY: "pictures", Family.LINEAR: "light", Family.LOG: "footage"}[
@@ -202,7 +202,7 @@ def span_sentence(study: Study, shot: Shot | None = None) -> str:
     return f"Expects {entry.name} {whose}, gives {leave.name}"
 
 
-def into_entry(study: Study, shot: Shot | None, code: Rgb) -> Rgb:
+def into_entry(study: Graded, shot: Source | None, code: Rgb) -> Rgb:
     """Working code values -> what the LUT of the study's Span is given."""
     entry = encoding(span_names(study, shot)[0])
     if encoding(study.working).is_scene and not entry.is_scene:
@@ -210,14 +210,14 @@ def into_entry(study: Study, shot: Shot | None, code: Rgb) -> Rgb:
     return convert(code, study.working, entry)
 
 
-def from_entry(study: Study, entry: Encoding, code: Rgb) -> Rgb:
+def from_entry(study: Graded, entry: Encoding, code: Rgb) -> Rgb:
     """What a LUT is given -> working code values."""
     if encoding(study.working).is_scene and not entry.is_scene:
         return from_view(study, code, entry)
     return convert(code, entry, study.working)
 
 
-def from_leave(study: Study, code: Rgb) -> Rgb:
+def from_leave(study: Graded, code: Rgb) -> Rgb:
     """What the LUT of the study's Span gives -> display code values of the View."""
     leave = encoding(span_names(study)[1])
     if leave.is_scene or study.span.end is Joint.LOOK:
@@ -226,7 +226,7 @@ def from_leave(study: Study, code: Rgb) -> Rgb:
 
 
 def span_transform(
-    study: Study, span: tuple[str, str] | None = None, shot_id: str | None = None
+    study: Graded, span: tuple[str, str] | None = None, shot_id: str | None = None
 ) -> Transform:
     """Return the path between two encodings as one exact stage.
 
@@ -238,7 +238,7 @@ def span_transform(
             encoding, or it includes a Ground and no shot is named.
     """
     working = encoding(study.working)
-    shot: Shot | None = None
+    shot: Source | None = None
     if span is None and study.span.with_ground:
         if shot_id is None:
             raise ValueRefused(

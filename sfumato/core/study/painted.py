@@ -12,7 +12,8 @@ from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.path import path
 from sfumato.core.study.mask import Mask
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 
 Step = Callable[[Rgb], Rgb]
 

@@ -10,7 +10,8 @@ from attrs import field, frozen
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.study import study_json
-from sfumato.core.study.study import MOST_MEMBERS, Coat, Look, grouped, renewed
+from sfumato.core.study.coat import MOST_MEMBERS, Coat, grouped, renewed
+from sfumato.core.study.study import Look
 
 VERSION = 1
 LOG, DISPLAY = "log", "display"

@@ -2,163 +2,25 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Callable, Iterator
-from enum import Enum
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import attrs
 from attrs import field, frozen
 
-from sfumato.core.colour.encodings import Family, encoding, names_of
-from sfumato.core.controls import Choice, File, LutFile, Number, Toggle, control, kinds
+from sfumato.core.colour.encodings import Family, encoding
+from sfumato.core.controls import File, LutFile, kinds
 from sfumato.core.errors import ValueRefused
-from sfumato.core.glaze import GlazeSpec, glazes
-from sfumato.core.lut.device import Target
-from sfumato.core.path.laying import NORMAL, Laying
-from sfumato.core.study.mask import Mask
-
-if TYPE_CHECKING:
-    from sfumato.core.lut.transform import Transform
+from sfumato.core.lut.bake import baked
+from sfumato.core.lut.device import Device
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import span_transform
+from sfumato.core.path.span import Span
+from sfumato.core.study.coat import Coat, every, grouped, renewed
+from sfumato.core.study.shot import Layer, Shot
+from sfumato.core.study.view import View
 
 LOOK = "look"
-GROUP = "group"  # the key of coats that hold others under one Strength
-MOST_MEMBERS = 64
-
-
-def new_id() -> str:
-    """Return a short random name for a shot or coat."""
-    return secrets.token_hex(4)
-
-
-@frozen
-class UnknownGlaze:
-    """What a newer or foreign study says of a glaze this version does not know; kept word for word."""
-
-    plain: dict[str, Any] = field(eq=True, hash=False)
-
-
-@frozen
-class Together:
-    """The parameters of a group: it has none of its own."""
-
-
-@frozen
-class Coat:
-    """One glaze in the Ledger: its kind, its values, and how much of it; or a group of glazes.
-
-    A group (`key` GROUP) lays what its members make together, with one Strength, blend and Reach.
-    Groups hold no groups.
-    """
-
-    key: str
-    parameters: Any
-    id: str = field(factory=new_id)
-    on: bool = True
-    strength: float = 1.0
-    name: str = ""
-    laying: Laying = Laying()
-    members: tuple[Coat, ...] = ()
-
-    @property
-    def is_group(self) -> bool:
-        return self.key == GROUP
-
-    @property
-    def spec(self) -> GlazeSpec | None:
-        return glazes().get(self.key)
-
-    @property
-    def title(self) -> str:
-        spec = self.spec
-        if self.is_group:
-            return self.name or "Group"
-        return self.name or (spec.title if spec else f"{self.key} (unknown)")
-
-    @property
-    def acts(self) -> bool:
-        """Whether the coat can change anything at all."""
-        if not self.on or self.strength == 0:
-            return False
-        if self.is_group:
-            return any(m.acts for m in self.members) or self.laying.blend != NORMAL
-        spec = self.spec
-        return (
-            spec is not None
-            and not isinstance(self.parameters, UnknownGlaze)
-            and (self.parameters != spec.defaults() or self.laying.blend != NORMAL)
-        )
-
-
-def grouped(coats: tuple[Coat, ...], name: str = "") -> Coat:
-    """Return a group of coats.
-
-    Raises:
-        ValueRefused: one of them is a group itself, or there are more than 64.
-    """
-    if any(c.is_group for c in coats):
-        raise ValueRefused("a group cannot hold a group", hint="take that group apart first")
-    if len(coats) > MOST_MEMBERS:
-        raise ValueRefused(f"a group holds up to {MOST_MEMBERS} glazes, not {len(coats)}")
-    return Coat(GROUP, Together(), name=name, members=coats)
-
-
-def renewed(coat: Coat) -> Coat:
-    """Return a copy with ids of its own, members too."""
-    return attrs.evolve(coat, id=new_id(), members=tuple(map(renewed, coat.members)))
-
-
-def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:
-    """Yield coats in the order of the Ledger: a group, then its members."""
-    for coat in coats:
-        yield coat
-        yield from coat.members
-
-
-def new_coat(key: str, **values: Any) -> Coat:
-    """Return a coat of a known glaze.
-
-    Raises:
-        ValueRefused: no glaze has that key, or a value is outside its control.
-    """
-    spec = glazes().get(key)
-    if spec is None:
-        raise ValueRefused(f"there is no glaze {key!r}", hint=f"use one of {', '.join(glazes())}")
-    return Coat(key, attrs.evolve(spec.defaults(), **values))
-
-
-@frozen
-class Layer:
-    """A LUT laid on one still where its mask lets it; it goes into results, never into a LUT."""
-
-    coat: Coat
-    mask: Mask = Mask(full=False)
-
-
-@frozen
-class Shot:
-    """One picture, or a clip of which one frame is shown, with its own Ground.
-
-    `encoding` None = not stated. `first` and `last` are the frames of a clip that belong to the
-    shot; `last` None = to its end. `mask` says where on a still the Look goes, `layers` lie on it.
-    """
-
-    path: str
-    name: str
-    encoding: str | None = None
-    frame: int = 0
-    ground: tuple[Coat, ...] = ()
-    id: str = field(factory=new_id)
-    first: int = 0
-    last: int | None = None
-    group: str = ""  # the name that it shares with others of its kind
-    mask: Mask = Mask()
-    layers: tuple[Layer, ...] = ()
-
-    @property
-    def is_painted(self) -> bool:
-        """Whether something is done to parts of the picture, which no LUT holds."""
-        return not self.mask.is_plain or any(layer.coat.acts for layer in self.layers)
 
 
 @frozen
@@ -168,114 +30,6 @@ class Look:
     name: str = "Untitled look"
     coats: tuple[Coat, ...] = ()
     strength: float = 1.0
-
-
-def _displays() -> tuple[str, ...]:
-    return names_of(Family.DISPLAY)
-
-
-@frozen
-class View:
-    """How working colours are shown: a display encoding and, for scene working encodings, a tone scale."""
-
-    encoding: str = control(
-        "BT.1886",
-        Choice(title="Display", options=_displays, help="The display that the Look is made for."),
-    )
-    contrast: float = control(
-        1.25,
-        Number(
-            title="Contrast",
-            least=0.6,
-            most=2.5,
-            help="Slope at 18 % grey, in stops out per stop in.",
-        ),
-    )
-    white: float = control(
-        6.0,
-        Number(
-            title="White",
-            least=3.0,
-            most=10.0,
-            step=0.1,
-            digits=1,
-            unit="stops",
-            help="How far above 18 % grey display white lies.",
-        ),
-    )
-    shoulder: float = control(
-        1.4,
-        Number(
-            title="Shoulder",
-            least=0.6,
-            most=4.0,
-            step=0.05,
-            help="How late highlights bend: high is late and hard.",
-        ),
-    )
-    black: float = control(
-        6.0,
-        Number(
-            title="Black",
-            least=3.0,
-            most=10.0,
-            step=0.1,
-            digits=1,
-            unit="stops",
-            help="How far below 18 % grey shadows fall to black.",
-        ),
-    )
-    hue: float = control(
-        0.35,
-        Number(
-            title="Keep hue",
-            least=0.0,
-            most=1.0,
-            help="Brings back the hue that bending each channel shifts.",
-        ),
-    )
-    ease: bool = control(
-        True,
-        Toggle(
-            title="Ease gamut", help="Brings colours outside the display's gamut gently inside."
-        ),
-    )
-
-
-class Joint(Enum):
-    """The places on a colour's path where a LUT can start or end."""
-
-    SOURCE = "source"
-    GROUND = "ground"
-    LOOK = "look"
-    VIEW = "view"
-
-
-@frozen
-class Span:
-    """What the LUT covers. From SOURCE it includes the Ground of one shot, which must be asked for.
-
-    `entry` is the encoding that the LUT expects ("" = the working encoding, or the shot's own when
-    its Ground is included), `leave` the one that it gives ("" = the working encoding, or the View's).
-    """
-
-    start: Joint = Joint.GROUND
-    end: Joint = Joint.VIEW
-    entry: str = ""
-    leave: str = ""
-
-    def __attrs_post_init__(self) -> None:
-        if self.start not in (Joint.SOURCE, Joint.GROUND) or self.end not in (
-            Joint.LOOK,
-            Joint.VIEW,
-        ):
-            raise ValueRefused(
-                "a Span runs from before or after the Ground to before or after the View"
-            )
-
-    @property
-    def with_ground(self) -> bool:
-        return self.start is Joint.SOURCE
 
 
 @frozen
@@ -291,7 +45,7 @@ class Study:
     grid: int = 33
     fit: bool = False  # whether the nodes of the LUT are fitted rather than sampled
     notes: str = ""
-    target: Target = Target()  # whose sight of the LUT is shown
+    device: Device = Device()  # whose sight of the LUT is shown
     configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
 
     # --- looking -------------------------------------------------------------------------------
@@ -553,12 +307,8 @@ class Study:
             span: names of the encodings the transform takes and gives; None for the study's Span.
             shot: id of the shot whose Ground to include when the study's Span starts at the source.
         """
-        from sfumato.core.path.path import span_transform
-
         return span_transform(self, span, shot)
 
     def bake(self, grid: int | None = None, span: tuple[str, str] | None = None) -> Transform:
         """Return a Transform of one 3D table that stands for the path."""
-        from sfumato.core.lut.bake import baked
-
         return baked(self.transform(span), grid or self.grid)

@@ -12,23 +12,14 @@ from sfumato.core.colour.encodings import add_encodings, encoding, encodings
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
-from sfumato.core.lut.device import Target
+from sfumato.core.lut.device import Device
 from sfumato.core.path.laying import Laying
+from sfumato.core.path.span import Joint, Span
 from sfumato.core.study import mask
-from sfumato.core.study.study import (
-    GROUP,
-    Coat,
-    Joint,
-    Layer,
-    Look,
-    Shot,
-    Span,
-    Study,
-    UnknownGlaze,
-    View,
-    grouped,
-    new_id,
-)
+from sfumato.core.study.coat import GROUP, Coat, UnknownGlaze, grouped, new_id
+from sfumato.core.study.shot import Layer, Shot
+from sfumato.core.study.study import Look, Study
+from sfumato.core.study.view import View
 
 VERSION = 1
 _COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
@@ -47,7 +38,7 @@ def dump(study: Study) -> dict[str, Any]:
         "span_encodings": [study.span.entry, study.span.leave],
         "grid": study.grid,
         "fit": study.fit,
-        "target": controls.dump(study.target),
+        "target": controls.dump(study.device),
         "look": {
             "name": study.look.name,
             "strength": study.look.strength,
@@ -257,6 +248,6 @@ def _study(plain: dict[str, Any]) -> Study:
         span=Span(Joint(start), Joint(end), *ends),
         grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,
-        target=controls.load(Target, plain.get("target") or {}),
+        device=controls.load(Device, plain.get("target") or {}),
         configs=tuple(str(c) for c in plain.get("configs", [])),
     )

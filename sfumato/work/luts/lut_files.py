@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 
 import attrs
 from attrs import frozen
 
-from sfumato.core.colour.encodings import Encoding, Family, encoding, encodings
+from sfumato.core.colour.encodings import Encoding, Family, encoding
 from sfumato.core.errors import ExportError, FormatError, ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference
 from sfumato.core.lut.fit import Fitted, fitted
 from sfumato.core.lut.recast import curves_of, domain_of, sampled, shaped, spread
-from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
+from sfumato.core.path import span_note
 from sfumato.formats import registry
 from sfumato.formats.contract import FormatSpec, Read, WriteOptions
 from sfumato.work.files import MOST_TABLE_BYTES, read_bytes, write_bytes
-
-NODE_RANGE = (-0.25, 1.25)  # how far beyond 0..1 nodes of a baked look may lie
-_SPAN = re.compile(r"expects (.+?) \(.*\), gives (.+?) \(")
 
 
 def read_lut(path: str | Path, reading: str = "", key: str = "") -> Read:
@@ -34,18 +31,9 @@ def read_lut(path: str | Path, reading: str = "", key: str = "") -> Read:
     return registry.read(read_bytes(file, FormatError, MOST_TABLE_BYTES), str(file), reading, key)
 
 
-def stated_span(transform: Transform) -> tuple[str | None, str | None]:
-    """Return the encodings that a LUT says it expects and gives, in the comments that we write."""
-    for comment in transform.comments:
-        found = _SPAN.match(comment)
-        if found and found[1] in encodings() and found[2] in encodings():
-            return found[1], found[2]
-    return None, None
-
-
 def display_of(transform: Transform) -> Encoding:
     """Return the display in which a LUT's errors are measured: what it says it gives, else BT.1886."""
-    gives = stated_span(transform)[1]
+    gives = span_note.read(transform.comments)[1]
     if gives and encoding(gives).family is Family.DISPLAY:
         return encoding(gives)
     return encoding("BT.1886")

@@ -16,8 +16,9 @@ from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import fitted, unchecked
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import path
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.path import path, span_note
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.formats.contract import WriteOptions
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import write_bytes
@@ -224,8 +225,7 @@ class Proof:
 
 def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
     """Return the comment lines that say what the LUT expects and gives."""
-    entry, leave = (encoding(n) for n in path.span_names(study, shot))
-    lines = [f"expects {entry.name} ({entry.title}), gives {leave.name} ({leave.title})"]
+    lines = [span_note.written(*path.span_names(study, shot))]
     if study.span.with_ground and shot is not None:
         lines.append(f"includes the Ground of shot {shot.name}")
     return tuple(lines)

@@ -28,7 +28,7 @@ from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import kind_of, log_signs
 from sfumato.core.measure.swatch import Character, character
-from sfumato.core.path import path
+from sfumato.core.path import path, span_note
 from sfumato.core.study.preset import LOG, Preset, suits
 from sfumato.core.study.study import Study
 from sfumato.formats.registry import by_suffix
@@ -36,7 +36,7 @@ from sfumato.media.registry import by_suffix as picture_suffix
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept
-from sfumato.work.luts.lut_files import read_lut, stated_span
+from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.presets import SUFFIXES, read_preset
 from sfumato.work.tiles import pool
 
@@ -316,7 +316,7 @@ class Swatchbook:
             made = suits(preset.working)
             return Facts(preset.name, kind, made_for=made, character=character(run))
         assert transform is not None
-        expects, gives = stated_span(transform)
+        expects, gives = span_note.read(transform.comments)
         kind, grid = kind_of(transform)
         signs = log_signs(transform, encoding("BT.1886")) if not expects else None
         log = None if signs is None or "3D" not in kind else signs >= 3
@@ -443,9 +443,8 @@ def mixed(a: Callable[[Rgb], Rgb], b: Callable[[Rgb], Rgb], share: float) -> Cal
 def as_lut(run: Callable[[Rgb], Rgb], study: Study, title: str, grid: int = 33) -> Transform:
     """Bake what was built in the Swatchbook into a LUT between working values."""
     found = baked(Transform((Function(title, run),)), grid)
-    space = encoding(study.working)
-    words = f"expects {space.name} ({space.title}), gives {space.name} ({space.title})"
-    return Transform(found.stages, title, (words,))
+    note = span_note.written(study.working, study.working)
+    return Transform(found.stages, title, (note,))
 
 
 # --- marks and notes -------------------------------------------------------------------------------

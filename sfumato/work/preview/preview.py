@@ -21,17 +21,18 @@ from sfumato.core.arrays import Array, Rgb, as_rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.colour.screen import is_plain, on_screen
-from sfumato.core.lut.device import through_target
+from sfumato.core.lut.device import through_device
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
 from sfumato.core.lut.sample import Packed, packed
-from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure import scopes
 from sfumato.core.measure.guess import Guess, guess
 from sfumato.core.path import path
 from sfumato.core.path.laying import matte
-from sfumato.core.path.path import NODE_RANGE
-from sfumato.core.study.study import LOOK, Coat, Shot, Study
+from sfumato.core.study.coat import Coat
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import LOOK, Study
 from sfumato.media.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.colours import Entry
@@ -53,18 +54,18 @@ CLOUD = 1800  # colours on the nudge map
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
 PINNED = "pinned"
-TARGET = "target"
+DEVICE = "device"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
     EXACT: "Look, exact",
     LUT: "LUT",
-    TARGET: "As a target sees it",
+    DEVICE: "As a target sees it",
     FILE: "Written file",
     MATTE: "Matte of the glaze",
     PINNED: "Pinned shot",
 }
-_UNBAKED = {SOURCE, FILE, MATTE, PINNED, TARGET}  # sides that have no drag table
+_UNBAKED = {SOURCE, FILE, MATTE, PINNED, DEVICE}  # sides that have no drag table
 
 
 @frozen(eq=False)
@@ -265,8 +266,8 @@ class Previewer:
         lut: Callable[[Rgb], Rgb]
         if which == FILE and ask.written is not None:
             lut = ask.written.apply
-        elif which == TARGET:
-            lut = self._target(ask, cancel)
+        elif which == DEVICE:
+            lut = self._device(ask, cancel)
         else:
             lut = Transform((self.written_table(ask, cancel),)).apply
 
@@ -277,18 +278,18 @@ class Previewer:
 
         return through
 
-    def _target(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
+    def _device(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
         """Return the LUT of the study's target's grid as that target applies it."""
-        target = ask.study.target
+        target = ask.study.device
         sized = attrs.evolve(ask, study=attrs.evolve(ask.study, grid=int(target.grid)))
-        return partial(through_target, target, self.written_table(sized, cancel))
+        return partial(through_device, target, self.written_table(sized, cancel))
 
-    def target_loss(self, ask: Ask, cancel: Cancel) -> Difference:
+    def device_loss(self, ask: Ask, cancel: Cancel) -> Difference:
         """Measure side B as the target sees it against the exact grade, on the shot."""
         w, h = self.frames.still(ask.shot).size
         size = (LOSS_WIDTH, max(1, round(LOSS_WIDTH * h / w)), WHOLE)
         code = self.working(ask, *size)
-        both = (run_tiled(self.side(ask, s, cancel), code, cancel) for s in (EXACT, TARGET))
+        both = (run_tiled(self.side(ask, s, cancel), code, cancel) for s in (EXACT, DEVICE))
         exact, seen = (rgb.reshape(-1, 3) for rgb in both)
         display = encoding(ask.study.view.encoding)
         return difference_of((exact, seen), code.reshape(-1, 3), display)

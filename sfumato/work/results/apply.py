@@ -16,14 +16,16 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, SfumatoError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
+from sfumato.core.path import span_note
 from sfumato.core.study import mask, painted, study_json
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.media.contract import Saving, Still
 from sfumato.media.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.files import read_json, write_bytes
 from sfumato.work.frames import open_still
-from sfumato.work.luts.lut_files import read_lut, stated_span
+from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
 from sfumato.work.results.clips import ClipWish, graded_clip
 from sfumato.work.results.stills import (
@@ -86,7 +88,7 @@ def is_clip(path: str | Path) -> bool:
 def result_encoding(study: Study, wish: ApplyWish) -> str:
     """Return the encoding that results are in, "" when a LUT in the study's place does not say."""
     if wish.lut is not None:
-        return wish.encoding or stated_span(wish.lut)[1] or ""
+        return wish.encoding or span_note.read(wish.lut.comments)[1] or ""
     return wish.encoding or study.view.encoding
 
 
@@ -101,7 +103,7 @@ def treatment(study: Study, shot: Shot, wish: ApplyWish) -> Callable[[Rgb], Rgb]
     """
     if wish.lut is not None:
         lut = wish.lut.at_strength(wish.strength) if wish.strength != 1.0 else wish.lut
-        expects, gives = stated_span(wish.lut)
+        expects, gives = span_note.read(wish.lut.comments)
         known = shot.encoding if expects else None
         to = wish.encoding if wish.encoding and gives else None
         if wish.encoding and not gives:

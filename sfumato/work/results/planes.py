@@ -11,6 +11,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.lut.sample import Packed
 from sfumato.media.clip import WEIGHTS, matrix_of
 from sfumato.work.results.stills import Chain
@@ -46,7 +47,8 @@ class Layout:
         """Return offset and size of luma, middle and size of chroma, in codes."""
         scale, half = float(1 << (self.bits - 8)), float(1 << (self.bits - 1))
         top = float((1 << self.bits) - 1)
-        return (0.0, top, half, top) if self.full else (16 * scale, 219 * scale, half, 224 * scale)
+        legal = (BLACK * scale, (WHITE - BLACK) * scale, half, 224 * scale)
+        return (0.0, top, half, top) if self.full else legal
 
     def unpacking(self) -> Array:
         kr, kb = WEIGHTS[self.matrix]

@@ -15,10 +15,10 @@ from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
+from sfumato.core.path import span_note
 from sfumato.media.contract import MediaSpec, Saving, Still
 from sfumato.media.registry import by_suffix
 from sfumato.work.files import write_bytes
-from sfumato.work.luts.lut_files import stated_span
 from sfumato.work.tiles import apply_tiled, run_tiled
 
 PLAIN = Saving()
@@ -99,7 +99,7 @@ def chain_of(
 
     now = from_encoding
     for transform in transforms:
-        expects, gives = stated_span(transform)
+        expects, gives = span_note.read(transform.comments)
         if now is not None and expects is not None:
             carry(now, expects)
         steps.append(_one(transform, interp))
@@ -130,7 +130,7 @@ def applied(
 
     Beside them the encoding that they are in, "" when neither the caller nor the last LUT says it.
     """
-    gives = to_encoding or stated_span(transforms[-1])[1] or ""
+    gives = to_encoding or span_note.read(transforms[-1].comments)[1] or ""
     only = transforms[0].table if len(transforms) == 1 else None
     plain = from_encoding is None and to_encoding is None and only is not None
     plain &= kind is None or not kind.is_linear

@@ -15,7 +15,8 @@ from attrs import frozen
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.study import study_json
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.work.files import read_bytes, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.ocio_config import BUILT_IN, absolute, open_for

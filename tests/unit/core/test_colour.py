@@ -13,7 +13,7 @@ from sfumato.core.colour.adapt import D65, adaptation, rgb_to_xyz
 from sfumato.core.colour.encodings import convert, encoding, encodings, light_matrix
 from sfumato.core.colour.tone import eased, tone_scale
 from sfumato.core.pchip import evaluate
-from sfumato.core.study.study import View
+from sfumato.core.study.view import View
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")

@@ -17,8 +17,10 @@ from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.path import path
 from sfumato.core.path.laying import Laying, matte
 from sfumato.core.study import preset, study_json
+from sfumato.core.study.coat import grouped, new_coat
 from sfumato.core.study.preset import Preset
-from sfumato.core.study.study import LOOK, Look, Study, View, grouped, new_coat
+from sfumato.core.study.study import LOOK, Look, Study
+from sfumato.core.study.view import View
 from sfumato.work.stores import presets
 from sfumato.work.stores.presets import read_preset, shelf, write_preset
 

@@ -13,12 +13,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import cube_colours, difference
 from sfumato.core.lut.fit import Bend, fitted, smoothed, weights
 from sfumato.core.lut.invert import inverted, stage_inverse
 from sfumato.core.lut.recast import (
-    LEGAL,
     blended,
     chained,
     curves_of,
@@ -93,7 +93,7 @@ def test_a_shaper_serves_linear_light() -> None:
 
 
 def test_ranges_go_there_and_back() -> None:
-    low, high = LEGAL
+    low, high = LEGAL_10
     for there, back in ((legal_in, full_in), (legal_out, full_out)):
         again = back(there(GRID33))
         np.testing.assert_allclose(again.apply(COLOURS), GRID33.apply(COLOURS), atol=2e-5)

@@ -16,8 +16,9 @@ from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import ExportError, StudyError, ValueRefused
 from sfumato.core.path import path
 from sfumato.core.study import study_json
+from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Brush, Gradient, Mask, Stroke, rendered
-from sfumato.core.study.study import Layer, Shot, new_coat
+from sfumato.core.study.shot import Layer, Shot
 from sfumato.media.clip import Clip
 from sfumato.media.contract import Saving
 from sfumato.media.registry import media, read

@@ -23,7 +23,7 @@ from sfumato.core.lut.sample import load_kernels
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 from sfumato.media import clip as media_clip
 from sfumato.media.clip import Clip
 from sfumato.work.cancel import Cancel, Cancelled

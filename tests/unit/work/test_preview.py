@@ -12,7 +12,9 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
-from sfumato.core.study.study import LOOK, Joint, Span, Study, new_coat
+from sfumato.core.path.span import Joint, Span
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import Frames
 from sfumato.work.luts import peer, proof

@@ -26,7 +26,7 @@ from sfumato.app.services.jobs import single_shot
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.errors import ValueRefused
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 from sfumato.work.results.apply import Job, is_clip, is_done, jobs_of
 
 _REST_MS = 150

@@ -13,11 +13,13 @@ from sfumato.app.services.notices import Notices
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes.lut import AS_IT_IS
+from sfumato.core.path import span_note
+from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.mask import Brush, Gradient, Inverted, Mark, Mask, Point, Rect, Stroke, dabs
-from sfumato.core.study.study import Coat, Layer, Shot, Study, new_coat
+from sfumato.core.study.shot import Layer, Shot
+from sfumato.core.study.study import Study
 from sfumato.work.frames import WHOLE, Region
-from sfumato.work.luts.lut_files import stated_span
-from sfumato.work.results.painting import Canvas, CanvasAsk
+from sfumato.work.preview.painting import Canvas, CanvasAsk
 
 _LEAST_STEP = 1 / 40  # of the brush
 BRUSH, GRADIENT = "brush", "gradient"
@@ -278,7 +280,7 @@ class PaintModel(QObject):
         if shot is None:
             return
         try:
-            expects, gives = stated_span(lut.transform)
+            expects, gives = span_note.read(lut.transform.comments)
             coat = new_coat(
                 "lut", file=lut, expects=expects or AS_IT_IS, gives=gives or expects or AS_IT_IS
             )

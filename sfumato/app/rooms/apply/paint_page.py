@@ -25,7 +25,7 @@ from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
 from sfumato.core.path.laying import BLENDS
-from sfumato.work.results.painting import Canvas
+from sfumato.work.preview.painting import Canvas
 
 NOT_IN_THE_LUT = "Masks and layers go into results, never into a LUT."
 

@@ -16,10 +16,11 @@ from sfumato.app.services.jobs import Lane, Queue
 from sfumato.app.services.notices import Notices
 from sfumato.core.colour.encodings import convert as converted
 from sfumato.core.errors import SfumatoError
+from sfumato.core.path import span_note
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts.batch import Row, run
 from sfumato.work.luts.compare import Comparison, compared
-from sfumato.work.luts.lut_files import display_of, read_lut, stated_span
+from sfumato.work.luts.lut_files import display_of, read_lut
 
 _PICTURE_WIDTH = 480
 
@@ -129,7 +130,7 @@ class Conversions(QObject):
                     picture = frames.sample(shot, _PICTURE_WIDTH)
                 except SfumatoError:
                     picture = None  # the shot's own fault is said where shots are
-            expects = stated_span(a)[0]
+            expects = span_note.read(a.comments)[0]
             if picture is not None and shot is not None and expects and shot.encoding:
                 picture = converted(picture, shot.encoding, expects)
             names = (entry.path.name, other.name)

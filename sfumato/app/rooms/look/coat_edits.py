@@ -26,10 +26,13 @@ from sfumato.core.glazes import cdl
 from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.laying import Laying, picked
+from sfumato.core.path.span import Joint
 from sfumato.core.study import study_json
-from sfumato.core.study.study import LOOK, MOST_MEMBERS, Coat, Joint, every, new_coat, renewed
+from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
+from sfumato.core.study.study import LOOK
 from sfumato.formats.registry import by_suffix as lut_suffix
-from sfumato.work.luts.lut_files import stated_span, write_lut
+from sfumato.work.luts.lut_files import write_lut
+from sfumato.work.stores.coats import coat_of, stated_ends
 from sfumato.work.stores.study_store import lut_file, read_lut_file
 
 _CLIP = "sfumato glaze"
@@ -38,39 +41,6 @@ _CLIP = "sfumato glaze"
 def _read_again(value: LutFile) -> LutFile:
     """Read the file of a glaze that came from the clipboard; others keep what they have."""
     return lut_file(value.path) if value.is_missing else value
-
-
-def _ends(value: LutFile) -> dict[str, str]:
-    """Return what a LUT says of itself, as values of the LUT glaze."""
-    expects, gives = stated_span(value.transform)
-    return {"expects": expects, "gives": gives} if expects and gives else {}
-
-
-def coat_of(file: Path) -> Coat:
-    """Return the glaze that a file becomes: a CDL when it holds one that fits, else a LUT.
-
-    Raises:
-        FormatError: the file cannot be read.
-    """
-    value = read_lut_file(file)
-    as_lut = attrs.evolve(new_coat("lut", file=value, **_ends(value)), name=file.stem)
-    stages = value.transform.stages
-    if len(stages) != 1 or not isinstance(stages[0], CdlStage):
-        return as_lut
-    s = stages[0]
-    try:
-        coat = new_coat(
-            "cdl",
-            slope=s.slope,
-            offset=s.offset,
-            power=s.power,
-            saturation=s.saturation,
-            clamp=cdl.CLAMP if s.clamp else cdl.NO_CLAMP,
-            direction=cdl.INVERSE if s.inverse else cdl.FORWARD,
-        )
-    except ValueRefused:
-        return as_lut  # beyond what the glaze's controls offer
-    return attrs.evolve(coat, name=s.id or file.stem)
 
 
 class CoatEdits(QObject):
@@ -139,7 +109,7 @@ class CoatEdits(QObject):
                     coat = study.coat(coat_id)
                 except KeyError:
                     return  # it was taken out meanwhile
-                fresh = {field: value, **_ends(value)}
+                fresh = {field: value, **stated_ends(value)}
                 after = study.set_coat(coat_id, parameters=attrs.evolve(coat.parameters, **fresh))
                 self.model.commit(f"{coat.title}: {file.name}", after, (coat_id, field))
 

@@ -13,7 +13,7 @@ from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
 from sfumato.core.controls import Number
 from sfumato.core.path.laying import NORMAL
-from sfumato.core.study.study import Coat, UnknownGlaze
+from sfumato.core.study.coat import Coat, UnknownGlaze
 
 KEYS = (
     ("Enter", "choose the glaze and unfold its controls"),

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 
 KEYS = (
     ("Arrow keys", "choose the next shot"),

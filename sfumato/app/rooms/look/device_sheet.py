@@ -14,13 +14,13 @@ from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.controls import kinds
-from sfumato.core.lut.device import TARGETS
+from sfumato.core.lut.device import DEVICES
 from sfumato.work.luts.proof import CLOSE
 
 _OWN = "Own numbers"
 
 
-class TargetSheet(QDialog):
+class DeviceSheet(QDialog):
     def __init__(self, model: StudyModel, desk: Desk, parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -42,7 +42,7 @@ class TargetSheet(QDialog):
         self.preset.setAccessibleName("Usual targets")
         self.preset.textActivated.connect(self._take)
         column.addWidget(self.preset)
-        self.panel = RecordPanel(model.study.target)
+        self.panel = RecordPanel(model.study.device)
         self.panel.edited.connect(self._edit)
         self.panel.released.connect(self._release)
         column.addWidget(self.panel)
@@ -56,22 +56,22 @@ class TargetSheet(QDialog):
         self._measure()
 
     def _show(self) -> None:
-        target = self._model.study.target
-        known = next((n for n, t in TARGETS.items() if t == target), _OWN)
-        self.preset.offer((*TARGETS, *((_OWN,) if known == _OWN else ())))
+        target = self._model.study.device
+        known = next((n for n, t in DEVICES.items() if t == target), _OWN)
+        self.preset.offer((*DEVICES, *((_OWN,) if known == _OWN else ())))
         self.preset.setCurrentText(known)
         self.panel.show_record(target)
 
     def _take(self, name: str) -> None:
-        if name in TARGETS:
-            after = attrs.evolve(self._model.study, target=TARGETS[name])
+        if name in DEVICES:
+            after = attrs.evolve(self._model.study, device=DEVICES[name])
             self._model.commit(f"Target: {name}", after)
 
     def _edit(self, field: str, value: Any) -> None:
         study = self._model.study
         self._desk.hold()
-        title = kinds(study.target)[field].title
-        after = attrs.evolve(study, target=attrs.evolve(study.target, **{field: value}))
+        title = kinds(study.device)[field].title
+        after = attrs.evolve(study, device=attrs.evolve(study.device, **{field: value}))
         self._model.commit(f"Target: {title}", after, ("target", field))
 
     def _release(self) -> None:
@@ -93,7 +93,7 @@ class TargetSheet(QDialog):
             self.loss.setText("no shot to measure on")
             return
         previewer = self._desk.previewer
-        self._lane.ask(lambda cancel: previewer.target_loss(ask, cancel))
+        self._lane.ask(lambda cancel: previewer.device_loss(ask, cancel))
 
     def _show_loss(self, loss: Any) -> None:
         self.loss.setText(

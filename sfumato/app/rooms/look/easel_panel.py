@@ -24,9 +24,9 @@ from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import MODES, ViewState
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
+from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.errors import MediaError, SfumatoError
-from sfumato.core.measure.graticule import LEGAL
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 from sfumato.work.preview.preview import FILE, LUT, MATTE, PINNED, SIDES
 
 

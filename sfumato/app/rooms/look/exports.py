@@ -14,7 +14,8 @@ from sfumato.app.services.notices import Notices
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
-from sfumato.core.study.study import Study, every
+from sfumato.core.study.coat import every
+from sfumato.core.study.study import Study
 from sfumato.work.luts.proof import Proof, export_look, smallest_grid
 from sfumato.work.preview.preview import EXACT, FILE, LUT
 

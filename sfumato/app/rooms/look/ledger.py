@@ -30,7 +30,10 @@ from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewState
 from sfumato.app.theme import strong_font
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.study.study import LOOK, Coat, Joint, Shot, Study, every
+from sfumato.core.path.span import Joint
+from sfumato.core.study.coat import Coat, every
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import LOOK, Study
 from sfumato.work.colours import Colours
 
 

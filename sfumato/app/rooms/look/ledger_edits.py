@@ -11,7 +11,9 @@ from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.controls import kinds
 from sfumato.core.errors import ValueRefused
-from sfumato.core.study.study import LOOK, Span, new_coat
+from sfumato.core.path.span import Span
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.study import LOOK
 
 
 class LedgerEdits:

@@ -14,8 +14,9 @@ from sfumato.app.services.notices import Notices
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.errors import SfumatoError
+from sfumato.core.study.coat import Coat
 from sfumato.core.study.preset import Preset, suits
-from sfumato.core.study.study import LOOK, Coat
+from sfumato.core.study.study import LOOK
 from sfumato.work.stores import presets
 from sfumato.work.stores.presets import Shelved
 

@@ -17,7 +17,8 @@ from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.controls import Number
-from sfumato.core.study.study import Span, every
+from sfumato.core.path.span import Span
+from sfumato.core.study.coat import every
 from sfumato.work.luts import peer
 from sfumato.work.luts.proof import CLOSE, GridLoss, Proof
 

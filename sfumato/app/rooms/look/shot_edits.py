@@ -18,7 +18,8 @@ from sfumato.app.services.view_state import ViewState
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.auto import Proposal, proposed
-from sfumato.core.study.study import Shot, new_coat, new_id, renewed
+from sfumato.core.study.coat import new_coat, new_id, renewed
+from sfumato.core.study.shot import Shot
 from sfumato.media.contract import FrameFacts
 from sfumato.work.frames import open_still
 from sfumato.work.preview.preview import PINNED

@@ -13,7 +13,7 @@ from sfumato.app.services.desk import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.lut.difference import clipped
-from sfumato.core.study.study import Shot
+from sfumato.core.study.shot import Shot
 
 KEYS = (
     ("Left, Right", "choose the shot beside"),

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QMenu, QPushButton
 from sfumato.app.rooms.look.menus import encoding_menu
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.path import SPANS, span_names, span_sentence, with_entry, with_leave
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 
 
 class SpanLine(QPushButton):

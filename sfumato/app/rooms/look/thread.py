@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.theme import colour, focus_ring
-from sfumato.core.study.study import Joint, Span
+from sfumato.core.path.span import Joint, Span
 
 THREAD = 22  # where the thread runs, in pixels from the left
 INDENT = 40  # where the rows begin

@@ -15,7 +15,7 @@ from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.services.view_state import PICK_SIZES, ViewState
 from sfumato.core.controls import kinds
 from sfumato.core.path.laying import Laying
-from sfumato.core.study.study import Coat, UnknownGlaze
+from sfumato.core.study.coat import Coat, UnknownGlaze
 from sfumato.work.colours import Colours, Entry
 from sfumato.work.preview.preview import LUT, MATTE
 

@@ -10,14 +10,14 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
 from sfumato.app import theme
-from sfumato.app.rooms.look.device_sheet import TargetSheet
+from sfumato.app.rooms.look.device_sheet import DeviceSheet
 from sfumato.app.services.screen_profile import x11_profile
 from sfumato.app.services.view_state import ViewState
 from sfumato.app.views.easel import Easel
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.work.files import read_bytes
-from sfumato.work.preview.preview import TARGET
+from sfumato.work.preview.preview import DEVICE
 from sfumato.work.screen import screen_of
 
 DESKTOP, PLAIN = "desktop", "plain"
@@ -30,7 +30,7 @@ class ViewEdits(QObject):
     def __init__(self, window: Any, view: ViewState) -> None:
         super().__init__(window)
         self._window, self.view = window, view
-        self.target_sheet: TargetSheet | None = None
+        self.device_sheet: DeviceSheet | None = None
 
     def room_look(self) -> None:
         self.view.set("room", "look")
@@ -88,16 +88,16 @@ class ViewEdits(QObject):
     def simulate_target(self) -> None:
         """Show side B as a target makes it, and open the sheet of what that target is."""
         window = self._window
-        self.view.set("b", TARGET)
-        if self.target_sheet is not None:
-            self.target_sheet.raise_()
+        self.view.set("b", DEVICE)
+        if self.device_sheet is not None:
+            self.device_sheet.raise_()
             return
-        self.target_sheet = TargetSheet(window.model, window.desk, window)
-        self.target_sheet.destroyed.connect(self._forget_target)
-        self.target_sheet.show()
+        self.device_sheet = DeviceSheet(window.model, window.desk, window)
+        self.device_sheet.destroyed.connect(self._forget_device)
+        self.device_sheet.show()
 
-    def _forget_target(self) -> None:
-        self.target_sheet = None
+    def _forget_device(self) -> None:
+        self.device_sheet = None
 
     def tear_easel(self) -> None:
         """Put the Easel into a window of its own, or back."""

@@ -10,7 +10,6 @@ import platformdirs
 from PySide6.QtCore import QObject, QPoint
 from PySide6.QtWidgets import QMenu
 
-from sfumato.app.rooms.look.coat_edits import coat_of
 from sfumato.app.rooms.swatchbook import contact_sheet
 from sfumato.app.rooms.swatchbook.contact_sheet import Frame
 from sfumato.app.rooms.swatchbook.swatch_model import ALL, KEPT_ONES, TILE, SwatchModel
@@ -21,11 +20,13 @@ from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path import path
-from sfumato.core.study.study import LOOK, Coat, Study
+from sfumato.core.study.coat import Coat
+from sfumato.core.study.study import LOOK, Study
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.lut_files import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Layer, Swatch, as_lut, takes
+from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import shipped_folder
 
 _GRID = 33

@@ -20,7 +20,8 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.measure.swatch import ORDERS
 from sfumato.core.path import path
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_bytes, write_bytes
 from sfumato.work.luts import swatches as work

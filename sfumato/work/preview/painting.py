@@ -13,12 +13,14 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour.luma import luma
 from sfumato.core.lut.sample import Packed, apply_packed, packed
-from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.path import path
 from sfumato.core.study import painted
 from sfumato.core.study.mask import Mark, Rect, Sheet
-from sfumato.core.study.study import Shot, Study
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import Region
 from sfumato.work.preview.preview import Ask, Previewer
@@ -113,7 +115,7 @@ class Canvas:
         """Return a part of the picture with the mask shown: what is not reached is dark and grey."""
         left, top, right, bottom = rect
         part = self.picture[top:bottom, left:right].astype(np.float32)
-        grey = part @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+        grey = luma(part)
         m = self.sheets[step].pixels[top:bottom, left:right, None]
         return np.asarray(part * m + grey[..., None] * (np.float32(0.45) * (1 - m)) + 0.5, np.uint8)
 
@@ -124,4 +126,4 @@ def _screen_table(previewer: Previewer, study: Study, leave: Callable[[Rgb], Rgb
     go_on = previewer.to_screen(study)
     if go_on is not None:
         nodes = run_tiled(go_on, nodes)
-    return packed(Table3D(np.clip(np.nan_to_num(nodes), -0.25, 1.25)))
+    return packed(Table3D(np.clip(np.nan_to_num(nodes), *NODE_RANGE)))
