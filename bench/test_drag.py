@@ -27,7 +27,7 @@ def window(qtbot, tmp_path, monkeypatch):
     window = MainWindow(Settings(tmp_path / "s.ini"), demo=DEMO)
     window.resize(1280, 800)
     window.show()
-    window.view.set("mode", "split")
+    window.view.set(mode="split")
     window.files.open_demo()
     _wait(window)
     yield window
@@ -93,7 +93,7 @@ def test_every_control(window, benchmark, look: str) -> None:
 
     window.desk.shown.connect(on_shown)
     for coat in (*study.shots[0].ground, *study.look.coats):
-        window.view.set("coat", coat.id)
+        window.view.set(coat=coat.id)
         _wait(window)
         for field, kind in kinds(coat.parameters).items():
             for step in range(1, STEPS + 1):
@@ -102,7 +102,7 @@ def test_every_control(window, benchmark, look: str) -> None:
                     break
                 painted.clear()
                 start = time.perf_counter()
-                window.ledger.edits.field(field, value)
+                window.rooms["look"].ledger.edits.field(field, value)
                 waiting.exec()
                 if not answers[-1].ask.dragging:
                     continue
@@ -111,7 +111,7 @@ def test_every_control(window, benchmark, look: str) -> None:
                     parts.setdefault(name, []).append(seconds)
                 inside = sum(answers[-1].seconds.values())
                 parts.setdefault("convert, paint, queue", []).append(painted[0] - start - inside)
-            window.ledger.edits.release()
+            window.rooms["look"].ledger.edits.release()
             _wait(window)
     times = [s for s, _ in spent]
     worst = max(spent)

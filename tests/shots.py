@@ -41,8 +41,7 @@ def main() -> None:
             loop = QEventLoop()
             QTimer.singleShot(40, loop.quit)
             loop.exec()
-            busy = window.desk.is_busy or window.queue.is_busy or window.conversions.is_busy
-            quiet = 0 if busy else quiet + 1
+            quiet = 0 if window.is_busy else quiet + 1
 
     def pause(ms: int) -> None:
         loop = QEventLoop()
@@ -56,13 +55,12 @@ def main() -> None:
         print(f"docs/screenshots/{name}.png")
 
     def look(**values: object) -> None:
-        for key, value in values.items():
-            window.view.set(key, value)
+        window.view.set(**values)
 
     shot("first_run")
     window.files.open_demo()
     settle()
-    panel = window.easel_panel
+    panel = window.rooms["look"].easel_panel
     look(shot="sill", mode="split", a="ground", b="lut", coat="l-curves")
     look(instruments=("parade", "neutral"))
     settle()
@@ -70,7 +68,7 @@ def main() -> None:
     panel._on_hovered(812, 344)
     shot("look_split")
     look(shot="causeway", mode="side", coat="l-colour", instruments=("waveform", "vectorscope"))
-    window.exports.span_working()
+    window.rooms["look"].exports.span_working()
     shot("look_side")
     window.undo()
     look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
@@ -90,11 +88,11 @@ def main() -> None:
     )
     window.model.commit("Balance", window.model.study.added(LOOK, tone))
     look(coat=tone.id, a="lut", b="matte")
-    window.view.set("laying_open", True)
+    window.view.set(laying_open=True)
     settle()
-    window.ledger.scroll_to_end()
+    window.rooms["look"].ledger.scroll_to_end()
     shot("look_reach")
-    window.view.set("laying_open", False)
+    window.view.set(laying_open=False)
     window.undo()
     look(a="ground", b="lut", shot="causeway")
 
@@ -131,25 +129,27 @@ def main() -> None:
     editor.close()
     look(coat="", shot="sill", mode="one", instruments=("cloud", "loss", "oklab", "waveform"))
     look(limits=True, scope_unit="stops", band=Band("luma", (0.62,), (0.72,)))
-    window.view_edits.tear_instruments()
+    window.rooms["look"].view_edits.tear_instruments()
     settle()
     panel._on_hovered(812, 344)
     settle()
-    window.torn.windows["instruments"].grab().save(str(TARGET / "instruments.png"))
-    window.view_edits.tear_instruments()
+    window.rooms["look"].view_edits.torn.windows["instruments"].grab().save(
+        str(TARGET / "instruments.png")
+    )
+    window.rooms["look"].view_edits.tear_instruments()
     look(limits=False, scope_unit="percent", band=None)
     panel._clear_readout()
     look(coat="", shot="jetty", mode="all", instruments=("parade", "vectorscope"))
     shot("all_shots")
-    window.shot_edits.bring_in_files([ROOT / "demo" / "causeway.mov"])
+    window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo" / "causeway.mov"])
     settle()
     look(mode="one")
-    window.ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
+    window.rooms["look"].ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
     settle()
     window.strip.hide()
-    window.shot_edits.set_range(6, 41)
-    window.shot_edits.set_frame(30)
-    window.shot_edits.frames_released()
+    window.rooms["look"].shot_edits.set_range(6, 41)
+    window.rooms["look"].shot_edits.set_frame(30)
+    window.rooms["look"].shot_edits.frames_released()
     shot("clip")
     while window.model.undo_stack.undoText() != "Bring in causeway":
         window.undo()
@@ -157,20 +157,24 @@ def main() -> None:
     settle()
     look(coat="", shot="portrait", mode="split", a="ground", b="lut")
     window.settings.set("export_folder", str(folder))
-    window.exports.export_lut()
+    window.rooms["look"].exports.export_lut()
     sheet = window.findChild(ExportSheet, "export")
     sheet.folder.setText("~")
     settle()
     sheet.grab().save(str(TARGET / "export_sheet.png"))
     sheet.reject()
-    window.exports.export(ExportWish(folder / "low_tide_33.cube", 33, "Low tide", False))
+    window.rooms["look"].exports.export(
+        ExportWish(folder / "low_tide_33.cube", 33, "Low tide", False)
+    )
     settle()
     window.strip.hide()
-    window.seal.difference_wanted.emit()
+    window.rooms["look"].seal.difference_wanted.emit()
     panel._on_hovered(700, 400)
     shot("export_proved")
-    book = window.swatch_model
-    window.swatch_edits.add_folders([ROOT / "sfumato" / "looks", ROOT / "demo" / "luts"])
+    book = window.rooms["swatchbook"].model
+    window.rooms["swatchbook"].edits.add_folders(
+        [ROOT / "sfumato" / "looks", ROOT / "demo" / "luts"]
+    )
     look(shot="causeway", room="swatchbook")
     window.strip.hide()
 
@@ -193,11 +197,11 @@ def main() -> None:
     shot("swatchbook")
     book.undo_stack.setClean()
     look(room="look")
-    window.shot_edits.bring_in_files([ROOT / "demo" / "furnace.mov"])
+    window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo" / "furnace.mov"])
     settle()
-    window.ledger.edits.encoding(window.model.study.shots[-1].id, "Tarn Log")
+    window.rooms["look"].ledger.edits.encoding(window.model.study.shots[-1].id, "Tarn Log")
     look(room="apply")
-    room, place = window.apply_room, window.apply_room.settings.folder
+    room, place = window.rooms["apply"].shots_page, window.rooms["apply"].shots_page.settings.folder
     place.setText(str(folder / "results"))
     rest()
     room.apply.click()
@@ -215,12 +219,12 @@ def main() -> None:
     print("docs/screenshots/apply.png")
     settle()
     room.table.setCurrentCell(1, 0)
-    window.paint_edits.paint_still()
-    paint = window.paint_model
+    window.rooms["apply"].paint_edits.paint_still()
+    paint = window.rooms["apply"].paint_model
 
     def at_rest() -> None:
         settle()
-        while window.paint_edits.is_busy:
+        while window.rooms["apply"].paint_edits.is_busy:
             settle()
 
     def stroke(size: float, *points: tuple[float, float]) -> None:
@@ -232,7 +236,7 @@ def main() -> None:
         at_rest()
 
     at_rest()
-    window.paint_edits.add_layer(ROOT / "demo" / "luts" / "low_tide_33.cube")
+    window.rooms["apply"].paint_edits.add_layer(ROOT / "demo" / "luts" / "low_tide_33.cube")
     at_rest()
     paint.set_coat("Strength", strength=0.7)
     stroke(9.0, (0.36, 0.47), (0.4, 0.43), (0.46, 0.5), (0.44, 0.66), (0.36, 0.66), (0.36, 0.47))
@@ -240,7 +244,7 @@ def main() -> None:
     paint.fill(False)
     at_rest()
     stroke(16.0, (0.05, 0.62), (0.3, 0.6), (0.6, 0.66), (0.95, 0.62), (0.9, 0.8), (0.1, 0.84))
-    window.paint_page.show_mask.setChecked(True)
+    window.rooms["apply"].paint_page.show_mask.setChecked(True)
     window.strip.hide()
     shot("paint")
     while window.model.undo_stack.canUndo():
@@ -249,23 +253,23 @@ def main() -> None:
     look(shot="sill", room="convert")
     window.strip.hide()
     luts = ROOT / "demo" / "luts"
-    window.conversions.add_demo_luts()
+    window.rooms["convert"].edits.add_demo_luts()
     settle()
-    bench = window.convert_model
+    bench = window.rooms["convert"].model
     bench.choose(luts / "returned_hald8.png")
     bench.commit("Folder", attrs.evolve(bench.bench, folder=str(folder / "out")))
     settle()
-    window.convert_room.targets.folder.setText("~/saltglass/out")
+    window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
     shot("convert_assay")
     bench.choose(luts / "low_tide_33.cube")
     settle()
-    window.convert_room.targets.folder.setText("~/saltglass/out")
-    window.conversions.compare(luts / "monitor_a.3dl")
+    window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
+    window.rooms["convert"].edits.compare(luts / "monitor_a.3dl")
     shot("convert_compare")
-    window.conversions.convert_files()
+    window.rooms["convert"].edits.convert_files()
     settle()
-    window.convert_room.targets.folder.setText("~/saltglass/out")
-    words = window.convert_room.batch._words
+    window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
+    words = window.rooms["convert"].page.batch._words
     words.setText(words.text().replace(str(folder), "~/saltglass"))
     shot("convert_batch")
     window.model.undo_stack.setClean()

@@ -9,15 +9,19 @@ from types import MappingProxyType, ModuleType
 from typing import Any
 
 
-def specs(package: ModuleType) -> Mapping[str, Any]:
+def specs(package: ModuleType, leaf: str = "") -> Mapping[str, Any]:
     """Return every module's `SPEC` in `package`, by `SPEC.key`, in module-name order.
+
+    With `leaf`, what stands in the package are packages, and that module of each has the SPEC.
 
     Raises:
         RuntimeError: two modules declare the same key, or a module declares none.
     """
     found: dict[str, Any] = {}
     for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        module = importlib.import_module(f"{package.__name__}.{info.name}")
+        module = importlib.import_module(
+            ".".join(filter(None, (package.__name__, info.name, leaf)))
+        )
         spec = getattr(module, "SPEC", None)
         if spec is None:
             raise RuntimeError(f"{module.__name__} declares no SPEC")

@@ -105,21 +105,10 @@ class Hand:
 
     def settle(self, seconds: float = 30) -> None:
         """Wait until nothing is under way any more."""
-        desk, queue, room = self.window.desk, self.window.queue, self.window.conversions
         quiet = 0
         for _ in range(int(seconds * 50)):
             self.wait(20)
-            quiet = (
-                0
-                if desk.is_busy
-                or queue.is_busy
-                or room.is_busy
-                or self.window.coats.is_busy
-                or self.window.presets.is_busy
-                or self.window.swatch_model.is_busy
-                or self.window.paint_edits.is_busy
-                else quiet + 1
-            )
+            quiet = 0 if self.window.is_busy else quiet + 1
             if quiet >= 3:
                 return
         raise AssertionError("the window did not come to rest")
@@ -177,17 +166,17 @@ class Hand:
         popup.close()
 
     def picture(self) -> QImage:
-        return self.window.easel_panel.easel.grab().toImage()
+        return self.window.rooms["look"].easel_panel.easel.grab().toImage()
 
     def easel_place(self, x: int, y: int) -> QPointF:
         """Return where a pixel of the picture lies on the Easel."""
-        return self.window.easel_panel.easel.widget_at(x, y)
+        return self.window.rooms["look"].easel_panel.easel.widget_at(x, y)
 
     def pick(self, button: str, x: int, y: int) -> None:
         """Press a button that asks for a pick, and click a pixel of the picture."""
         self.click(self.find(QPushButton, button))
         self.settle()
-        self.click(self.window.easel_panel.easel, self.easel_place(x, y))
+        self.click(self.window.rooms["look"].easel_panel.easel, self.easel_place(x, y))
         self.settle()
 
     def colour_at(self, x: int, y: int) -> tuple[int, int, int]:

@@ -19,7 +19,7 @@ from sfumato.work.results.apply import SIDECAR
 
 
 def states(hand) -> dict[str, str]:
-    table = hand.window.apply_room.table
+    table = hand.window.rooms["apply"].shots_page.table
     rows = range(table.rowCount())
     return {table.item(r, 0).text(): table.item(r, 3).text() for r in rows}
 
@@ -27,7 +27,7 @@ def states(hand) -> dict[str, str]:
 def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_path: Path) -> None:
     hand, window = demo, demo.window
     hand.act("room_apply")
-    room = window.apply_room
+    room = window.rooms["apply"].shots_page
     assert not room.apply.isEnabled()
     assert hand.find(QLabel, "apply.state").text() == "Choose a folder for the results."
     ports.folder = tmp_path / "out"
@@ -77,7 +77,9 @@ def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_pa
 
 def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Path) -> None:
     hand, window = demo, demo.window
-    window.shot_edits.bring_in_files([ROOT / "demo" / n for n in ("furnace.mov", "jetty.mov")])
+    window.rooms["look"].shot_edits.bring_in_files(
+        [ROOT / "demo" / n for n in ("furnace.mov", "jetty.mov")]
+    )
     hand.settle()
     study = hand.study
     for shot in study.shots[-2:]:
@@ -86,7 +88,7 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
         study = study.without_shot(shot.id)
     window.model.commit("Clips alone", study)
     hand.act("room_apply")
-    room = window.apply_room
+    room = window.rooms["apply"].shots_page
     room.settings.folder.setText(str(tmp_path / "clips"))
     hand.wait(300)
     hand.click(room.apply)
@@ -102,14 +104,14 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     assert states(hand) == held  # nothing moves
     window.queue.cancel()
     hand.settle(60)
-    assert not window.apply_edits.is_running
+    assert not window.rooms["apply"].edits.is_running
     assert [p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov"] == []
     hand.click(room.apply)
     hand.settle(90)
     assert all("colour true" in s for s in states(hand).values()), states(hand)
     names = sorted(p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov")
     assert names == ["furnace.mov", "jetty.mov"]
-    window.view.set("room", "look")
+    window.view.set(room="look")
 
 
 def test_an_empty_room_has_the_first_thing_to_do(hand, ports) -> None:
@@ -120,7 +122,7 @@ def test_an_empty_room_has_the_first_thing_to_do(hand, ports) -> None:
     hand.settle()
     hand.wait(250)
     assert list(states(hand)) == ["sill"]
-    assert hand.window.apply_room.table.isVisible()
+    assert hand.window.rooms["apply"].shots_page.table.isVisible()
 
 
 def pick(hand, name: str, text: str) -> None:
@@ -134,7 +136,7 @@ def pick(hand, name: str, text: str) -> None:
 def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     hand, window = demo, demo.window
     hand.act("room_apply")
-    room, settings = window.apply_room, window.apply_room.settings
+    room, settings = window.rooms["apply"].shots_page, window.rooms["apply"].shots_page.settings
     settings.folder.setText(str(tmp_path))
     for row in range(1, room.table.rowCount()):
         room.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)

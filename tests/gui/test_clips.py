@@ -16,10 +16,10 @@ def test_the_frame_of_a_clip_is_chosen_limited_and_played(demo) -> None:
     hand, window = demo, demo.window
     assert not window.actions_table.by_id["play_clip"].isEnabled()
     assert not window.findChild(FrameBar, "clip.frames").isVisible()
-    window.shot_edits.bring_in_files([ROOT / "demo/causeway.mov"])
+    window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo/causeway.mov"])
     hand.settle()
-    window.ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
-    window.view.set("b", "source")
+    window.rooms["look"].ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
+    window.view.set(b="source")
     hand.settle()
     bar = hand.find(FrameBar, "clip.frames")
     assert bar.count == 48
@@ -78,13 +78,13 @@ def test_the_frame_of_a_clip_is_chosen_limited_and_played(demo) -> None:
     assert "fps" in hand.find(QLabel, "clip.words").text()
     hand.act("play_clip")
     hand.settle()
-    assert not window.shot_edits.player.is_playing
+    assert not window.rooms["look"].shot_edits.player.is_playing
     assert window.model.undo_stack.count() <= steps + 1
     assert not hand.shown[-1].ask.dragging
     assert hand.shown[-1].ask.shot.frame == window.desk.shot.frame
-    window.shot_edits.play_clip()
+    window.rooms["look"].shot_edits.play_clip()
     hand.wait(200)
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
-    assert not window.shot_edits.player.is_playing
+    assert not window.rooms["look"].shot_edits.player.is_playing
     assert not bar.isVisible()

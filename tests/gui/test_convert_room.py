@@ -31,8 +31,8 @@ def drop(hand, *files: Path) -> None:
 
 def choose(hand, name: str) -> None:
     """Click a file in the list."""
-    files = hand.window.convert_room.list.files
-    row = [e.path.name for e in hand.window.convert_model.bench.entries].index(name)
+    files = hand.window.rooms["convert"].page.list.files
+    row = [e.path.name for e in hand.window.rooms["convert"].model.bench.entries].index(name)
     item = files.item(row)
     files.scrollToItem(item)
     hand.click(files.viewport(), QPointF(files.visualItemRect(item).center()))
@@ -61,7 +61,7 @@ def room(hand, tmp_path: Path):
 
 
 def test_from_a_faulty_file_to_mended_ones_in_three_formats(room, tmp_path: Path) -> None:
-    hand, model = room, room.window.convert_model
+    hand, model = room, room.window.rooms["convert"].model
     states = {e.path.name: model.of(e).state[0] for e in model.bench.entries}
     assert states["broken.cube"] == "refused"
     assert states[FAULTY] == "axes swapped"
@@ -111,7 +111,7 @@ def test_cancelling_keeps_what_is_whole(room, tmp_path: Path) -> None:
     hand.click(hand.find(QPushButton, "convert.go"))
     for _ in range(200):
         hand.wait(10)
-        if list((tmp_path / "out").glob("*")) or not hand.window.conversions.is_busy:
+        if list((tmp_path / "out").glob("*")) or not hand.window.rooms["convert"].edits.is_busy:
             break
     hand.click(hand.find(QPushButton, "batch.cancel"))
     hand.settle()
@@ -125,7 +125,7 @@ def test_cancelling_keeps_what_is_whole(room, tmp_path: Path) -> None:
 
 def test_comparing_two_files_over_the_cube_and_on_the_shot(demo, tmp_path: Path) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
     hand.act("room_convert")
     drop(hand, LUTS / "low_tide_33.cube", LUTS / "monitor_a.3dl", LUTS / "stage_b.csp")
@@ -147,7 +147,7 @@ def test_comparing_two_files_over_the_cube_and_on_the_shot(demo, tmp_path: Path)
 
 
 def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
-    hand, model = room, room.window.convert_model
+    hand, model = room, room.window.rooms["convert"].model
     choose(hand, "tiles_32.png")
     assert hand.find(Chooser, "assay.reading").currentText() == "row, green up"
     right = model.now.transform.apply([[0.5, 0.9, 0.5]])
@@ -189,8 +189,8 @@ def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
 
 
 def test_the_list_by_keyboard_and_the_cloud_by_hand(room) -> None:
-    hand, model = room, room.window.convert_model
-    files = hand.window.convert_room.list.files
+    hand, model = room, room.window.rooms["convert"].model
+    files = hand.window.rooms["convert"].page.list.files
     order = [e.path.name for e in model.bench.entries]
     choose(hand, order[1])
     QTest.keyClick(files, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
@@ -222,7 +222,7 @@ def test_the_list_by_keyboard_and_the_cloud_by_hand(room) -> None:
 
 
 def test_files_come_by_dialog_and_by_drop_in_either_room(hand, tmp_path: Path) -> None:
-    window, model = hand.window, hand.window.convert_model
+    window, model = hand.window, hand.window.rooms["convert"].model
     hand.act("room_convert")
     drop(hand, LUTS / FAULTY)
     hand.ports.luts = [LUTS / "salt_day.ktx2", tmp_path / "missing.cube"]
@@ -236,7 +236,7 @@ def test_files_come_by_dialog_and_by_drop_in_either_room(hand, tmp_path: Path) -
     assert len(model.bench.entries) == 13
     hand.act("room_look")
     drop(hand, LUTS)  # a folder: the Convert room takes it
-    assert window.view.get("room") == "convert"
+    assert window.view.now.room == "convert"
     assert "in the list already" in window.strip.text()
 
 

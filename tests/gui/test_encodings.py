@@ -212,10 +212,10 @@ def test_a_config_of_others_becomes_encodings_and_views(demo, tmp_path: Path, po
             ours = path.through_view(study, colours)
             np.testing.assert_allclose(ours, theirs, atol=2e-4 if working == "ACEScct" else 1e-5)
     # Seen in the window, proved as a file, and back after the study was saved.
-    window.ledger.edits.view("encoding", rendered[0])
+    window.rooms["look"].ledger.edits.view("encoding", rendered[0])
     hand.settle()
     assert hand.shown[-1].b.std() > 5
-    assert window.seal._loss.text().strip()
+    assert window.rooms["look"].seal._loss.text().strip()
     file = tmp_path / "config.sfumato"
     save_study(hand.study, file)
     drop_encodings(list(mine))

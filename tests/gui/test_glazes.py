@@ -38,7 +38,7 @@ def typed(hand, widget: ScrubNumber, text: str) -> None:
 
 def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.drop(LUTS / "low_tide_33.cube")
     hand.settle()
     coat = hand.study.look.coats[-1]
@@ -150,8 +150,8 @@ def test_what_fails_is_said_and_the_rest_is_laid(demo) -> None:
 def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
     """Balance colours the shadows; its Reach spares the lights; the matte shows it on the Easel."""
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
-    window.view.set("b", "exact")
+    window.view.set(shot="sill")
+    window.view.set(b="exact")
     hand.settle()
     bright, dark = (1500, 260), (900, 1000)
     before = [hand.colour_at(*p) for p in (bright, dark)]
@@ -174,7 +174,7 @@ def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
     assert max(hand.colour_at(*bright)) < 8
     assert min(hand.colour_at(*dark)) > 100
     hand.click(hand.find(Mark, "laying.matte"), QPointF(10, 10))
-    assert window.view.get("b") == "lut"
+    assert window.view.now.b == "lut"
     hand.act("undo")
     hand.settle()
     assert not hand.study.look.coats[-1].laying.is_limited
@@ -188,7 +188,7 @@ def test_a_soft_light_lut_at_40_over_a_normal_one_at_70(demo, tmp_path: Path) ->
     for coat, strength in ((lower, "70"), (upper, "40")):
         row = hand.find(CoatRow, f"coat.{coat.id}")
         typed(hand, row.strength, strength)
-    assert window.view.get("coat") == upper.id  # what was dropped last is chosen
+    assert window.view.now.coat == upper.id  # what was dropped last is chosen
     hand.click(hand.find(QPushButton, "laying.fold"))
     box = hand.find(Chooser, "blend")
     box.setCurrentText("soft light")
@@ -258,8 +258,8 @@ def test_a_matte_is_a_trapezoid_with_soft_edges() -> None:
 
 def test_a_hue_is_picked_and_turned_while_greys_stay(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
-    window.view.set("b", "exact")
+    window.view.set(shot="sill")
+    window.view.set(b="exact")
     hand.settle()
     bottle, wood = (760, 640), (1000, 1040)
     before = [hand.colour_at(*p) for p in (bottle, wood)]
@@ -268,7 +268,7 @@ def test_a_hue_is_picked_and_turned_while_greys_stay(demo) -> None:
     hand.settle()
     field = hand.find(HueField, "hues")
     hand.click(hand.find(QPushButton, "pick"))
-    easel = window.easel_panel.easel
+    easel = window.rooms["look"].easel_panel.easel
     hand.click(easel, easel.widget_at(*bottle))
     hand.settle()
     (point,) = hand.study.look.coats[-1].parameters.hue
@@ -348,8 +348,8 @@ def test_known_values_of_the_new_glazes() -> None:
 
 def test_glazes_are_renamed_shown_alone_copied_and_pasted(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
-    window.view.set("b", "exact")
+    window.view.set(shot="sill")
+    window.view.set(b="exact")
     hand.settle()
     whole = hand.colour_at(760, 640)
     hand.click(hand.find(CoatRow, "coat.l-cdl"))

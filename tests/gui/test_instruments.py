@@ -38,7 +38,7 @@ def choose(hand, name: str, key: str) -> None:
 
 def kinds(hand, *wanted: str) -> list[ScopeView]:
     """Let these instruments stand in the window."""
-    panel = hand.window.instruments
+    panel = hand.window.rooms["look"].instruments
     while len(panel.boxes) < len(wanted):
         hand.click(hand.find(QPushButton, "scopes.more"))
     while len(panel.boxes) > len(wanted):
@@ -63,7 +63,7 @@ def test_every_instrument_shows_something_and_zooms(demo) -> None:
         QTest.keyClick(scope, Qt.Key.Key_0)
         assert scope.zoom == 1.0
     scope = kinds(demo, "waveform", "parade", "histogram", "oklab")[0]
-    assert len(demo.window.instruments.scopes) == 4
+    assert len(demo.window.rooms["look"].instruments.scopes) == 4
     before = [m.words for m in scope._scale()]
     scope.zoom_by(8.0, QPointF(scope.area().center().x(), scope.area().bottom()))
     assert scope.window().top() == 0  # what was under the hand stays there
@@ -84,7 +84,7 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     hand, window = demo, demo.window
     scopes = kinds(hand, "parade", "waveform", "vectorscope", "histogram")
     bare = [s.grab().toImage() for s in scopes]
-    easel = window.easel_panel.easel
+    easel = window.rooms["look"].easel_panel.easel
     QTest.mouseMove(easel, hand.easel_place(960, 300).toPoint())
     hand.settle()
     assert all(s.grab().toImage() != b for s, b in zip(scopes, bare, strict=True))
@@ -103,7 +103,7 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     low, high = scope.place(0, 0.4), scope.place(0, 0.6)
     plain = hand.picture()
     hand.drag(scope, QPointF(80, low.y()), QPointF(120, high.y()))
-    band = window.view.get("band")
+    band = window.view.now.band
     assert (band.channel, round(band.low[0], 1), round(band.high[0], 1)) == ("luma", 0.4, 0.6)
     share = in_band(hand.shown[-1].b, band).mean()
     assert 0.005 < share < 0.5
@@ -111,17 +111,17 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     assert hand.picture() != plain
     scope.setFocus()
     QTest.keyClick(scope, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
-    assert abs(window.view.get("band").low[0] - band.low[0] - 0.05) < 1e-9
+    assert abs(window.view.now.band.low[0] - band.low[0] - 0.05) < 1e-9
     hand.click(scope)
-    assert window.view.get("band") is None
+    assert window.view.now.band is None
     assert words() == ""
     # A trace of the parade marks its channel, a box of the vectorscope its colours.
     x, w = scopes[0]._column(2)
     hand.drag(scopes[0], QPointF(x + w / 2, low.y()), QPointF(x + w / 2, high.y()))
-    assert window.view.get("band").channel == "blue"
+    assert window.view.now.band.channel == "blue"
     centre = scopes[2].area().center()
     hand.drag(scopes[2], centre, centre + QPointF(40, -40))
-    box = window.view.get("band")
+    box = window.view.now.band
     assert box.plane == "vectorscope"
     assert box.low[0] < 0.05 < box.high[0]
     red = np.full((4, 4, 3), (120, 60, 60), np.uint8)
@@ -129,9 +129,9 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     assert not in_band(red, Band("", (0.1, 0.1), (0.5, 0.5), "vectorscope")).any()
     scopes[3].setFocus()
     QTest.keyClick(scopes[3], Qt.Key.Key_B)
-    assert window.view.get("band") is None
+    assert window.view.now.band is None
     QTest.keyClick(scopes[3], Qt.Key.Key_B)
-    assert window.view.get("band").channel == "any channel"
+    assert window.view.now.band.channel == "any channel"
 
 
 def test_limits_and_gamut_are_marked(demo) -> None:
@@ -149,8 +149,8 @@ def test_limits_and_gamut_are_marked(demo) -> None:
     window.model.commit(
         "Raw", attrs.evolve(hand.study, view=attrs.evolve(hand.study.view, ease=False))
     )
-    window.view.set("b", "exact")
-    window.view.set("shot", "sill")
+    window.view.set(b="exact")
+    window.view.set(shot="sill")
     hand.settle()
     shown = hand.shown[-1]
     shot = hand.study.shot("sill")
@@ -195,15 +195,15 @@ def test_cloud_and_loss_show_the_lut_that_is_written(demo) -> None:
 def test_a_pinned_shot_lies_under_the_instruments(demo) -> None:
     hand, window = demo, demo.window
     scopes = kinds(hand, "parade", "waveform", "histogram", "oklab")
-    window.view.set("shot", "portrait")
+    window.view.set(shot="portrait")
     hand.settle()
     hand.act("pin_shot")
-    window.view.set("shot", "jetty")
+    window.view.set(shot="jetty")
     hand.settle()
     assert set(hand.shown[-1].reference) == {"parade", "waveform", "histogram", "oklab"}
     both = [s.grab().toImage() for s in scopes]
     hand.act("pin_shot")
-    hand.act("pin_shot") if window.view.get("pinned") else None
+    hand.act("pin_shot") if window.view.now.pinned else None
     hand.settle()
     assert hand.shown[-1].reference == {}
     assert all(s.grab().toImage() != b for s, b in zip(scopes, both, strict=True))
@@ -214,9 +214,9 @@ def test_easel_and_instruments_stand_in_windows_of_their_own(demo, tmp_path: Pat
     hand.act("tear_easel")
     hand.act("tear_instruments")
     hand.settle()
-    torn = window.torn.windows
-    assert window.easel_panel.window() is torn["easel"] is not window
-    assert window.easel_gone.isVisible()
+    torn = window.rooms["look"].view_edits.torn.windows
+    assert window.rooms["look"].easel_panel.window() is torn["easel"] is not window
+    assert window.rooms["look"].page.easel_gone.isVisible()
     torn["easel"].resize(1400, 900)
     hand.settle()
     assert hand.shown[-1].b.shape[1] > 1200  # rendered for its own size
@@ -227,26 +227,35 @@ def test_easel_and_instruments_stand_in_windows_of_their_own(demo, tmp_path: Pat
     assert hand.shown[-1].b.mean() != before  # it follows the study
     assert window.actions_table.by_id["undo"] in torn["easel"].actions()
     # Closed with the program, they stand there again at the next start.
-    window._keep_window()
+    window.keep()
     again = MainWindow(Settings(tmp_path / "sfumato.ini"), hand.ports, None)
     again.show()
-    qtbot.waitUntil(lambda: set(again.torn.windows) == {"easel", "instruments"}, timeout=4000)
+    qtbot.waitUntil(lambda: set(again.rooms["look"].view_edits.torn.windows) == {"easel", "instruments"}, timeout=4000)
     again.close()
     again.deleteLater()
     torn["instruments"].close()
     hand.act("tear_easel")
     hand.settle()
-    assert window.easel_panel.window() is window.instruments.window() is window
-    column = window.look_column
+    assert (
+        window.rooms["look"].easel_panel.window()
+        is window.rooms["look"].instruments.window()
+        is window
+    )
+    column = window.rooms["look"].page.column
     order = [column.itemAt(i).widget() for i in range(column.count())]
-    assert order == [window.shots, window.easel_panel, window.instruments, window.easel_gone]
-    assert not window.easel_gone.isVisible()
+    assert order == [
+        window.rooms["look"].shots,
+        window.rooms["look"].easel_panel,
+        window.rooms["look"].instruments,
+        window.rooms["look"].page.easel_gone,
+    ]
+    assert not window.rooms["look"].page.easel_gone.isVisible()
 
 
 def test_the_picture_is_mapped_to_the_screen_and_says_so(demo, tmp_path: Path, ports) -> None:
     hand, window = demo, demo.window
-    window.view.set("b", "exact")
-    window.ledger.edits.view("encoding", "BT.2100 PQ")
+    window.view.set(b="exact")
+    window.rooms["look"].ledger.edits.view("encoding", "BT.2100 PQ")
     hand.settle()
     label = hand.find(QLabel, "readout.screen")
     assert label.text() == "mapped to sRGB"

@@ -31,7 +31,7 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     """Choose a shot, drag a glaze, pick a curve point, undo all, redo, save, reopen, export."""
     hand, window = demo, demo.window
     start = hand.study
-    hand.click(window.shots, window.shots.box(1).center())
+    hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(1).center())
     hand.settle()
     assert window.desk.shot.name == "sill"
     before = hand.colour_at(960, 300)
@@ -57,16 +57,16 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     assert field.histogram is not None
     assert field.histogram.sum() > 1000
     hand.click(hand.find(QPushButton, "pick"))
-    easel = window.easel_panel.easel
+    easel = window.rooms["look"].easel_panel.easel
     hand.click(easel, easel.widget_at(960, 1040))
     hand.settle()
     assert len(field.points) == points + 1
     entering = window.desk.previewer.probe(window.desk.ask(), 960, 1040, 2).entering
     luma = float(entering @ (sfumato.encodings()["Tarn Log"].to_xyz[1]))
     assert field.points[field.chosen][0] == pytest.approx(luma, abs=0.002)
-    assert window.view.get("picking")
+    assert window.view.now.picking
     QTest.keyClick(window, Qt.Key.Key_Escape)
-    assert not window.view.get("picking")
+    assert not window.view.now.picking
     x, y = field.points[field.chosen]
     hand.drag(field, field.place(x, y), field.place(x, y + 0.1))
     hand.settle()
@@ -99,7 +99,7 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     assert sheet.go.text() == "Export low_tide_33.cube"
     hand.click(sheet.go)
     hand.settle()
-    proof = window.exports.proof
+    proof = window.rooms["look"].exports.proof
     assert proof is not None
     assert proof.own_code_difference == 0
     assert proof.peer is not None
@@ -107,7 +107,7 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     assert "FFmpeg" in hand.find(QLabel, "seal.proof").text()
     hand.click(hand.find(QPushButton, "seal.difference"))
     hand.settle()
-    assert window.view.get("mode") == "difference"
+    assert window.view.now.mode == "difference"
     delta = hand.shown[-1].delta
     assert 0 < delta.max() <= proof.worst * 1.5 + 0.5
     lut = sfumato.read(tmp_path / "low_tide_33.cube")
@@ -176,8 +176,8 @@ def _cli(*words: object) -> int:
 
 def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
     hand, window = demo, demo.window
-    hand.click(window.shots, window.shots.box(4).center())
-    easel = window.easel_panel.easel
+    hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(4).center())
+    easel = window.rooms["look"].easel_panel.easel
     hand.click(hand.find(QPushButton, "mode.split"))
     hand.settle()
     line = easel.split_line()
@@ -195,7 +195,7 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
     assert easel.across
     easel.setFocus()
     hand.keys(easel, Qt.Key.Key_Down, Qt.Key.Key_Down)
-    assert window.view.get("split") > easel.split - 0.001
+    assert window.view.now.split > easel.split - 0.001
     hand.click(hand.find(QPushButton, "mode.side"))
     hand.settle()
     assert len(easel.panes()) == 2
@@ -273,7 +273,7 @@ def test_rows_move_switch_and_go(demo) -> None:
     assert len(hand.study.look.coats) == 6
     hand.act("remove_glaze")
     assert len(hand.study.look.coats) == 5
-    assert window.view.get("coat") == ""
+    assert window.view.now.coat == ""
     for _ in range(5):
         hand.act("undo")
     assert [c.id for c in hand.study.look.coats] == rows
@@ -307,14 +307,14 @@ def test_all_actions_are_found_by_words(demo) -> None:
     QTest.keyClicks(palette.search, "side by")
     assert palette.list.count() == 1
     hand.keys(palette.search, Qt.Key.Key_Return)
-    assert window.view.get("mode") == "side"
+    assert window.view.now.mode == "side"
     hand.settle()
 
 
 def test_every_control_is_named_for_those_who_cannot_see_it(demo) -> None:
     hand = demo
     for coat in hand.study.look.coats:
-        hand.window.view.set("coat", coat.id)
+        hand.window.view.set(coat=coat.id)
         hand.wait(30)
         for number in hand.window.findChildren(ScrubNumber):
             assert number.accessibleName(), number.objectName()
@@ -335,6 +335,7 @@ def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_pa
     bad = tmp_path / "bad.sfumato"
     bad.write_text("{")
     hand.drop(bad)
+    hand.settle()
     assert "this is not a study" in window.strip.text()
     assert hand.study == before
     hand.drop(jpeg)
@@ -345,9 +346,9 @@ def test_broken_files_say_one_sentence_and_lose_nothing(demo, jpeg: Path, tmp_pa
     window.desk.refresh()
     hand.settle()
     assert "no such file" in hand.find(QLabel, "broken.words").text()
-    hand.click(window.shots, window.shots.box(0).center())
+    hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(0).center())
     hand.settle()
-    assert window.easel_panel.easel.isVisible()
+    assert window.rooms["look"].easel_panel.easel.isVisible()
 
 
 def test_an_export_that_cannot_be_written_leaves_the_window_alive(
@@ -362,12 +363,12 @@ def test_an_export_that_cannot_be_written_leaves_the_window_alive(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(files.os, "fsync", full)
-    window.exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.rooms["look"].exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
     hand.settle()
     assert "the disk is full" in window.strip.text()
     assert list(tmp_path.glob("*.cube")) == []
     monkeypatch.undo()
-    window.exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.rooms["look"].exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
     window.queue.cancel()
     hand.settle()
     assert not (tmp_path / "x.cube").exists()
@@ -400,12 +401,12 @@ def test_layout_and_choices_come_back(demo, tmp_path: Path, ports, qtbot) -> Non
     from sfumato.app.window.main_window import MainWindow
 
     window = demo.window
-    window.view.set("instruments", ("vectorscope", "waveform"))
-    window.view.set("mode", "side")
-    window._keep_window()
+    window.view.set(instruments=("vectorscope", "waveform"))
+    window.view.set(mode="side")
+    window.keep()
     again = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO)
-    assert again.view.get("instruments") == ("vectorscope", "waveform")
-    assert again.view.get("mode") == "side"
+    assert again.view.now.instruments == ("vectorscope", "waveform")
+    assert again.view.now.mode == "side"
     again.close()
     again.deleteLater()
     demo.settle()
@@ -418,6 +419,6 @@ def test_a_bug_opens_a_report_and_the_window_lives(demo) -> None:
     report = window.findChild(QApplication.instance().activeModalWidget().__class__, "report")
     assert report is not None
     report.accept()
-    hand.click(window.shots, window.shots.box(2).center())
+    hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(2).center())
     hand.settle()
     assert window.desk.shot.name == "causeway"

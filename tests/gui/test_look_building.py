@@ -25,7 +25,6 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.app.rooms.look.explanation import Explanation
-from sfumato.app.services.actions import TABLE
 from sfumato.app.window.keys_sheet import KeysSheet
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding
@@ -63,17 +62,17 @@ def find_blue(hand) -> tuple[int, int]:
 
 def test_blue_becomes_teal_by_a_nudge_and_skin_stays(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("b", "exact")
-    window.view.set("shot", "portrait")
+    window.view.set(b="exact")
+    window.view.set(shot="portrait")
     hand.settle()
     skin = [hand.colour_at(x, y) for x, y in ((560, 400), (600, 520), (640, 700))]
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
     blue = find_blue(hand)
     before = hue_of(hand.colour_at(*blue))
     coat = added(hand, "nudges")
     hand.pick("pick", *blue)
-    window.view.set("picking", "")
+    window.view.set(picking="")
     chart = hand.find(NudgeMap, "nudge.map")
     pair = hand.study.coat(coat.id).parameters.pairs[0]
     chroma = float(np.hypot(*pair.source[1:]))
@@ -91,11 +90,11 @@ def test_blue_becomes_teal_by_a_nudge_and_skin_stays(demo) -> None:
     goal = TARN.encode(oklab.to_light(np.float32([now.pairs[0].goal]), TARN))
     seen = [path.through_view(hand.study, c) for c in (met, goal)]
     assert float(delta_e(*seen, encoding("BT.1886"))[0]) < 0.05
-    window.view.set("shot", "portrait")
+    window.view.set(shot="portrait")
     hand.settle()
     kept = [hand.colour_at(x, y) for x, y in ((560, 400), (600, 520), (640, 700))]
     assert np.abs(np.subtract(kept, skin)).max() <= 1
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
 
     # The target typed: what the View shows of the source is that colour.
@@ -116,14 +115,14 @@ def test_blue_becomes_teal_by_a_nudge_and_skin_stays(demo) -> None:
 
     # The target picked from another shot, and the reach by its keys.
     hand.click(hand.find(QPushButton, "nudge.pick"))
-    window.view.set("shot", "furnace")
+    window.view.set(shot="furnace")
     hand.settle()
-    hand.click(window.easel_panel.easel, hand.easel_place(900, 300))
+    hand.click(window.rooms["look"].easel_panel.easel, hand.easel_place(900, 300))
     hand.settle()
     there = hand.study.coat(coat.id).parameters.pairs[0]
     assert there.source == pair.source
     assert there.target != pair.target
-    assert window.view.get("picking") == ""
+    assert window.view.now.picking == ""
     chart = hand.find(NudgeMap, "nudge.map")
     chart.setFocus()
     QTest.keyClick(chart, Qt.Key.Key_Plus)
@@ -134,15 +133,15 @@ def test_blue_becomes_teal_by_a_nudge_and_skin_stays(demo) -> None:
 
 def test_faded_blacks_and_an_s_curve_by_points_picked_from_the_picture(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "causeway")
-    window.view.set("b", "exact")
+    window.view.set(shot="causeway")
+    window.view.set(b="exact")
     hand.settle()
     dark, light = (1700, 1000), (950, 200)
     before = [np.mean(hand.colour_at(*p)) for p in (dark, light)]
     coat = added(hand, "curves")
     hand.find(Chooser, "pick.size").setCurrentIndex(2)
     hand.find(Chooser, "pick.size").activated.emit(2)
-    assert window.view.get("pick_size") == 15
+    assert window.view.now.pick_size == 15
     hand.pick("pick", *dark)
     points = hand.study.coat(coat.id).parameters.master
     assert len(points) == 3
@@ -151,14 +150,14 @@ def test_faded_blacks_and_an_s_curve_by_points_picked_from_the_picture(demo) -> 
     assert curve.chosen == 1
     curve.setFocus()
     hand.keys(curve, *[Qt.Key.Key_Up] * 5)
-    hand.click(window.easel_panel.easel, hand.easel_place(*light))
+    hand.click(window.rooms["look"].easel_panel.easel, hand.easel_place(*light))
     hand.settle()
     assert len(hand.study.coat(coat.id).parameters.master) == 4
     curve.setFocus()
     hand.keys(curve, *[Qt.Key.Key_Up] * 3)
     hand.settle()
     QTest.keyClick(window, Qt.Key.Key_Escape)
-    assert window.view.get("picking") == ""
+    assert window.view.now.picking == ""
     after = [np.mean(hand.colour_at(*p)) for p in (dark, light)]
     assert after[0] > before[0] + 4
     assert after[1] > before[1] + 2
@@ -177,7 +176,7 @@ def test_a_group_at_140_percent_by_mouse_and_keys(demo) -> None:
         Qt.MouseButton.LeftButton,
         Qt.KeyboardModifier.ControlModifier,
     )
-    assert window.view.get("marked") == (second.id,)
+    assert window.view.now.marked == (second.id,)
     before = hand.study
     hand.act("group_glazes")
     hand.settle()
@@ -227,19 +226,19 @@ def test_a_group_at_140_percent_by_mouse_and_keys(demo) -> None:
 def test_marked_glazes_are_copied_removed_and_grouped_only_in_one_place(demo) -> None:
     hand, window = demo, demo.window
     look = hand.study.look.coats
-    window.view.set("coat", look[0].id)
-    window.view.set("marked", (look[2].id,))
+    window.view.set(coat=look[0].id)
+    window.view.set(marked=(look[2].id,))
     hand.act("copy_glaze")
     hand.act("paste_glaze_ground")
     ground = window.desk.shot.ground
     assert [c.key for c in ground][-2:] == [look[0].key, look[2].key]
     assert {c.id for c in ground}.isdisjoint({c.id for c in look})
-    window.view.set("coat", look[0].id)
-    window.view.set("marked", (ground[-1].id,))
+    window.view.set(coat=look[0].id)
+    window.view.set(marked=(ground[-1].id,))
     hand.act("group_glazes")
     assert "cannot be put into one group" in hand.notices[-1]
     assert not any(c.is_group for c in hand.study.every_coat())
-    window.view.set("marked", (look[1].id,))
+    window.view.set(marked=(look[1].id,))
     hand.act("remove_glaze")
     assert [c.id for c in hand.study.look.coats] == [c.id for c in look[2:]]
 
@@ -286,7 +285,7 @@ def test_levels_tints_and_reach_are_set_on_their_fields(demo) -> None:
     strip.chosen = 1
     QTest.keyClick(strip, Qt.Key.Key_Delete)
     assert not hand.study.coat(tints.id).laying.by_tone
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
     blue = find_blue(hand)
     hand.pick("reach.pick", *blue)
@@ -313,7 +312,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     monkeypatch.setattr(presets, "library", lambda: tmp_path / "presets")
     hand.act("open_presets")
     hand.settle()
-    sheet = window.presets.sheet
+    sheet = window.rooms["look"].presets.sheet
     names = [sheet.tiles.item(i).text() for i in range(sheet.tiles.count())]
     assert len(names) == 12  # made for log, as the study is
     assert "Cold kiln" in names
@@ -328,7 +327,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     hand.act("undo")
 
     # Save a glaze and the Look; nothing is replaced without asking; both come back the same.
-    window.view.set("coat", "l-curves")
+    window.view.set(coat="l-curves")
     hand.ports.name = "Salt curve"
     hand.act("save_preset")
     file = tmp_path / "presets" / "salt_curve.glaze"
@@ -356,7 +355,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     hand.settle()
 
     # Dropped on a shot it goes into that shot's Ground, elsewhere into the Look.
-    shots = window.shots
+    shots = window.rooms["look"].shots
     at = shots.mapTo(window, shots.box(3).center().toPoint())
     file = tmp_path / "presets" / "whole_look.look"
     hand.drop(file, at=QPointF(at))
@@ -378,7 +377,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
 
 def test_every_key_is_on_the_sheet_once_and_right_click_explains(demo) -> None:
     hand, window = demo, demo.window
-    keys = [window.actions_table.by_id[s.id].shortcut().toString() for s in TABLE]
+    keys = [window.actions_table.by_id[s.id].shortcut().toString() for s in window.actions_table.specs]
     used = [k for k in keys if k]
     assert len(set(used)) == len(used), sorted(k for k in used if used.count(k) > 1)
     hand.act("keyboard_sheet")
@@ -396,7 +395,7 @@ def test_every_key_is_on_the_sheet_once_and_right_click_explains(demo) -> None:
     sheet.close()
 
     hand.click(hand.find(CoatRow, "coat.l-contrast"))
-    panel = window.ledger.findChild(RecordPanel)
+    panel = window.rooms["look"].ledger.findChild(RecordPanel)
     at = panel.editors[0].geometry().center()
     QApplication.sendEvent(
         panel, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, panel.mapToGlobal(at))

@@ -26,12 +26,12 @@ LUT = DEMO.parent / "luts" / "low_tide_33.cube"
 def page(demo):
     """The demo study, painting on the second shot, its mask empty."""
     demo.act("room_apply")
-    demo.window.apply_room.table.setCurrentCell(1, 0)
+    demo.window.rooms["apply"].shots_page.table.setCurrentCell(1, 0)
     demo.click(demo.find(QPushButton, "apply.paint"))
     demo.settle()
     demo.click(demo.find(QPushButton, "paint.empty"))
     demo.settle()
-    return demo.window.paint_page
+    return demo.window.rooms["apply"].paint_page
 
 
 def at(page, x: float, y: float) -> QPointF:
@@ -79,14 +79,14 @@ def test_a_stroke_shows_at_once_is_one_undo_and_comes_back_exactly(demo, page) -
 
 def test_an_unseen_canvas_costs_nothing(demo, page) -> None:
     view, seen = demo.window.view, page._model.canvas
-    view.set("room", "look")
+    view.set(room="look")
     demo.settle()
     for strength in (0.5, 0.7):
         demo.window.model.commit("Softer", demo.study.with_look(strength=strength))
         assert not page._model.is_busy
     demo.settle()
     assert page._model.canvas is seen
-    view.set("room", "apply")
+    view.set(room="apply")
     demo.settle()
     assert page._model.canvas.ask.study is demo.study
 
@@ -119,17 +119,17 @@ def test_erase_gradient_invert_and_keys(demo, page) -> None:
     x, y = (int(v) for v in (dab.points[0][0] * w, dab.points[0][1] * h))
     assert rendered(mask_of(demo), w, h)[y, x] == 0.0
     demo.act("zoom_actual")
-    assert (easel.zoom, demo.window.easel_panel.easel.zoom) == (1.0, None)
+    assert (easel.zoom, demo.window.rooms["look"].easel_panel.easel.zoom) == (1.0, None)
     demo.act("zoom_fit")
     demo.settle()
     size = page._model.brush.size
     page.easel.resized.emit(3)
     assert page._model.brush.size == pytest.approx(size * 1.1**3, rel=0.01)
     kept = page._model.brush
-    demo.window.paint_edits.close()
+    demo.window.rooms["apply"].paint_edits.close()
     page._model.set_brush(Brush())
     for text in (str(demo.window.settings.get("brush")), "", '{"size": -4}', "[3]"):
-        demo.window.paint_edits._take_brush(text)
+        demo.window.rooms["apply"].paint_edits._take_brush(text)
         assert page._model.brush == kept
     # Esc lets go of a stroke under way, then leads back to the shots.
     marks = mask_of(demo).marks
@@ -139,8 +139,8 @@ def test_erase_gradient_invert_and_keys(demo, page) -> None:
     demo.settle()
     assert mask_of(demo).marks == marks
     demo.keys(easel, Qt.Key.Key_Escape)
-    assert demo.window.apply_pages.currentWidget() is demo.window.apply_room
-    assert demo.window.apply_room.table.item(1, 2).text() == "mask"
+    assert demo.window.rooms["apply"].pages.currentWidget() is demo.window.rooms["apply"].shots_page
+    assert demo.window.rooms["apply"].shots_page.table.item(1, 2).text() == "mask"
 
 
 def test_a_pen_presses(demo, page) -> None:
@@ -216,7 +216,7 @@ def test_layers_have_their_own_lut_strength_blend_and_mask(
     assert kept.mask.marks[0].points[0] == pytest.approx(layer.mask.marks[0].points[0], abs=1e-5)
     seen = pixels(page)
     demo.click(demo.find(QPushButton, "paint.back"))
-    room = demo.window.apply_room
+    room = demo.window.rooms["apply"].shots_page
     room.settings.folder.setText(str(tmp_path / "out"))
     for row in (0, 2, 3, 4, 5):
         room.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)

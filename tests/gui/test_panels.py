@@ -91,7 +91,7 @@ def _move(hand, field: str, kind) -> None:
 @pytest.mark.parametrize("key", list(glazes()))
 def test_every_control_edits_and_undoes(hand, key: str) -> None:
     window = hand.window
-    window.ledger.edits.add(LOOK, key)
+    window.rooms["look"].ledger.edits.add(LOOK, key)
     hand.wait(20)
     coat_id = hand.study.look.coats[0].id
     for field, kind in glazes()[key].controls().items():
@@ -170,7 +170,7 @@ def test_a_passing_wheel_changes_nothing(demo) -> None:
     for kind, name in ((QComboBox, "clamp"), (ScrubNumber, "saturation")):
         widget = hand.find(kind, name)
         for focused in (False, True):
-            widget.setFocus() if focused else hand.window.easel_panel.easel.setFocus()
+            widget.setFocus() if focused else hand.window.rooms["look"].easel_panel.easel.setFocus()
             at = QPointF(widget.rect().center())
             event = QWheelEvent(
                 at,
@@ -190,20 +190,20 @@ def test_a_passing_wheel_changes_nothing(demo) -> None:
 
 def test_shots_by_keyboard_ground_copied_and_a_clip(demo) -> None:
     hand, window = demo, demo.window
-    window.shots.setFocus()
-    hand.keys(window.shots, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Right)
+    window.rooms["look"].shots.setFocus()
+    hand.keys(window.rooms["look"].shots, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Right)
     assert window.desk.shot.name == "fog"
     hand.act("copy_ground_on")
     grounds = {s.name: [c.key for c in s.ground] for s in hand.study.shots}
     assert grounds["portrait"] == grounds["jetty"] == ["exposure", "contrast"]
     assert grounds["sill"] == []
     hand.act("undo")
-    window.shot_edits.bring_in_files([ROOT / "demo/furnace.mov"])
+    window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo/furnace.mov"])
     hand.settle()
     assert window.desk.shot.encoding is None
-    assert window.easel_panel.easel.picture == (960, 540)
+    assert window.rooms["look"].easel_panel.easel.picture == (960, 540)
     assert "its numbers are taken as Tarn Log" in hand.find(QLabel, "ask.words").text()
-    window.ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
+    window.rooms["look"].ledger.edits.encoding(window.desk.shot.id, "Tarn Log")
     assert hand.study.working == "Tarn Log"
     hand.act("remove_shot")
     assert len(hand.study.shots) == 6
@@ -222,6 +222,9 @@ def test_the_whole_program_survives_kill_9(tmp_path: Path) -> None:
         "m.MainWindow = lambda *a, **k: made.append(build(*a, **k)) or made[0]\n"
         "def edit():\n"
         "    model = made[0].model\n"
+        "    if model.file is None:\n"
+        "        QTimer.singleShot(200, edit)\n"
+        "        return\n"
         "    model.commit('Rename', model.study.with_look(name='Just typed'))\n"
         "    print('edited', flush=True)\n"
         "app = m.application()\n"

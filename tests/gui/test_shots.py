@@ -58,7 +58,7 @@ def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:
             Qt.KeyboardModifier.ControlModifier,
             wall.box(index).center().toPoint(),
         )
-    assert window.view.get("marked_shots") == ("sill", "causeway")
+    assert window.view.now.marked_shots == ("sill", "causeway")
     hand.act("copy_ground_marked")
     keys = [c.key for c in hand.study.shot("fog").ground]
     for name in ("sill", "causeway"):
@@ -69,7 +69,7 @@ def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:
     hand.keys(wall, Qt.Key.Key_Up, Qt.Key.Key_Right)
     assert window.desk.shot.name == "sill"
     hand.keys(wall, Qt.Key.Key_Return)
-    assert window.view.get("mode") == "one"
+    assert window.view.now.mode == "one"
     hand.settle()
 
 
@@ -80,14 +80,14 @@ def test_shots_are_moved_renamed_and_found_again(demo, tmp_path: Path) -> None:
         return [s.name for s in hand.study.shots]
 
     start = names()
-    strip = window.shots
+    strip = window.rooms["look"].shots
     hand.drag(strip, strip.box(0).center(), strip.box(2).center() + QPointF(20, 0))
     assert names() == [*start[1:3], start[0], *start[3:]]
     hand.act("undo")
     hand.drag(strip, strip.box(4).center(), strip.box(1).center() - QPointF(20, 0))
     assert names() == [start[0], start[4], *start[1:4], start[5]]
     hand.act("undo")
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.act("shot_later")
     assert names()[2] == "sill"
     for _ in range(3):
@@ -116,14 +116,14 @@ def test_shots_are_moved_renamed_and_found_again(demo, tmp_path: Path) -> None:
         str(folder / "sill.tif"),
         str(folder / "furnace.tif"),
     ]
-    assert window.easel_panel.easel.picture == (1920, 1080)
+    assert window.rooms["look"].easel_panel.easel.picture == (1920, 1080)
     assert "1 more shot" in hand.notices[-1]
     assert (ROOT / "demo" / "sill.tif").exists()
 
 
 def test_a_ground_is_proposed_and_said(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "jetty")
+    window.view.set(shot="jetty")
     hand.settle()
     before = hand.study
     hand.act("propose_ground")
@@ -151,7 +151,7 @@ def test_a_cast_and_a_dark_exposure_are_found() -> None:
 
 def test_what_is_clipped_or_crushed_is_marked_and_counted(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "furnace")
+    window.view.set(shot="furnace")
     window.model.commit("Push", hand.study.added(LOOK, new_coat("exposure", stops=3.0)))
     hand.settle()
     picture = hand.shown[-1].b
@@ -166,20 +166,20 @@ def test_what_is_clipped_or_crushed_is_marked_and_counted(demo) -> None:
     words = hand.find(QLabel, "readout.clipping").text()
     assert words.startswith(f"clipped {high.mean() * 100:.1f} %")
     assert hand.colour_at(*at) != plain
-    assert window.easel_panel.easel._marks.pixelColor(int(x), int(y)).alpha() > 0
+    assert window.rooms["look"].easel_panel.easel._marks.pixelColor(int(x), int(y)).alpha() > 0
     hand.act("toggle_clipping")
     assert hand.colour_at(*at) == plain
 
 
 def test_a_pinned_shot_stays_beside_the_others(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "portrait")
+    window.view.set(shot="portrait")
     hand.settle()
     hand.act("pin_shot")
-    window.view.set("shot", "jetty")
+    window.view.set(shot="jetty")
     hand.settle()
     shown = hand.shown[-1]
-    assert (window.view.get("a"), window.view.get("mode")) == ("pinned", "side")
+    assert (window.view.now.a, window.view.now.mode) == ("pinned", "side")
     h, w = shown.a.shape[:2]
     whole = window.desk.previewer.whole_picture(hand.study, hand.study.shot("portrait"), w, h)
     top, left = (h - whole.shape[0]) // 2, (w - whole.shape[1]) // 2
@@ -194,6 +194,6 @@ def test_a_pinned_shot_stays_beside_the_others(demo) -> None:
     assert hand.shown[-1].a.mean() < shown.a.mean() - 20
     window.model.commit("Out", hand.study.without_shot("portrait"))
     hand.settle()
-    assert window.view.get("a") == "ground"
-    assert window.view.get("pinned") == ""
-    assert window.easel_panel.sides["a"].findData("pinned") < 0
+    assert window.view.now.a == "ground"
+    assert window.view.now.pinned == ""
+    assert window.rooms["look"].easel_panel.sides["a"].findData("pinned") < 0

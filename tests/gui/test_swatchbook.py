@@ -60,19 +60,19 @@ def looks(tmp_path: Path) -> Path:
 def book(demo, looks: Path):
     """The window in the Swatchbook, on that folder, at rest."""
     hand = demo
-    hand.window.view.set("shot", "sill")
-    hand.window.swatch_edits.add_folders([looks])
+    hand.window.view.set(shot="sill")
+    hand.window.rooms["swatchbook"].edits.add_folders([looks])
     hand.act("room_swatchbook")
     hand.settle()
     return hand
 
 
 def names(hand) -> list[str]:
-    return [t.name for t in hand.window.swatch_room.wall.tiles]
+    return [t.name for t in hand.window.rooms["swatchbook"].page.wall.tiles]
 
 
 def choose(hand, name: str):
-    model = hand.window.swatch_model
+    model = hand.window.rooms["swatchbook"].model
     swatch = next(s for s in model.swatches if s.file.stem == name)
     model.choose(swatch)
     hand.settle()
@@ -88,7 +88,7 @@ def order(hand, key: str) -> None:
 
 def test_the_wall_shows_sorts_searches_and_filters(book) -> None:
     hand, window = book, book.window
-    model, wall = window.swatch_model, window.swatch_room.wall
+    model, wall = window.rooms["swatchbook"].model, window.rooms["swatchbook"].page.wall
     every = ["amber", "broken", "camera", "frost", "grey", "hard", "lamp oil", "night"]
     assert [n.casefold() for n in names(hand)] == every
     tiles = {t.name: t for t in wall.tiles}
@@ -157,12 +157,12 @@ def test_the_wall_shows_sorts_searches_and_filters(book) -> None:
 
 def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None:
     hand, window = book, book.window
-    model, study = window.swatch_model, book.study
-    tiles = {t.name: t for t in window.swatch_room.wall.tiles}
+    model, study = window.rooms["swatchbook"].model, book.study
+    tiles = {t.name: t for t in window.rooms["swatchbook"].page.wall.tiles}
     assert tiles["amber"].mark == "converted"
     hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
     hand.settle()
-    tiles = {t.name: t for t in window.swatch_room.wall.tiles}
+    tiles = {t.name: t for t in window.rooms["swatchbook"].page.wall.tiles}
     assert tiles["amber"].warning == "expects display"
     hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
     hand.settle()
@@ -183,11 +183,11 @@ def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None
     apart = delta_e(by_look, np.clip(by_tile, 0, 1), encoding("BT.1886"))
     assert np.median(apart) < 0.5
     assert np.percentile(apart, 90) < 2
-    window.view.set("room", "look")
+    window.view.set(room="look")
     hand.act("undo")
     assert hand.study.look.coats == before
     # The person knows better: the file expects and gives what the person says.
-    window.view.set("room", "swatchbook")
+    window.view.set(room="swatchbook")
     choose(hand, "frost")
     for which in ("expects", "gives"):
         box = hand.find(QComboBox, f"swatch.{which}")
@@ -207,7 +207,7 @@ def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None
 
 def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -> None:
     hand, window = book, book.window
-    model, study = window.swatch_model, book.study
+    model, study = window.rooms["swatchbook"].model, book.study
     choose(hand, "amber")
     hand.click(hand.find(QPushButton, "swatch.hold"))
     choose(hand, "frost")
@@ -217,7 +217,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     hand.settle()
     a, b = sights[-1]
     assert a[..., 2].mean() < b[..., 2].mean()  # the amber one on A
-    assert "B a mix" in window.swatch_room.card.side_b.text()
+    assert "B a mix" in window.rooms["swatchbook"].page.card.side_b.text()
     code = np.random.default_rng(5).uniform(0.2, 0.8, (50, 3)).astype(np.float32)
     run, _name = model.built()
     parts = [model.book.layer(study, s, model.ends(s))(code) for s in (model.chosen, model.held)]
@@ -238,7 +238,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     assert [x.swatch.file.stem for x in model.stack] == ["frost", "hard"]
     assert model.stack[1].strength == 0.5
     one = model.built()[0](code)
-    window.swatch_room.card.stack.setCurrentRow(1)
+    window.rooms["swatchbook"].page.card.stack.setCurrentRow(1)
     hand.click(hand.find(QPushButton, "swatch.stack_up"))
     assert [x.swatch.file.stem for x in model.stack] == ["hard", "frost"]
     assert np.abs(model.built()[0](code) - one).max() > 1e-3
@@ -254,11 +254,11 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
 
 def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> None:
     hand, window = book, book.window
-    model, wall = window.swatch_model, window.swatch_room.wall
+    model, wall = window.rooms["swatchbook"].model, window.rooms["swatchbook"].page.wall
     choose(hand, "amber")
     wall.setFocus()
     QTest.keyClick(wall, Qt.Key.Key_K)
-    note = window.swatch_room.card.note
+    note = window.rooms["swatchbook"].page.card.note
     note.setFocus()
     note.setPlainText("for the dusk scenes")
     wall.setFocus()
@@ -329,7 +329,7 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     hand.settle()
     assert not (looks / "guest 2.cube").exists()
     # A folder that is taken out keeps its files.
-    window.swatch_edits.drop_folder(str(looks.resolve()))
+    window.rooms["swatchbook"].edits.drop_folder(str(looks.resolve()))
     hand.settle()
     assert names(hand) == []
     assert "Add a folder" in wall.words
@@ -340,10 +340,10 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
 
 
 def test_tiles_show_a_set_of_shots(book) -> None:
-    hand, model = book, book.window.swatch_model
+    hand, model = book, book.window.rooms["swatchbook"].model
     swatch = choose(hand, "grey")
     one = model.tiles[swatch.key]
-    hand.window.view.set("marked_shots", ("jetty",))
+    hand.window.view.set(marked_shots=("jetty",))
     box = hand.find(QComboBox, "swatch.shots")
     box.setCurrentIndex(1)
     box.textActivated.emit(box.currentText())
@@ -361,7 +361,7 @@ def test_tiles_show_a_set_of_shots(book) -> None:
         meant = previewer.screened_whole(study, seen(path.through_ground(shot, study, code)))
         part = two[:, left : left + width].astype(int)
         assert np.abs(part - meant).mean() < 2
-    hand.window.view.set("marked_shots", ())
+    hand.window.view.set(marked_shots=())
     hand.settle()
     again = model.tiles[swatch.key].astype(int)  # from the cache, where tiles are JPEG
     assert np.abs(again - one).mean() < 2
@@ -369,7 +369,7 @@ def test_tiles_show_a_set_of_shots(book) -> None:
     box.textActivated.emit(box.currentText())
     hand.settle()
     assert len({s.id for s in model.shots}) == 4
-    assert hand.window.swatch_room.title.text().count(",") == 3
+    assert hand.window.rooms["swatchbook"].page.title.text().count(",") == 3
 
 
 def test_a_contact_sheet_as_picture_and_pdf(book, ports, tmp_path: Path) -> None:

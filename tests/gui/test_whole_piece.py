@@ -34,18 +34,18 @@ def test_a_wrong_encoding_is_noticed_and_put_right(demo) -> None:
     hand, window = demo, demo.window
     right = window.desk.previewer.thumbnail(hand.study, hand.study.shot("causeway"), 240, 135)
     window.model.commit("Wrong", hand.study.with_shot("causeway", encoding="sRGB"))
-    window.view.set("shot", "causeway")
+    window.view.set(shot="causeway")
     hand.settle()
     said = hand.find(QLabel, "ask.words").text()
     assert "causeway is taken as sRGB. It looks like Tarn Log" in said
     assert "as log footage has them" in said
-    assert "log?" in window.shots._doubts["causeway"]
-    assert set(window.shots._doubts) == {"causeway"}
+    assert "log?" in window.rooms["look"].shots._doubts["causeway"]
+    assert set(window.rooms["look"].shots._doubts) == {"causeway"}
     # Believed after all, it is no longer in doubt; undone, the proposal is taken.
     hand.click(hand.find(QPushButton, "ask.believe"))
     hand.settle()
-    assert window.shots._doubts == {}
-    window.view.set("believed", ())
+    assert window.rooms["look"].shots._doubts == {}
+    window.view.set(believed=())
     hand.settle()
     hand.click(hand.find(QPushButton, "ask.take"))
     hand.settle()
@@ -55,7 +55,7 @@ def test_a_wrong_encoding_is_noticed_and_put_right(demo) -> None:
     np.testing.assert_array_equal(mended, right)
     # A shot that states nothing is asked about, with the proposal beside.
     window.model.commit("Unknown", hand.study.with_shot("jetty", encoding=None))
-    window.view.set("shot", "jetty")
+    window.view.set(shot="jetty")
     hand.settle()
     assert "does not say what its encoding is" in hand.find(QLabel, "ask.words").text()
     assert hand.find(QPushButton, "ask.take").text() == "Take Tarn Log"
@@ -85,16 +85,16 @@ def test_one_look_goes_to_the_camera_and_to_the_desk(demo, tmp_path: Path) -> No
         ("display", "Expects BT.1886 pictures, gives BT.1886", "BT.1886 to BT.1886"),
     ):
         if key == "working":
-            window.ledger.edits.working("ACEScct")
+            window.rooms["look"].ledger.edits.working("ACEScct")
         menu = line.menu_of()
         next(a for a in menu.actions() if a.objectName() == f"span.{key}").trigger()
         menu.close()
         hand.settle()
         assert line.text() == words
         file = tmp_path / f"{key}.cube"
-        window.exports.export(ExportWish(file, 33, "", False))
+        window.rooms["look"].exports.export(ExportWish(file, 33, "", False))
         hand.settle()
-        proof = proofs[key] = window.exports.proof
+        proof = proofs[key] = window.rooms["look"].exports.proof
         assert proof.own_code_difference == 0
         assert proof.peer.main.mean < 0.5
         assert sfumato.read(file).title.endswith(title)
@@ -102,7 +102,7 @@ def test_one_look_goes_to_the_camera_and_to_the_desk(demo, tmp_path: Path) -> No
     # The two agree: camera values through the working LUT and the View are the camera LUT's result.
     study = attrs.evolve(hand.study, working="ACEScct")
     code = window.desk.frames.sample(study.shot("sill"), 160).reshape(-1, 3)
-    window.ledger.edits.span(attrs.evolve(study.span, entry="Tarn Log", leave=""))
+    window.rooms["look"].ledger.edits.span(attrs.evolve(study.span, entry="Tarn Log", leave=""))
     camera = hand.study.transform().apply(code)
     working = sfumato.to_encoding(code, "Tarn Log", "ACEScct")
     graded = sfumato.read(tmp_path / "working.cube").apply(working)
@@ -119,8 +119,8 @@ def test_one_look_goes_to_the_camera_and_to_the_desk(demo, tmp_path: Path) -> No
 def test_highlights_beyond_white_come_back(demo, tmp_path: Path) -> None:
     """A log source, two stops too bright in the Look: a roll-off brings the window's panes back."""
     hand, window = demo, demo.window
-    window.view.set("b", "exact")
-    window.view.set("shot", "furnace")
+    window.view.set(b="exact")
+    window.view.set(shot="furnace")
     study = hand.study
     hot = study.added(LOOK, new_coat("exposure", stops=2.0))
     shot = study.shot("furnace")
@@ -143,7 +143,7 @@ def test_highlights_beyond_white_come_back(demo, tmp_path: Path) -> None:
     assert (after >= 0.995).mean() < 0.1
     assert after.std(axis=0).max() > before.clip(0, 1).std(axis=0).max()
     file = tmp_path / "recovered.cube"
-    window.exports.export(ExportWish(file, 33, "", False))
+    window.rooms["look"].exports.export(ExportWish(file, 33, "", False))
     hand.settle()
     written = sfumato.read(file).apply(np.clip(grounded, 0, 1))
     assert (written[beyond] >= 0.995).mean() < 0.1
@@ -151,11 +151,11 @@ def test_highlights_beyond_white_come_back(demo, tmp_path: Path) -> None:
 
 def test_side_b_as_a_target_sees_it(demo) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "sill")
+    window.view.set(shot="sill")
     hand.settle()
     hand.act("simulate_target")
     sheet = next(d for d in window.findChildren(QDialog, "target") if d.isVisible())
-    assert window.view.get("b") == "target"
+    assert window.view.now.b == "target"
 
     def rest() -> None:
         hand.settle()
@@ -199,16 +199,16 @@ def test_side_b_as_a_target_sees_it(demo) -> None:
 
 def test_shots_in_groups(demo, ports, tmp_path: Path) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "furnace")
+    window.view.set(shot="furnace")
     hand.settle()
-    window.shots.marked.emit("jetty")
+    window.rooms["look"].shots.marked.emit("jetty")
     ports.name = "By night"
     hand.act("group_shots")
     assert [s.id for s in hand.study.shots][:2] == ["furnace", "jetty"]  # together
     assert [s.group for s in hand.study.shots][:3] == ["By night", "By night", ""]
-    window.view.set("marked_shots", ())
+    window.view.set(marked_shots=())
     hand.act("mark_group")
-    assert window.view.get("marked_shots") == ("jetty",)
+    assert window.view.now.marked_shots == ("jetty",)
     look = hand.study.look
     hand.act("copy_ground_group")
     keys = [[c.key for c in s.ground] for s in hand.study.shots[:2]]
@@ -219,7 +219,7 @@ def test_shots_in_groups(demo, ports, tmp_path: Path) -> None:
     hand.act("save_study_as")
     hand.settle()
     assert [s.group for s in open_study(file).shots][:2] == ["By night"] * 2
-    window.view.set("shot", "jetty")
+    window.view.set(shot="jetty")
     hand.settle()
     hand.act("leave_group")
     assert hand.study.shots[1].group == ""
@@ -229,15 +229,15 @@ def test_shots_in_groups(demo, ports, tmp_path: Path) -> None:
     assert all(not s.group for s in hand.study.shots)
     with pytest.raises(AssertionError):
         hand.act("leave_group")
-    QTest.keyClick(window.shots, Qt.Key.Key_Left)
+    QTest.keyClick(window.rooms["look"].shots, Qt.Key.Key_Left)
 
 
 def test_a_ground_goes_to_all_following_shots_and_the_look_stays(demo, tmp_path: Path) -> None:
     hand, window = demo, demo.window
-    window.view.set("shot", "causeway")
+    window.view.set(shot="causeway")
     hand.settle()
     before, table = hand.study, hand.study.bake().table.values
-    window.ledger.edits.add("causeway", "exposure")
+    window.rooms["look"].ledger.edits.add("causeway", "exposure")
     coat = hand.study.shot("causeway").ground[-1]
     typed(hand, hand.find(ScrubNumber, "stops"), "0.7")
     hand.act("copy_ground_on")

@@ -76,7 +76,6 @@ def test_dropped_work_is_silent_and_faults_are_told_apart(lane: Lane, qtbot) -> 
 def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
     queue = Queue()
     done: list[object] = []
-    queue.finished.connect(lambda tag, answer: done.append((tag, answer)))
     queue.cancelled.connect(lambda title: done.append(title))
     gate = threading.Event()
 
@@ -87,9 +86,9 @@ def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
 
     with qtbot.waitSignal(queue.progressed):
         queue.add("long", long)
-        queue.add("short", lambda _cancel, _progress: 2, "tag")
+        queue.add("short", lambda _cancel, _progress: 2, then=done.append, ended=done.append)
     queue.cancel()
     gate.set()
     qtbot.waitUntil(lambda: not queue.is_busy)
-    assert done == ["long", ("tag", 2)]
+    assert done == ["long", 2, "finished"]
     queue.close()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.screen import screen_words
 from sfumato.core.errors import MediaError, SfumatoError
@@ -28,6 +28,13 @@ LOSS_MS = 350
 THUMB = (94, 52)
 
 
+def _picture(state: ViewState) -> tuple[object, ...]:
+    """Return what of the view a picture depends on."""
+    sides = (state.shot, state.a, state.b, state.mode, id(state.written), state.pinned)
+    parts = (state.instruments, state.instruments_shown, state.coat, state.solo, state.clipping)
+    return (*sides, *parts, state.play)
+
+
 class Desk(QObject):
     """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`."""
 
@@ -39,10 +46,11 @@ class Desk(QObject):
     loss = Signal(object)
     loss_unknown = Signal()
     failed = Signal(str, object)
+    encodings_changed = Signal()
     warmed = Signal()
 
     def __init__(
-        self, model: StudyModel, view: ViewState, notices: Notices, parent: QObject | None = None
+        self, model: StudyModel, view: ViewModel, notices: Notices, parent: QObject | None = None
     ) -> None:
         super().__init__(parent)
         self.model, self.view, self.notices = model, view, notices
@@ -78,7 +86,7 @@ class Desk(QObject):
     def shot(self) -> Shot | None:
         """The chosen shot, or the first; None in an empty study."""
         study = self.model.study
-        chosen = self.view.get("shot")
+        chosen = self.view.now.shot
         return next(
             (s for s in study.shots if s.id == chosen), study.shots[0] if study.shots else None
         )
@@ -98,40 +106,38 @@ class Desk(QObject):
         shot = self.shot
         if shot is None:
             return None
-        play = self.view.get("play")
+        play = self.view.now.play
         if play is not None:
             shot = attrs.evolve(shot, frame=play)
-        coat = self.view.get("coat")
+        coat = self.view.now.coat
         try:
             where = self.model.study.root(coat) if coat else ""
         except KeyError:
             where = ""
         known = where in ("look", shot.id)
-        mode = self.view.get("mode")
+        mode = self.view.now.mode
         return Ask(
             self.model.study,
             shot,
-            a=self.view.get("a"),
-            b=self.view.get("b"),
+            a=self.view.now.a,
+            b=self.view.now.b,
             need_a=mode in ("split", "side"),
             difference=mode == "difference",
             width=self._size[0],
             height=self._size[1],
             region=self._region,
-            instruments=self.view.get("instruments") if self.view.get("instruments_shown") else (),
+            instruments=self.view.now.instruments if self.view.now.instruments_shown else (),
             dragging=self.dragging or play is not None,
             playing=play is not None,
-            pinned=next(
-                (s for s in self.model.study.shots if s.id == self.view.get("pinned")), None
-            ),
-            written=self.view.get("written"),
-            gamut=self.view.get("clipping"),
+            pinned=next((s for s in self.model.study.shots if s.id == self.view.now.pinned), None),
+            written=self.view.now.written,
+            gamut=self.view.now.clipping,
             coat=coat if known else "",
         )
 
     def _shown_ask(self) -> Ask | None:
         """Return what the Easel shows: with one glaze alone while it is soloed."""
-        ask, solo = self.ask(), self.view.get("solo")
+        ask, solo = self.ask(), self.view.now.solo
         if ask is None or not solo:
             return ask
         try:
@@ -141,6 +147,12 @@ class Desk(QObject):
 
     def refresh(self) -> None:
         self._now.start()
+
+    def forget(self) -> None:
+        """Encodings of the same names may be others now: compute everything anew, and say so."""
+        self.previewer.forget()
+        self.refresh()
+        self.encodings_changed.emit()
 
     def hold(self) -> None:
         """A control is moving: quick pictures now, exact ones when it rests."""
@@ -197,23 +209,10 @@ class Desk(QObject):
             if not self._first:
                 self._measure.start()
 
-    def _on_view(self, name: str) -> None:
-        if name == "mode":
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        if before.mode != after.mode:
             self.ask_contact()
-        if name in (
-            "shot",
-            "a",
-            "b",
-            "mode",
-            "instruments",
-            "instruments_shown",
-            "written",
-            "coat",
-            "solo",
-            "play",
-            "pinned",
-            "clipping",
-        ):
+        if _picture(before) != _picture(after):
             self._now.start()
 
     def _on_refused(self, error: SfumatoError) -> None:
@@ -269,7 +268,7 @@ class Desk(QObject):
         found = self.guess(shot)
         if found is None or shot.encoding is None:
             return None
-        if (shot.id, shot.encoding) in self.view.get("believed"):
+        if (shot.id, shot.encoding) in self.view.now.believed:
             return None
         return found if found.doubts(encoding(shot.encoding)) else None
 
@@ -281,7 +280,7 @@ class Desk(QObject):
 
     def ask_contact(self) -> None:
         """Ask for the pictures of all shots, when they are looked at."""
-        if self.view.get("mode") != "all" or self.dragging:
+        if self.view.now.mode != "all" or self.dragging:
             return
         study, tile = self.model.study, self._tile
 

@@ -12,13 +12,15 @@ import traceback
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
 
+from attrs import frozen
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from sfumato.core.errors import SfumatoError
-from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.cancel import Cancel, Cancelled, Progress
 
+T = TypeVar("T")
 Work = Callable[[Cancel], Any]
 
 
@@ -116,29 +118,55 @@ class Lane(QObject):
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
+@frozen(eq=False)
+class _Job:
+    title: str
+    work: Callable[[Cancel, Progress], Any]
+    then: Callable[[Any], None] | None
+    refused: Callable[[SfumatoError], None] | None
+    ended: Callable[[str], None] | None
+
+
+FINISHED, CANCELLED, REFUSED, CRASHED = "finished", "cancelled", "refused", "crashed"
+
+
 class Queue(QObject):
     """Jobs that all count, one at a time, with progress (at most 30 a second) and cancel."""
 
     started = Signal(str)
     progressed = Signal(float, str)
-    finished = Signal(object, object)
     refused = Signal(object)
     cancelled = Signal(str)
     crashed = Signal(str)
-    ended = Signal(object, str)  # tag; "finished", "cancelled", "refused" or "crashed"
-    _done = Signal(object, object, object, str)
+    ended = Signal(str)  # FINISHED, CANCELLED, REFUSED or CRASHED, after the job's own answer
+    _done = Signal(object, object, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue")
-        self._jobs: deque[tuple[str, Any, Any]] = deque()
+        self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
         self._last = 0.0
         self._closed = False
         self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
-    def add(self, title: str, work: Callable[..., Any], tag: Any = None) -> None:
-        self._jobs.append((title, work, tag))
+    def add(
+        self,
+        title: str,
+        work: Callable[[Cancel, Progress], T],
+        *,
+        then: Callable[[T], None] | None = None,
+        refused: Callable[[SfumatoError], None] | None = None,
+        ended: Callable[[str], None] | None = None,
+    ) -> None:
+        """Do `work(cancel, progress)` on the worker, then in the window's thread what follows of it.
+
+        Args:
+            then: is given the answer of a job that finished.
+            refused: is given the error of one that could not; None = it is said in the strip.
+            ended: is told how it ended, whichever way.
+        """
+        self._jobs.append(_Job(title, work, then, refused, ended))
         if self._cancel is None:
             self._next()
 
@@ -153,10 +181,10 @@ class Queue(QObject):
     def _next(self) -> None:
         if not self._jobs or self._closed:
             return
-        title, work, tag = self._jobs.popleft()
+        job = self._jobs.popleft()
         self._cancel = Cancel()
-        self.started.emit(title)
-        self._pool.submit(self._run, title, work, tag, self._cancel)
+        self.started.emit(job.title)
+        self._pool.submit(self._run, job, self._cancel)
 
     def _progress(self, share: float, words: str) -> None:
         now = time.monotonic()
@@ -164,11 +192,11 @@ class Queue(QObject):
             self._last = now
             self.progressed.emit(share, words)
 
-    def _run(self, title: str, work: Any, tag: Any, cancel: Cancel) -> None:
+    def _run(self, job: _Job, cancel: Cancel) -> None:
         answer: Any = None
         fault: Any = None
         try:
-            answer = work(cancel, self._progress)
+            answer = job.work(cancel, self._progress)
         except Cancelled:
             fault = Cancelled()
         except SfumatoError as error:
@@ -176,23 +204,25 @@ class Queue(QObject):
         except Exception:
             fault = traceback.format_exc()
         if not self._closed:
-            self._done.emit(tag, answer, fault, title)
+            self._done.emit(job, answer, fault)
 
-    def _deliver(self, tag: Any, answer: Any, fault: Any, title: str) -> None:
+    def _deliver(self, job: _Job, answer: Any, fault: Any) -> None:
         self._cancel = None
-        how = "finished"
+        how = FINISHED
         if isinstance(fault, Cancelled):
-            how = "cancelled"
-            self.cancelled.emit(title)
+            how = CANCELLED
+            self.cancelled.emit(job.title)
         elif isinstance(fault, SfumatoError):
-            how = "refused"
-            self.refused.emit(fault)
+            how = REFUSED
+            (job.refused or self.refused.emit)(fault)
         elif fault is not None:
-            how = "crashed"
+            how = CRASHED
             self.crashed.emit(fault)
-        else:
-            self.finished.emit(tag, answer)
-        self.ended.emit(tag, how)
+        elif job.then is not None:
+            job.then(answer)
+        if job.ended is not None:
+            job.ended(how)
+        self.ended.emit(how)
         self._next()
 
     def close(self) -> None:

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.study.shot import Shot
 
 _AHEAD = 3  # frames decoded before they are due
@@ -23,7 +23,7 @@ class Player(QObject):
     shown_rate = Signal(float)
     stopped = Signal(str, int)  # shot id, frame
 
-    def __init__(self, view: ViewState, desk: Desk, parent: QObject | None = None) -> None:
+    def __init__(self, view: ViewModel, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._view, self._desk = view, desk
         self._timer = QTimer(self)
@@ -55,9 +55,9 @@ class Player(QObject):
         if not self.is_playing or self._shot is None:
             return
         self._timer.stop()
-        shot, frame = self._shot, self._view.get("play")
+        shot, frame = self._shot, self._view.now.play
         self._shot = None
-        self._view.set("play", None)
+        self._view.set(play=None)
         self.stopped.emit(shot.id, shot.frame if frame is None else frame)
 
     def _due(self) -> int:
@@ -67,9 +67,9 @@ class Player(QObject):
 
     def _tick(self) -> None:
         frame, shot = self._due(), self._shot
-        if shot is None or frame == self._view.get("play"):
+        if shot is None or frame == self._view.now.play:
             return
-        self._view.set("play", frame)
+        self._view.set(play=frame)
         frames, length = self._desk.frames, self._length
         ahead = [shot.first + (frame - shot.first + i) % length for i in range(1, _AHEAD + 1)]
         sizes = self._desk.geometry
@@ -90,8 +90,8 @@ class Player(QObject):
             self._said = now
             self.shown_rate.emit((len(self._painted) - 1) / (now - self._painted[0]))
 
-    def _on_view(self, name: str) -> None:
-        if name in ("shot", "room"):
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        if (before.shot, before.room) != (after.shot, after.room):
             self.stop()
 
     def close(self) -> None:

@@ -39,10 +39,15 @@ class _Edit(QUndoCommand):
 
 
 class StudyModel(QObject):
-    """Holds the study and its file; `changed(before, after)` says that it moved."""
+    """Holds the study and its file; `changed(before, after)` says that it moved.
+
+    Another study comes between `about_to_replace()` and `replaced()`.
+    """
 
     changed = Signal(object, object)
     file_changed = Signal()
+    about_to_replace = Signal()
+    replaced = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -59,18 +64,24 @@ class StudyModel(QObject):
         full = (self._gesture, key) if key is not None else None
         self.undo_stack.push(_Edit(self, title, after, full))
 
+    def state_encoding(self, shot_id: str, name: str) -> None:
+        """Say what a shot's source is."""
+        self.commit(f"Source encoding {name}", self.study.with_source(shot_id, name))
+
     def end_gesture(self) -> None:
         """The hand let go: the next edit is an undo step of its own."""
         self._gesture += 1
 
     def open(self, study: Study, file: Path | None, *, saved: bool = True) -> None:
         """Replace everything; the past of the old study is gone."""
+        self.about_to_replace.emit()
         self.undo_stack.clear()
         self.file = file
         if not saved:
             self.undo_stack.resetClean()
         self._show(study)
         self.file_changed.emit()
+        self.replaced.emit()
 
     def saved(self, file: Path) -> None:
         self.file = file

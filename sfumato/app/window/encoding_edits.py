@@ -4,31 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject
 
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.services import Services
 from sfumato.app.window.config_sheet import ConfigSheet
 from sfumato.app.window.encoding_sheet import EncodingSheet
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study_json import used_encodings
 from sfumato.work.stores import encoding_store
+from sfumato.work.stores.ocio_config import SUFFIXES as CONFIGS
 from sfumato.work.stores.ocio_config import Opened, open_config
 
 
 class EncodingEdits(QObject):
-    """`changed()` when another set of encodings is known."""
+    """Carries out the actions on encodings, and reads files of them."""
 
-    changed = Signal()
-
-    def __init__(self, window: Any, model: StudyModel, desk: Desk, notices: Notices) -> None:
-        super().__init__(window)
-        self._window, self.model, self.desk, self.notices = window, model, desk, notices
+    def __init__(self, services: Services) -> None:
+        super().__init__(services.window)
+        self.services, self.model, self.desk = services, services.model, services.desk
+        self.notices = services.notices
         self.sheet: EncodingSheet | None = None
 
     def open_encodings(self) -> None:
@@ -37,7 +34,7 @@ class EncodingEdits(QObject):
             self.sheet.raise_()
             self.sheet.activateWindow()
             return
-        self.sheet = sheet = EncodingSheet(self._window, self.desk.shot is not None)
+        self.sheet = sheet = EncodingSheet(self.services.window, self.desk.shot is not None)
         sheet.kept.connect(self._keep)
         sheet.remove_wanted.connect(self._remove)
         sheet.file_wanted.connect(self._on_file_wanted)
@@ -62,17 +59,15 @@ class EncodingEdits(QObject):
         self._moved()
         shot = self.desk.shot
         if use and shot is not None:
-            self._window.ledger.edits.encoding(shot.id, own.name)
+            self.model.state_encoding(shot.id, own.name)
         self.notices.good(
             f"{own.name} is among the encodings", "and travels with studies that use it"
         )
 
     def _moved(self) -> None:
-        self.desk.previewer.forget()
-        self.desk.refresh()
+        self.desk.forget()
         if self.sheet is not None:
             self.sheet.refill()
-        self.changed.emit()
 
     def _remove(self, name: str) -> None:
         if name in [e.name for e in used_encodings(self.model.study)]:
@@ -81,12 +76,12 @@ class EncodingEdits(QObject):
             )
             return
         words = "Studies that use it carry it with them."
-        if self._window.ports.ask_delete(self._window, name, words):
+        if self.services.ports.ask_delete(self.services.window, name, words):
             self._tried(lambda: encoding_store.forget(name))
             self._moved()
 
     def _on_file_wanted(self, what: str) -> None:
-        sheet, ports = self.sheet, self._window.ports
+        sheet, ports = self.sheet, self.services.ports
         if sheet is None:
             return
         if what == "save":
@@ -101,28 +96,34 @@ class EncodingEdits(QObject):
         else:
             files = ports.choose_luts(sheet, str(Path.home()))
             if files:
-                self._tried(lambda: sheet.take_decoder(encoding_store.read_decoder(files[0])))
+                self.services.queue.add(
+                    f"Reading {files[0].name}",
+                    lambda _cancel, _progress: encoding_store.read_decoder(files[0]),
+                    then=sheet.take_decoder,
+                )
 
     # --- OCIO configs ------------------------------------------------------------------------------
     def open_config(self) -> None:
         """Choose an OCIO config whose colour spaces and views are to be used."""
-        sheet = ConfigSheet(self._window, self.model.study.configs)
+        sheet = ConfigSheet(self.services.window, self.model.study.configs)
         sheet.chosen.connect(self.take_config)
         sheet.file_wanted.connect(self._choose_config)
         sheet.open()
 
     def _choose_config(self) -> None:
-        file = self._window.ports.choose_config(self._window)
+        file = self.services.ports.choose_config(self.services.window)
         if file is not None:
             self.take_config(str(file))
 
     def take_config(self, where: str) -> None:
         """Open a config in the background and note it in the study."""
-        self._window.queue.add(
-            "Opening the config", lambda _cancel, _progress: open_config(where), "config"
+        self.services.queue.add(
+            "Opening the config",
+            lambda _cancel, _progress: open_config(where),
+            then=self._config_opened,
         )
 
-    def config_opened(self, found: Opened) -> None:
+    def _config_opened(self, found: Opened) -> None:
         """Say what a config brought."""
         study = self.model.study
         if found.where not in study.configs:
@@ -136,11 +137,22 @@ class EncodingEdits(QObject):
 
     def open_file(self, file: Path) -> None:
         """Show an encoding file in the sheet; it is kept when the person says so."""
+        self.services.queue.add(
+            f"Reading {file.name}",
+            lambda _cancel, _progress: encoding_store.read_encoding(file),
+            then=self._show_read,
+        )
 
-        def take() -> None:
-            own = encoding_store.read_encoding(file)
-            self.open_encodings()
-            assert self.sheet is not None
-            self.sheet.take(own)
+    def _show_read(self, own: UserEncoding) -> None:
+        self.open_encodings()
+        assert self.sheet is not None
+        self.sheet.take(own)
 
-        self._tried(take)
+    def take(self, files: list[Path]) -> list[Path]:
+        """Take dropped encodings and OCIO configs; return the rest."""
+        for file in files:
+            if file.suffix == ".json":
+                self.open_file(file)
+            elif file.suffix in CONFIGS:
+                self.take_config(str(file))
+        return [f for f in files if f.suffix not in (".json", *CONFIGS)]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QDialog, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QDialog, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from sfumato.app.controls import (
     chroma_pad,
@@ -17,22 +19,15 @@ from sfumato.app.controls import (
     scrub,
     tint_ramp,
 )
-from sfumato.app.rooms.apply import paint_easel
-from sfumato.app.rooms.look import coat_row, contact, shots
-from sfumato.app.rooms.swatchbook import wall
-from sfumato.app.services.actions import TABLE, Actions
+from sfumato.app.services.actions import Actions
+from sfumato.app.services.room import Keys
 from sfumato.app.theme import strong_font
 from sfumato.app.views import easel, scope
 
 CONTROLS = {
-    "Rows of the Ledger": coat_row.KEYS,
     "Numbers": scrub.KEYS,
     "Easel": easel.KEYS,
-    "Painting on a still": paint_easel.KEYS,
-    "All shots": contact.KEYS,
     "Instruments": scope.KEYS,
-    "Wall of the Swatchbook": wall.KEYS,
-    "Shots strip": shots.KEYS,
     "Frames of a clip": frame_bar.KEYS,
     "Curve field": curve_field.KEYS,
     "Levels": levels_field.KEYS,
@@ -44,26 +39,30 @@ CONTROLS = {
 }
 
 
-def sheet(actions: Actions) -> dict[str, list[tuple[str, str]]]:
-    """Return keys and what they do, by heading: the menus, then the controls."""
+def sheet(actions: Actions, own: Sequence[Mapping[str, Keys]]) -> dict[str, list[tuple[str, str]]]:
+    """Return keys and what they do, by heading: the menus, the rooms' `own` controls, the others."""
     out: dict[str, list[tuple[str, str]]] = {}
-    for spec in TABLE:
+    for spec in actions.specs:
         keys = actions.by_id[spec.id].shortcut().toString(QKeySequence.SequenceFormat.NativeText)
         if keys:
             out.setdefault(spec.menu, []).append((keys, spec.text.rstrip("…")))
-    return {**out, **{name: list(keys) for name, keys in CONTROLS.items()}}
+    for keys_of in (*own, CONTROLS):
+        out |= {name: list(rows) for name, rows in keys_of.items()}
+    return out
 
 
 class KeysSheet(QDialog):
     """Type to narrow: by what is done, by a key, or by a heading."""
 
-    def __init__(self, actions: Actions, parent) -> None:
+    def __init__(
+        self, actions: Actions, own: Sequence[Mapping[str, Keys]], parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Keyboard sheet")
         self.setObjectName("keys")
         self.resize(620, 640)
-        self._sheet = sheet(actions)
+        self._sheet = sheet(actions, own)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 12, 12, 12)
         self.search = QLineEdit()

@@ -9,13 +9,14 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
-from sfumato.app.services.jobs import Queue
+from sfumato.app.services.jobs import Queue, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.theme import colour
 
 _PIGMENTS = {"fault": "cinnabar", "note": "azurite", "good": "malachite"}
 _WORDS = {"fault": "Not done", "note": "Note", "good": "Done"}
 _STAY_MS = 9000
+_SOON_MS = 150  # work that is over sooner moves nothing on the page
 
 
 class NoticeStrip(QWidget):
@@ -100,15 +101,19 @@ class WorkLine(QWidget):
         row.addWidget(cancel)
         queue.started.connect(self._start)
         queue.progressed.connect(self._progress)
-        for ended in (queue.finished, queue.refused, queue.cancelled, queue.crashed):
-            ended.connect(lambda *_a: self.hide())
+        queue.ended.connect(lambda _how: self._end())
+        self._soon = single_shot(self, _SOON_MS, self.show)
         self.hide()
 
     def _start(self, title: str) -> None:
         self._title.setText(title)
         self._bar.setValue(0)
         self._words.setText("")
-        self.show()
+        self._soon.start()
+
+    def _end(self) -> None:
+        self._soon.stop()
+        self.hide()
 
     def _progress(self, share: float, words: str) -> None:
         self._bar.setValue(round(share * 1000))

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer
+from PySide6.QtWidgets import QMenu
 
 from sfumato.app.services.jobs import Lane
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.settings import Settings
-from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.services import Services
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study import Study
 from sfumato.work.stores import study_store
@@ -21,23 +20,17 @@ AUTOSAVE_MOST_MS = 4000
 
 
 class StudyFiles(QObject):
-    """Carries out the actions on study files; `replaced()` after another study came."""
+    """Carries out the actions on study files."""
 
-    about_to_replace = Signal()
-    replaced = Signal()
-
-    def __init__(
-        self,
-        window: Any,
-        model: StudyModel,
-        notices: Notices,
-        settings: Settings,
-        ports: Any,
-        demo: Path | None,
-    ) -> None:
-        super().__init__(window)
-        self._window, self.model, self.notices = window, model, notices
-        self._settings, self._ports, self._demo = settings, ports, demo
+    def __init__(self, services: Services) -> None:
+        super().__init__(services.window)
+        self.services, self.model, self.notices = services, services.model, services.notices
+        self._settings, self._ports, self._demo = (
+            services.settings,
+            services.ports,
+            services.demo,
+        )
+        notices = services.notices
         self._slot = study_store.new_slot()
         self._saver = Lane("autosave", self)
         self._saver.refused.connect(
@@ -47,7 +40,7 @@ class StudyFiles(QObject):
         self._saver.answered.connect(lambda _none: self._drop_stale_slot())
         self._autosave = self._timer()
         self._autosave_last = self._timer()
-        model.changed.connect(lambda _b, _a: self._plan_autosave())
+        self.model.changed.connect(lambda _b, _a: self._plan_autosave())
 
     def _timer(self) -> QTimer:
         timer = QTimer(self)
@@ -77,16 +70,14 @@ class StudyFiles(QObject):
         """Ask what to do with unsaved changes; False = stay here."""
         if not self.model.is_edited:
             return True
-        answer = self._ports.ask_unsaved(self._window, self.model.study.name)
+        answer = self._ports.ask_unsaved(self.services.window, self.model.study.name)
         if answer == "save":
             return self.save_study()
         return answer == "drop"
 
     def replace(self, study: Study, file: Path | None, *, saved: bool = True) -> None:
-        self.about_to_replace.emit()
         self._slot.unlink(missing_ok=True)
         self.model.open(study, file, saved=saved)
-        self.replaced.emit()
 
     def new_study(self) -> None:
         if self.may_leave():
@@ -94,7 +85,7 @@ class StudyFiles(QObject):
 
     def open_study(self) -> None:
         folder = str(self.model.file.parent) if self.model.file else str(Path.home())
-        file = self._ports.choose_study(self._window, folder)
+        file = self._ports.choose_study(self.services.window, folder)
         if file is not None:
             self.open_file(file)
 
@@ -104,29 +95,55 @@ class StudyFiles(QObject):
             return
         self.open_file(self._demo)
 
-    def open_file(self, file: Path) -> bool:
+    def open_file(self, file: Path) -> None:
         """Open a study; a file that cannot be opened leaves everything as it is."""
         if not self.may_leave():
-            return False
-        try:
-            study = study_store.open_study(file)
-        except SfumatoError as error:
-            self.notices.fault(error)
-            return False
-        self.replace(study, file)
-        self._settings.add_recent(file.resolve())
-        return True
+            return
+
+        def opened(study: Study) -> None:
+            self.replace(study, file)
+            self._settings.add_recent(file.resolve())
+
+        self._read(file, opened)
 
     def revert_study(self) -> None:
-        file = self.model.file
-        if file is None:
-            return
-        try:
-            study = study_store.open_study(file)
-        except SfumatoError as error:
-            self.notices.fault(error)
-            return
-        self.model.commit("Revert to the saved study", study)
+        if self.model.file is not None:
+            self._read(
+                self.model.file, lambda study: self.model.commit("Revert to the saved study", study)
+            )
+
+    def _read(self, file: Path, then: Callable[[Study], None]) -> None:
+        """Read a study with a worker, then go on with it."""
+        self.services.queue.add(
+            f"Opening {file.name}",
+            lambda _cancel, _progress: study_store.open_study(file),
+            then=then,
+        )
+
+    def take(self, files: list[Path]) -> list[Path]:
+        """Open the first dropped study; return what is none."""
+        studies = [f for f in files if f.suffix == study_store.SUFFIX]
+        if studies:
+            self.open_file(studies[0])
+        return [f for f in files if f not in studies]
+
+    # --- recent studies ----------------------------------------------------------------------------
+    def add_recent_menu(self, menu: QMenu) -> None:
+        """Add the menu of the studies that were open last."""
+        self._recent = menu.addMenu("Open recent")
+        self._recent.aboutToShow.connect(self._fill_recent)
+        self._fill_recent()
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        for name in self._settings.recent:
+            self._recent.addAction(name, lambda n=name: self.open_file(Path(n)))
+        self._recent.setEnabled(bool(self._settings.recent))
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a recovery copy is being written."""
+        return self._saver.is_busy
 
     def save_study(self) -> bool:
         if self.model.file is None or self.model.file == self._demo:
@@ -136,7 +153,7 @@ class StudyFiles(QObject):
     def save_study_as(self) -> bool:
         name = f"{self.model.study.name}{study_store.SUFFIX}"
         folder = self.model.file.parent if self.model.file else Path.home()
-        file = self._ports.choose_save(self._window, str(folder / name))
+        file = self._ports.choose_save(self.services.window, str(folder / name))
         if file is None:
             return False
         if file.suffix != study_store.SUFFIX:
@@ -182,13 +199,19 @@ class StudyFiles(QObject):
             return
         newest = found[0]
 
+        def recovered(study: Study) -> None:
+            file = Path(newest.original) if newest.original else None
+            self.replace(study, file, saved=False)
+            self.autosave_now()
+            newest.file.unlink(missing_ok=True)
+
         def recover() -> None:
             if self.may_leave():
-                file = Path(newest.original) if newest.original else None
-                study = newest.study.with_files(lambda f: study_store.lut_file(f.path))
-                self.replace(study, file, saved=False)
-                self.autosave_now()
-                newest.file.unlink(missing_ok=True)
+                self.services.queue.add(
+                    f"Recovering {newest.study.name}",
+                    lambda _cancel, _progress: study_store.with_luts(newest.study),
+                    then=recovered,
+                )
 
         self.notices.note(
             f"“{newest.study.name}” was not saved when Sfumato ended unexpectedly",

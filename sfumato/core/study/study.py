@@ -264,6 +264,13 @@ class Study:
             return study
         return study.suited_to(stated)
 
+    def with_source(self, shot_id: str, name: str) -> Study:
+        """Return the study with a shot's source stated; the first to be stated decides the working
+        encoding and the View too, while the Look is empty."""
+        alone = not self.look.coats and all(s.encoding is None for s in self.shots)
+        stated = self.with_shot(shot_id, encoding=name)
+        return stated.suited_to(name) if alone else stated
+
     def suited_to(self, source: str) -> Study:
         """Return the study with the working encoding and View that suit a source encoding."""
         space = encoding(source)

@@ -82,6 +82,11 @@ def _open_configs(plain: Any, folder: Path) -> tuple[str, ...]:
     return configs
 
 
+def with_luts(study: Study) -> Study:
+    """Read the LUT files that glazes of a study refer to."""
+    return study.with_files(lambda f: lut_file(f.path))
+
+
 def lut_file(path: str | Path) -> LutFile:
     """Read a LUT file as a value for a glaze; one that cannot be read comes back without a chain."""
     try:

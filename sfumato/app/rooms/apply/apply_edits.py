@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import threading
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
-from sfumato.app.rooms.apply.apply_room import ApplyRoom
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.settings import Settings
-from sfumato.app.services.study_model import StudyModel
+from sfumato.app.rooms.apply.apply_page import ApplyPage
+from sfumato.app.services.services import Services
 from sfumato.core.errors import ExportError, SfumatoError
-from sfumato.work.results.apply import apply_shot, is_done
+from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.results.apply import Job, apply_shot, is_done
 from sfumato.work.stores.study_store import read_lut_file
 
 
@@ -23,18 +20,11 @@ class ApplyEdits(QObject):
 
     _state = Signal(str, str, str)
 
-    def __init__(
-        self,
-        window: Any,
-        room: ApplyRoom,
-        model: StudyModel,
-        desk: Desk,
-        notices: Notices,
-        settings: Settings,
-    ) -> None:
-        super().__init__(window)
-        self._window, self._room, self.model, self.desk = window, room, model, desk
-        self.notices, self._settings = notices, settings
+    def __init__(self, services: Services, room: ApplyPage) -> None:
+        super().__init__(services.window)
+        self.services, self._room, self.model = services, room, services.model
+        self.notices, self._settings = services.notices, services.settings
+        settings = services.settings
         self._go = threading.Event()
         self._go.set()
         self.is_running = False
@@ -47,37 +37,33 @@ class ApplyEdits(QObject):
         room.settings.folder_wanted.connect(self.apply_folder)
         room.settings.lut_wanted.connect(self.apply_lut)
         self._state.connect(room.show_state, Qt.ConnectionType.QueuedConnection)
-        queue = window.queue
-        for signal in (queue.finished, queue.refused, queue.cancelled, queue.crashed):
-            signal.connect(self._on_end)
-
-    def room_apply(self) -> None:
-        self.desk.view.set("room", "apply")
+        room.bring_in.connect(lambda: services.actions.run("bring_in"))
 
     def apply_folder(self) -> None:
         start = Path(self._room.folder or str(Path.home()))
-        folder = self._window.ports.choose_folder(self._window, start)
+        folder = self.services.ports.choose_folder(self.services.window, start)
         if folder is not None:
             self._room.settings.folder.setText(str(folder))
             self._settings.set("apply_folder", str(folder))
 
     def apply_lut(self) -> None:
         """Choose a LUT file that takes the place of Ground and Look."""
-        files = self._window.ports.choose_luts(self._window, str(Path.home()))
+        files = self.services.ports.choose_luts(self.services.window, str(Path.home()))
         if files:
             self.take_lut(files[0])
 
     def take_lut(self, file: Path) -> None:
         """Put a LUT file in the place of Ground and Look."""
-        try:
-            self._room.settings.show_lut(read_lut_file(file))
-        except SfumatoError as error:
-            self.notices.fault(error)
+        self.services.queue.add(
+            f"Reading {file.name}",
+            lambda _cancel, _progress: read_lut_file(file),
+            then=self._room.settings.show_lut,
+        )
 
     def _reveal(self, file: Path) -> None:
         """Show a result in the file manager, or say that it is not there yet."""
         if file.exists():
-            self._window.ports.reveal(file)
+            self.services.ports.reveal(file)
         else:
             self.notices.note(f"{file.name} is not there yet", "apply the shot first")
 
@@ -104,7 +90,7 @@ class ApplyEdits(QObject):
         self._go.set()
         room.show_running(True)
 
-        def work(cancel: Any, progress: Any) -> tuple[int, int, int]:
+        def work(cancel: Cancel, progress: Progress) -> tuple[int, int, int]:
             made = passed = failed = 0
             for i, job in enumerate(jobs):
                 cancel.check()
@@ -113,7 +99,7 @@ class ApplyEdits(QObject):
                     passed += 1
                     continue
 
-                def step(share: float, words: str, i: int = i, job: Any = job) -> None:
+                def step(share: float, words: str, i: int = i, job: Job = job) -> None:
                     while not self._go.wait(0.1):  # paused: a cancel still gets through
                         cancel.check()
                     progress((i + share) / len(jobs), f"{job.file.name} {words}")
@@ -136,7 +122,9 @@ class ApplyEdits(QObject):
                     failed += 1
             return made, passed, failed
 
-        self._window.queue.add(f"Applying to {len(jobs)} shots", work, "apply")
+        self.services.queue.add(
+            f"Applying to {len(jobs)} shots", work, then=self._say, ended=self._on_end
+        )
 
     def pause_apply(self) -> None:
         """Hold the batch between frames, or let it go on."""
@@ -146,18 +134,15 @@ class ApplyEdits(QObject):
             self._go.set()
         self._room.show_running(True, not self._go.is_set())
 
-    def _on_end(self, *answer: Any) -> None:
-        if not self.is_running:
-            return
-        if len(answer) == 2 and answer[0] == "apply":
-            made, passed, failed = answer[1]
-            words = f"{made} written" + (f", {passed} there already" if passed else "")
-            if failed:
-                self.notices.note(f"{words}, {failed} failed", "the table says why")
-            else:
-                self.notices.good(words, self._room.folder)
-        elif self._window.queue.is_busy:
-            return
+    def _say(self, answer: tuple[int, int, int]) -> None:
+        made, passed, failed = answer
+        words = f"{made} written" + (f", {passed} there already" if passed else "")
+        if failed:
+            self.notices.note(f"{words}, {failed} failed", "the table says why")
+        else:
+            self.notices.good(words, self._room.folder)
+
+    def _on_end(self, _how: str) -> None:
         self.is_running = False
         self._go.set()
         self._room.show_running(False)

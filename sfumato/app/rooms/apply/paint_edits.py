@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QStackedWidget
 
-from sfumato.app.rooms.apply.apply_room import ApplyRoom
+from sfumato.app.rooms.apply.apply_page import ApplyPage
 from sfumato.app.rooms.apply.paint_model import PaintModel
 from sfumato.app.rooms.apply.paint_page import PaintPage
-from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
-from sfumato.app.services.notices import Notices
+from sfumato.app.services.services import Services
 from sfumato.core import controls
-from sfumato.core.errors import SfumatoError, ValueRefused
+from sfumato.core.errors import ValueRefused
 from sfumato.core.study.mask import Brush
 from sfumato.work.results.apply import is_clip
 from sfumato.work.stores.study_store import read_lut_file
@@ -27,18 +25,18 @@ class PaintEdits(QObject):
 
     def __init__(
         self,
-        window: Any,
+        services: Services,
         pages: QStackedWidget,
-        room: ApplyRoom,
+        room: ApplyPage,
         page: PaintPage,
         model: PaintModel,
-        desk: Desk,
-        notices: Notices,
+        key: str,
     ) -> None:
-        super().__init__(window)
-        self._window, self._pages, self._room, self._page = window, pages, room, page
-        self._paint, self._desk, self._notices = model, desk, notices
-        self._take_brush(str(window.settings.get("brush", "")))
+        super().__init__(services.window)
+        self.services, self._pages, self._room, self._page = services, pages, room, page
+        self._paint, self._desk, self._key = model, services.desk, key
+        notices = services.notices
+        self._take_brush(str(services.settings.get("brush", "")))
         self._sizes = Lane("paint size", self)
         self._sizes.answered.connect(self._on_size)
         self._sizes.refused.connect(notices.fault)
@@ -68,7 +66,7 @@ class PaintEdits(QObject):
 
     def _on_size(self, answer: tuple[str, tuple[int, int]]) -> None:
         shot_id, size = answer
-        self._desk.view.set("room", "apply")
+        self._desk.view.set(room=self._key)
         self._pages.setCurrentWidget(self._page)
         self._paint.open(shot_id)
         self._page.open_with(size)
@@ -79,38 +77,41 @@ class PaintEdits(QObject):
         self._room.refresh()
 
     def _on_chosen(self) -> None:
-        self._window.refresh_actions()
         if not self._paint.shot_id and self._pages.currentWidget() is self._page:
             self._pages.setCurrentWidget(self._room)  # the shot is gone
 
     @property
     def can_paint(self) -> bool:
         """Whether a still is chosen where the window is."""
-        room = self._desk.view.get("room")
-        if room == "apply":
+        if self._is_open:
             return bool(self._room.chosen_still)
         shot = self._desk.shot
-        return room == "look" and shot is not None and not is_clip(shot.path)
+        return shot is not None and not is_clip(shot.path)
+
+    @property
+    def _is_open(self) -> bool:
+        return self._desk.view.now.room == self._key
 
     # --- actions -------------------------------------------------------------------------------------
     def paint_still(self) -> None:
-        """Paint on the still that is chosen in the Apply room, or shown in the Look room."""
-        if self._desk.view.get("room") == "apply":
+        """Paint on the still that is chosen in this room, or shown in another."""
+        if self._is_open:
             self.open(self._room.chosen_still)
         elif self._desk.shot is not None:
             self.open(self._desk.shot.id)
 
     def paint_layer(self) -> None:
-        files = self._window.ports.choose_luts(self._window, str(Path.home()))
-        for file in files:
-            self.add_layer(file)
+        files = self.services.ports.choose_luts(self.services.window, str(Path.home()))
+        self.add_layers(files)
 
-    def add_layer(self, file: Path) -> None:
-        """Lay a LUT file on the still."""
-        try:
-            self._paint.add(read_lut_file(file))
-        except SfumatoError as error:
-            self._notices.fault(error)
+    def add_layers(self, files: list[Path]) -> None:
+        """Lay LUT files on the still, one over the other."""
+        for file in files:
+            self.services.queue.add(
+                f"Reading {file.name}",
+                lambda _cancel, _progress, file=file: read_lut_file(file),
+                then=self._paint.add,
+            )
 
     def mask_invert(self) -> None:
         self._paint.invert()
@@ -121,7 +122,10 @@ class PaintEdits(QObject):
     def mask_empty(self) -> None:
         self._paint.fill(False)
 
+    def kept_brush(self) -> str:
+        """Return the brush as it is kept between sessions."""
+        return json.dumps(controls.dump(self._paint.brush))
+
     def close(self) -> None:
-        self._window.settings.set("brush", json.dumps(controls.dump(self._paint.brush)))
         self._sizes.close()
         self._paint.close()

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from sfumato.app.services.desk import REST_MS, Desk
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
+from sfumato.app.services.view_state import ViewState
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes.lut import AS_IT_IS
@@ -32,8 +33,11 @@ class PaintModel(QObject):
     repaired = Signal(object)
     chosen_changed = Signal()
 
-    def __init__(self, desk: Desk, notices: Notices, parent: QObject | None = None) -> None:
+    def __init__(
+        self, desk: Desk, notices: Notices, room: str, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
+        self._room = room
         self._desk, self._model, self._notices = desk, desk.model, notices
         self.shot_id = ""
         self.layer = 0  # 0 is the Look's mask
@@ -90,7 +94,7 @@ class PaintModel(QObject):
         shot = self.shot
         if shot is None or self._points:
             return  # a stroke is under way: asked again when it ends
-        if self._desk.view.get("room") != "apply":
+        if self._desk.view.now.room != self._room:
             return  # not seen: asked on coming back
         ask = CanvasAsk(self._model.study, shot, *self._geometry)
         previewer, strokes = self._desk.previewer, self._strokes
@@ -105,8 +109,8 @@ class PaintModel(QObject):
         self.canvas = canvas
         self.canvas_changed.emit(canvas)
 
-    def _on_view(self, name: str) -> None:
-        if name == "room" and self.shot_id:
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        if before.room != after.room and self.shot_id:
             self._later.start()
 
     def _on_changed(self, _before: Study, _after: Study) -> None:

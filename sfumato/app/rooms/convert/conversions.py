@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import attrs
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu
 
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
-from sfumato.app.rooms.convert.convert_room import ConvertRoom
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane, Queue
-from sfumato.app.services.notices import Notices
+from sfumato.app.rooms.convert.convert_page import ConvertPage
+from sfumato.app.services.jobs import Lane
+from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import convert as converted
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path import span_note
-from sfumato.work.cancel import Cancel
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.batch import Row, run
 from sfumato.work.luts.compare import Comparison, compared
 from sfumato.work.luts.lut_files import display_of, read_lut
@@ -29,62 +27,55 @@ class Conversions(QObject):
     """Owns the batch that runs and the comparison that is asked for."""
 
     def __init__(
-        self,
-        window: Any,
-        model: ConvertModel,
-        room: ConvertRoom,
-        desk: Desk,
-        queue: Queue,
-        notices: Notices,
-        settings: Any,
-        ports: Any,
-        demo: Path | None,
+        self, services: Services, model: ConvertModel, room: ConvertPage, key: str
     ) -> None:
-        super().__init__(window)
-        self._window, self.model, self.room = window, model, room
-        self._desk, self._queue, self.notices = desk, queue, notices
-        self._settings, self._ports, self._demo = settings, ports, demo
+        super().__init__(services.window)
+        self.services, self.model, self.room, self._key = services, model, room, key
+        self._desk, self.notices, self._settings = (
+            services.desk,
+            services.notices,
+            services.settings,
+        )
         self._lane = Lane("compare", self)
         self._lane.answered.connect(self._on_compared)
-        self._lane.refused.connect(notices.fault)
-        self._lane.crashed.connect(notices.bug)
+        self._lane.refused.connect(self.notices.fault)
+        self._lane.crashed.connect(self.notices.bug)
         room.list.add_wanted.connect(self.add_luts)
         room.list.folder_wanted.connect(self.add_lut_folder)
         room.list.demo_wanted.connect(self.add_demo_luts)
         room.assay.compare_wanted.connect(self.compare_luts)
         room.targets.convert_wanted.connect(self.convert_files)
         room.targets.folder_wanted.connect(self._choose_folder)
-        room.batch.cancel_wanted.connect(queue.cancel)
-        queue.ended.connect(self._ended)
+        room.batch.cancel_wanted.connect(services.queue.cancel)
         self._running = False
-        kept = str(settings.get("convert", ""))
+        kept = str(self._settings.get("convert", ""))
         if kept:
             model.restore(Bench.remembered(kept))
 
     # --- files in --------------------------------------------------------------------------------
     def add_luts(self) -> None:
         folder = str(self._settings.get("lut_folder", str(Path.home())))
-        files = self._ports.choose_luts(self._window, folder)
+        files = self.services.ports.choose_luts(self.services.window, folder)
         if files:
             self._settings.set("lut_folder", str(files[0].parent))
             self.take(files)
 
     def add_lut_folder(self) -> None:
         folder = Path(str(self._settings.get("lut_folder", str(Path.home()))))
-        chosen = self._ports.choose_folder(self._window, folder)
+        chosen = self.services.ports.choose_folder(self.services.window, folder)
         if chosen is not None:
             self._settings.set("lut_folder", str(chosen))
             self.take([chosen])
 
     def add_demo_luts(self) -> None:
-        folder = self._demo.parent / "luts" if self._demo else None
+        folder = self.services.demo.parent / "luts" if self.services.demo else None
         if folder is None or not folder.is_dir():
             self.notices.note("The demo files are not installed", "run Sfumato from a checkout")
             return
         self.take([folder])
 
     def take(self, files: list[Path]) -> None:
-        self._window.view.set("room", "convert")
+        self.services.view.set(room=self._key)
         self.room.show_assay()
         self.model.add(files)
 
@@ -94,7 +85,7 @@ class Conversions(QObject):
         now = self.model.entry()
         if now is None:
             return
-        menu = QMenu(self._window)
+        menu = QMenu(self.services.window)
         menu.setObjectName("compare.menu")
         for entry in self.model.bench.entries:
             if entry.path != now.path:
@@ -107,7 +98,7 @@ class Conversions(QObject):
 
     def _compare_file(self) -> None:
         folder = str(self._settings.get("lut_folder", str(Path.home())))
-        files = self._ports.choose_luts(self._window, folder)
+        files = self.services.ports.choose_luts(self.services.window, folder)
         if files:
             self.compare(files[0])
 
@@ -145,7 +136,9 @@ class Conversions(QObject):
     # --- converting ------------------------------------------------------------------------------
     def _choose_folder(self) -> None:
         bench = self.model.bench
-        chosen = self._ports.choose_folder(self._window, Path(bench.folder or Path.home()))
+        chosen = self.services.ports.choose_folder(
+            self.services.window, Path(bench.folder or Path.home())
+        )
         if chosen is not None:
             self.model.commit("Folder", attrs.evolve(bench, folder=str(chosen)))
 
@@ -160,21 +153,19 @@ class Conversions(QObject):
         self.room.batch.start(rows, count, str(batch.folder))
         self.room.middle.setCurrentWidget(self.room.batch)
 
-        def work(cancel: Any, progress: Any) -> None:
+        def work(cancel: Cancel, progress: Progress) -> None:
             run(batch, cancel, progress, rows.append)
 
-        self._queue.add(f"Converting {len(batch.sources)} files", work, "convert")
+        self.services.queue.add(f"Converting {len(batch.sources)} files", work, ended=self._ended)
 
-    def _ended(self, tag: Any, how: str) -> None:
-        if tag == "convert":
-            self._running = False
-            self.room.batch.finish(how)
+    def _ended(self, how: str) -> None:
+        self._running = False
+        self.room.batch.finish(how)
 
     @property
     def is_busy(self) -> bool:
         return self._running or self._lane.is_busy or self.model.is_busy
 
     def close(self) -> None:
-        self._settings.set("convert", self.model.bench.kept())
         self._lane.close()
         self.model.close()

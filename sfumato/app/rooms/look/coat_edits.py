@@ -4,21 +4,19 @@ from __future__ import annotations
 
 import contextlib
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, Qt
+from PySide6.QtCore import QObject, QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QMenu
 
 from sfumato.app.rooms.look.explanation import Explanation, of_control, of_glaze
 from sfumato.app.rooms.look.ledger import Ledger
-from sfumato.app.services.actions import Actions
-from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
-from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile, kinds
 from sfumato.core.errors import SfumatoError, ValueRefused
@@ -31,6 +29,7 @@ from sfumato.core.study import study_json
 from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
 from sfumato.core.study.study import LOOK
 from sfumato.formats.registry import by_suffix as lut_suffix
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.lut_files import write_lut
 from sfumato.work.stores.coats import coat_of, stated_ends
 from sfumato.work.stores.study_store import lut_file, read_lut_file
@@ -46,33 +45,22 @@ def _read_again(value: LutFile) -> LutFile:
 class CoatEdits(QObject):
     """Carries out the actions on the chosen glaze."""
 
-    def __init__(
-        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, ledger: Ledger
-    ) -> None:
-        super().__init__(window)
-        self._window, self.model, self.view = window, model, view
-        self._desk, self._ledger = desk, ledger
+    def __init__(self, services: Services, ledger: Ledger) -> None:
+        super().__init__(services.window)
+        self.services, self.model, self.view = services, services.model, services.view
+        self._desk, self._ledger = services.desk, ledger
         self._lane = Lane("lut", self)
         self._lane.answered.connect(lambda commit: commit())
-        self._lane.refused.connect(window.notices.fault)
-        self._lane.crashed.connect(window.notices.bug)
-        window.queue.finished.connect(self._on_finished)
-        ledger.file_wanted.connect(self._file_wanted)
-        ledger.apart_wanted.connect(self.take_apart)
-        ledger.explain_wanted.connect(self._explain)
-
-    @property
-    def _actions(self) -> Actions:
-        actions: Actions = self._window.actions_table
-        return actions
+        self._lane.refused.connect(services.notices.fault)
+        self._lane.crashed.connect(services.notices.bug)
 
     # --- files ---------------------------------------------------------------------------------
-    def _file_wanted(self, coat_id: str, field: str, how: str) -> None:
+    def choose_file(self, coat_id: str, field: str, how: str) -> None:
         """Choose another file for a glaze, or step to a neighbour in its folder."""
         now = getattr(self.model.study.coat(coat_id).parameters, field)
         if how == "choose" or not now.path:
             folder = str(Path(now.path).parent if now.path else Path.home())
-            files = self._window.ports.choose_luts(self._window, folder)
+            files = self.services.ports.choose_luts(self.services.window, folder)
             if files:
                 self._lay(coat_id, field, files[0])
             return
@@ -91,7 +79,7 @@ class CoatEdits(QObject):
     def _lay(self, coat_id: str, field: str, *files: Path) -> None:
         """Put the first of `files` that can be read into a glaze, with what it expects and gives."""
 
-        def work(cancel: Any) -> Any:
+        def work(cancel: Cancel) -> Callable[[], None]:
             refusal: SfumatoError | None = None
             for file in files:
                 cancel.check()
@@ -102,7 +90,7 @@ class CoatEdits(QObject):
             assert refusal is not None
             raise refusal
 
-        def committing(value: LutFile, file: Path) -> Any:
+        def committing(value: LutFile, file: Path) -> Callable[[], None]:
             def commit() -> None:
                 study = self.model.study
                 try:
@@ -120,7 +108,7 @@ class CoatEdits(QObject):
     def lay_files(self, files: list[Path]) -> None:
         """Put dropped LUT and CDL files into the Look as glazes, at its end; what fails is said."""
 
-        def work(cancel: Any, _progress: Any) -> tuple[list[Coat], list[SfumatoError]]:
+        def work(cancel: Cancel, _progress: Progress) -> tuple[list[Coat], list[SfumatoError]]:
             coats: list[Coat] = []
             faults: list[SfumatoError] = []
             for file in files:
@@ -131,11 +119,9 @@ class CoatEdits(QObject):
                     faults.append(error)
             return coats, faults
 
-        self._window.queue.add(f"Reading {len(files)} files", work, "lay")
+        self.services.queue.add(f"Reading {len(files)} files", work, then=self._laid)
 
-    def _on_finished(self, tag: Any, answer: Any) -> None:
-        if tag != "lay":
-            return
+    def _laid(self, answer: tuple[list[Coat], list[SfumatoError]]) -> None:
         coats, faults = answer
         study = self.model.study
         for coat in coats:
@@ -143,14 +129,14 @@ class CoatEdits(QObject):
         if coats:
             what = coats[0].title if len(coats) == 1 else f"{len(coats)} files"
             self.model.commit(f"Lay {what}", study)
-            self.view.set("coat", coats[-1].id)
+            self.view.set(coat=coats[-1].id)
         for fault in faults:
-            self._window.notices.fault(fault)
+            self.services.notices.fault(fault)
 
     def save_cdl(self) -> None:
         """Write the chosen CDL glaze as a CDL file; what a CDL cannot say is said."""
         coat = self._coat()
-        file = self._window.ports.choose_cdl(self._window, f"{coat.title}.cc")
+        file = self.services.ports.choose_cdl(self.services.window, f"{coat.title}.cc")
         if file is None:
             return
         asked = file.suffix.lower() in (".cc", ".ccc", ".cdl")  # the chooser asked about this name
@@ -169,12 +155,12 @@ class CoatEdits(QObject):
         try:
             held = write_lut(Transform((stage,), stage.id), file, force=asked)
         except SfumatoError as error:
-            self._window.notices.fault(error)
+            self.services.notices.fault(error)
             return
         lost = list(held.said)
         if coat.strength != 1.0 or not coat.laying.is_plain:
             lost.append("its Strength, blend and Reach are not in it")
-        self._window.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
+        self.services.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
 
     @property
     def is_busy(self) -> bool:
@@ -190,9 +176,9 @@ class CoatEdits(QObject):
     def add_ground_glaze(self) -> None:
         self._ledger.ask_glaze(ground=True)
 
-    def show_menu(self, coat_id: str, place: Any) -> None:
-        self.view.set("coat", coat_id)
-        menu = QMenu(self._window)
+    def show_menu(self, coat_id: str, place: QPoint) -> None:
+        self.view.set(coat=coat_id)
+        menu = QMenu(self.services.window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in (
             "toggle_glaze",
@@ -209,27 +195,27 @@ class CoatEdits(QObject):
             "glaze_down",
             "remove_glaze",
         ):
-            menu.addAction(self._actions.by_id[name])
+            menu.addAction(self.services.actions.by_id[name])
         if self._coat().key == "cdl":
             menu.addSeparator()
-            menu.addAction(self._actions.by_id["save_cdl"])
+            menu.addAction(self.services.actions.by_id["save_cdl"])
         menu.popup(place)
 
-    def _coat(self) -> Any:
-        return self.model.study.coat(self.view.get("coat"))
+    def _coat(self) -> Coat:
+        return self.model.study.coat(self.view.now.coat)
 
     def explain_glaze(self) -> None:
         """Say what the chosen glaze does to colour."""
         coat, row = self._coat(), self._ledger.row(self._coat().id)
         if coat.spec is not None:
             place = row.mapToGlobal(row.rect().bottomLeft())
-            Explanation(*of_glaze(coat.spec), self._window).popup(place)
+            Explanation(*of_glaze(coat.spec), self.services.window).popup(place)
 
-    def _explain(self, title: str, record: Any, field: str, place: Any) -> None:
+    def explain(self, title: str, record: Any, field: str, place: QPoint) -> None:
         """Say what one control does; beside all controls, what the glaze does."""
         if field in kinds(record):
-            Explanation(*of_control(title, record, field), self._window).popup(place)
-        elif self.view.get("coat"):
+            Explanation(*of_control(title, record, field), self.services.window).popup(place)
+        elif self.view.now.coat:
             self.explain_glaze()
 
     def rename_glaze(self) -> None:
@@ -237,12 +223,12 @@ class CoatEdits(QObject):
 
     def solo_glaze(self) -> None:
         """Show the chosen glaze without the others of its place, or all again; the LUT stays whole."""
-        now = self.view.get("solo")
-        self.view.set("solo", "" if now == self._coat().id else self._coat().id)
+        now = self.view.now.solo
+        self.view.set(solo="" if now == self._coat().id else self._coat().id)
 
     def _all_chosen(self) -> tuple[Coat, ...]:
         """Return the chosen glaze and the marked ones, in the order of the Ledger."""
-        study, ids = self.model.study, {self.view.get("coat"), *self.view.get("marked")}
+        study, ids = self.model.study, {self.view.now.coat, *self.view.now.marked}
         paths = [study.look.coats, *(s.ground for s in study.shots)]
         return tuple(c for coats in paths for c in every(coats) if c.id in ids)
 
@@ -252,22 +238,22 @@ class CoatEdits(QObject):
         try:
             after, group = self.model.study.put_together(ids)
         except ValueRefused as error:
-            self._window.notices.fault(error)
+            self.services.notices.fault(error)
             return
-        self.view.set("marked", ())
+        self.view.set(marked=())
         self.model.commit(f"Group {len(ids)} glaze{'s' if len(ids) > 1 else ''}", after)
-        self.view.set("coat", group.id)
+        self.view.set(coat=group.id)
 
     def take_apart(self) -> None:
         """Put the members of the chosen group in its place; what is lost by that is said."""
         group = self._coat()
         self.model.commit(f"Take {group.title} apart", self.model.study.taken_apart(group.id))
         if group.strength != 1.0 or not group.laying.is_plain or not group.on:
-            self._window.notices.note(
+            self.services.notices.note(
                 "The group's own Strength, blend and Reach are gone", "undo brings them back"
             )
         if group.members:
-            self.view.set("coat", group.members[0].id)
+            self.view.set(coat=group.members[0].id)
 
     def copy_glaze(self) -> None:
         """Put the chosen and the marked glazes on the clipboard as text that any study takes."""
@@ -288,18 +274,18 @@ class CoatEdits(QObject):
             coats = [study_json.load_coat(p) for p in plain][:MOST_MEMBERS]
             title = coats[0].title if len(coats) == 1 else f"{len(coats)} glazes"
         except (ValueError, LookupError, TypeError, AttributeError, RecursionError, ValueRefused):
-            self._window.notices.note(
+            self.services.notices.note(
                 "There is no glaze on the clipboard", "copy one from the Ledger first"
             )
             return
-        study, chosen = self.model.study, self.view.get("coat")
+        study, chosen = self.model.study, self.view.now.coat
         ids = [c.id for c in study.coats(where)]
         place = ids.index(chosen) + 1 if chosen in ids else len(ids)
         coats = [renewed(c) for c in coats]
         for i, coat in enumerate(coats):
             study = study.added(where, coat, place + i)
         self.model.commit(f"Paste {title}", study.with_files(_read_again))
-        self.view.set("coat", coats[-1].id)
+        self.view.set(coat=coats[-1].id)
 
     def duplicate_glaze(self) -> None:
         coat = self._coat()
@@ -335,21 +321,21 @@ class CoatEdits(QObject):
             with contextlib.suppress(KeyError):  # a member went with its group
                 study = study.removed(coat.id)
         what = coats[0].title if len(coats) == 1 else f"{len(coats)} glazes"
-        self.view.set("marked", ())
+        self.view.set(marked=())
         self.model.commit(f"Remove {what}", study)
 
     def pick(self) -> None:
-        coat = self.view.get("coat")
-        self.view.set("pick_part", "")
-        self.view.set("picking", "" if self.view.get("picking") else coat)
+        coat = self.view.now.coat
+        self.view.set(pick_part="")
+        self.view.set(picking="" if self.view.now.picking else coat)
 
     def take_pick(self, x: int, y: int) -> None:
         """Answer a click in the picture for the glaze, or the Reach, that asked for it."""
-        coat_id, ask = self.view.get("picking"), self._desk.ask()
+        coat_id, ask = self.view.now.picking, self._desk.ask()
         if not coat_id or ask is None:
             return
-        coat, part = self.model.study.coat(coat_id), self.view.get("pick_part")
-        reach = self.view.get("pick_size") // 2
+        coat, part = self.model.study.coat(coat_id), self.view.now.pick_part
+        reach = self.view.now.pick_size // 2
         here = attrs.evolve(ask, coat=coat_id, dragging=False)
         entering = self._desk.previewer.probe(here, x, y, reach).entering
         working = encoding(self.model.study.working)
@@ -358,7 +344,7 @@ class CoatEdits(QObject):
             self.model.commit(
                 f"{coat.title}: pick its Reach", self.model.study.set_coat(coat_id, laying=laying)
             )
-            self.view.set("picking", "")
+            self.view.set(picking="")
             return
         if coat.spec is None or coat.spec.pick is None:
             return
@@ -368,7 +354,7 @@ class CoatEdits(QObject):
         after = coat.spec.pick(coat.parameters, entering, working, **extra)
         if after == coat.parameters:
             why = "it has no hue, or there is one already"
-            self._window.notices.note(f"{coat.title} takes nothing from that colour", why)
+            self.services.notices.note(f"{coat.title} takes nothing from that colour", why)
         self.model.commit(
             f"{coat.title}: {coat.spec.pick_title.lower()}",
             self.model.study.set_coat(coat_id, parameters=after),
@@ -376,7 +362,7 @@ class CoatEdits(QObject):
         if unfolded is not None and unfolded.panel is not None:
             unfolded.panel.choose_new(coat.parameters, after)
         if part == "target":
-            self.view.set("picking", "")
+            self.view.set(picking="")
 
     def include_ground(self) -> None:
         span = self.model.study.span

@@ -21,7 +21,7 @@ from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import MODES, ViewState
+from sfumato.app.services.view_state import MODES, ViewModel
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.core.colour.ranges import LEGAL
@@ -41,7 +41,7 @@ class EaselPanel(QWidget):
     picked = Signal(int, int)
     left = Signal()
 
-    def __init__(self, model: StudyModel, view: ViewState, desk: Desk) -> None:
+    def __init__(self, model: StudyModel, view: ViewModel, desk: Desk) -> None:
         super().__init__()
         self._model, self._view, self._desk = model, view, desk
         self._fault: tuple[str, SfumatoError] | None = None
@@ -60,7 +60,7 @@ class EaselPanel(QWidget):
         self.contact.setObjectName("contact")
         self.stack.addWidget(self.contact)
         self.contact.size_changed.connect(lambda: desk.set_tile(*self.contact.tile()))
-        self.contact.chosen.connect(lambda s: view.set("shot", s))
+        self.contact.chosen.connect(lambda s: view.set(shot=s))
         self.contact.opened.connect(self._open_shot)
         desk.contact.connect(self.contact.show_pictures)
         column.addWidget(self.stack, 1)
@@ -75,12 +75,12 @@ class EaselPanel(QWidget):
         self.easel.left.connect(self._clear_readout)
         self.easel.left.connect(self.left)
         self.easel.picked.connect(self.picked)
-        self.easel.split_moved.connect(lambda s: view.set("split", s))
+        self.easel.split_moved.connect(lambda s: view.set(split=s))
         desk.shown.connect(self._on_shown)
         desk.probed.connect(self._on_probed)
         desk.failed.connect(self._on_failed)
         model.changed.connect(lambda _b, _a: self.refresh())
-        view.changed.connect(lambda _n: self.refresh())
+        view.changed.connect(lambda _b, _a: self.refresh())
         self.refresh()
 
     # --- parts -----------------------------------------------------------------------------------
@@ -101,7 +101,7 @@ class EaselPanel(QWidget):
             box = QComboBox()
             box.setObjectName(f"side.{side}")
             box.setAccessibleName(f"Side {side.upper()}")
-            box.activated.connect(lambda _i, s=side, b=box: self._view.set(s, b.currentData()))
+            box.activated.connect(lambda _i, s=side, b=box: self._view.set(**{s: b.currentData()}))
             box.setMinimumWidth(150)
             self.sides[side] = box
         row.addWidget(letters["a"])
@@ -114,7 +114,7 @@ class EaselPanel(QWidget):
             button.setProperty("flat", True)
             button.setCheckable(True)
             button.setMinimumWidth(46)
-            button.clicked.connect(lambda _on, m=mode: self._view.set("mode", m))
+            button.clicked.connect(lambda _on, m=mode: self._view.set(mode=m))
             self._modes.addButton(button)
             row.addWidget(button)
         row.addStretch(1)
@@ -223,20 +223,24 @@ class EaselPanel(QWidget):
         """Say how much of side B is clipped or crushed, while that is marked."""
         view, easel = self._view, self.easel
         self._clip_words.setText("")
-        if view.get("mode") in ("difference", "all"):
+        if view.now.mode in ("difference", "all"):
             return
         words = []
-        if view.get("clipping"):
+        if view.now.clipping:
             high, low = easel.clipped_shares
-            names = ("above legal", "below legal") if view.get("limits") else ("clipped", "crushed")
+            names = ("above legal", "below legal") if view.now.limits else ("clipped", "crushed")
             words = [f"{names[0]} {high * 100:.1f} %", f"{names[1]} {low * 100:.1f} %"]
             if easel.outside_share is not None:
                 words.append(f"out of gamut {easel.outside_share * 100:.1f} %")
-        if view.get("band") is not None:
+        if view.now.band is not None:
             words.append(f"in the band {easel.band_share * 100:.1f} %")
         self._clip_words.setText(" · ".join(words))
         self._clip_words.setToolTip(self._clip_words.text())
         self._fit_readout()
+
+    def show_rate(self, fps: float) -> None:
+        """Say how many frames a second are really shown."""
+        self.fps = fps
 
     def _show_frames(self, shown: Any) -> None:
         """Show the frames of a clip, and which of them this is."""
@@ -248,7 +252,7 @@ class EaselPanel(QWidget):
         self.bar.show_frames(facts.frames, shot.frame, shot.first, shot.last)
         seconds, rest = divmod(shot.frame, round(facts.rate) or 25)
         words = f"frame {shot.frame + 1} of {facts.frames} · {seconds // 60:02d}:{seconds % 60:02d}:{rest:02d}"
-        if self._view.get("play") is None:
+        if self._view.now.play is None:
             self.play.setText("Play")
         else:
             self.play.setText("Pause")
@@ -288,21 +292,21 @@ class EaselPanel(QWidget):
         view = self._view
         self._fill_sides()
         for mode in MODES:
-            self.findChild(QPushButton, f"mode.{mode}").setChecked(view.get("mode") == mode)
-        alone = view.get("mode") in ("one", "all")
+            self.findChild(QPushButton, f"mode.{mode}").setChecked(view.now.mode == mode)
+        alone = view.now.mode in ("one", "all")
         self.sides["a"].setEnabled(not alone)
-        self.sides["b"].setEnabled(view.get("mode") != "all")
+        self.sides["b"].setEnabled(view.now.mode != "all")
         easel = self.easel
-        easel.picking = bool(view.get("picking"))
-        limits = LEGAL if view.get("limits") else (0.0, 1.0)
-        easel.show_clipping(view.get("clipping"), limits)
-        easel.show_band(view.get("band"), self._model.study.view.encoding)
+        easel.picking = bool(view.now.picking)
+        limits = LEGAL if view.now.limits else (0.0, 1.0)
+        easel.show_clipping(view.now.clipping, limits)
+        easel.show_band(view.now.band, self._model.study.view.encoding)
         self._show_clipping()
-        look = (view.get("mount"), view.get("split"), view.get("split_across"))
+        look = (view.now.mount, view.now.split, view.now.split_across)
         if look != (easel.mount, easel.split, easel.across):
             easel.mount, easel.split, easel.across = look
             easel.update()
-        mode = "one" if view.get("mode") == "all" else view.get("mode")
+        mode = "one" if view.now.mode == "all" else view.now.mode
         if easel.mode != mode:
             easel.set_mode(mode)
         self._show_ask(shot)
@@ -311,10 +315,10 @@ class EaselPanel(QWidget):
             self.stack.setCurrentIndex(1)
         elif self._fault is not None and self._fault[0] == shot.id:
             self.stack.setCurrentIndex(2)
-        elif view.get("mode") == "all":
-            self.contact.mount = view.get("mount")
+        elif view.now.mode == "all":
+            self.contact.mount = view.now.mount
             shots = self._model.study.shots
-            self.contact.show_shots(shots, shot.id, view.get("marked_shots"))
+            self.contact.show_shots(shots, shot.id, view.now.marked_shots)
             self.stack.setCurrentIndex(3)
             self._desk.set_tile(*self.contact.tile())
         else:
@@ -344,8 +348,7 @@ class EaselPanel(QWidget):
 
     def _open_shot(self, shot_id: str) -> None:
         """Leave the view of all shots for one of them."""
-        self._view.set("shot", shot_id)
-        self._view.set("mode", "one")
+        self._view.set(shot=shot_id, mode="one")
         self.easel.setFocus()
 
     def take_focus(self) -> None:
@@ -354,20 +357,20 @@ class EaselPanel(QWidget):
         (self.easel if self._desk.shot is not None else first).setFocus()
 
     def _fill_sides(self) -> None:
-        grid = self._model.study.grid
+        grid, now = self._model.study.grid, self._view.now
         for side, box in self.sides.items():
             wanted = {
                 key: f"{title}, {grid} points" if key == LUT else title
                 for key, title in SIDES.items()
-                if (key != FILE or self._view.get("written") is not None)
-                and (key != MATTE or self._view.get("coat"))
-                and (key != PINNED or (side == "a" and self._view.get("pinned")))
+                if (key != FILE or self._view.now.written is not None)
+                and (key != MATTE or self._view.now.coat)
+                and (key != PINNED or (side == "a" and self._view.now.pinned))
             }
             if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
                 box.clear()
                 for key, title in wanted.items():
                     box.addItem(title, key)
-            box.setCurrentIndex(max(0, box.findData(self._view.get(side))))
+            box.setCurrentIndex(max(0, box.findData({"a": now.a, "b": now.b}[side])))
 
     def _on_shown(self, shown: Any) -> None:
         shot = self._desk.shot
@@ -406,7 +409,7 @@ class EaselPanel(QWidget):
         self._show_zoom()
 
     def _show_zoom(self) -> None:
-        if not self.easel.picture[0] or self._view.get("mode") == "all":
+        if not self.easel.picture[0] or self._view.now.mode == "all":
             self._zoom.setText("")
             self._screen.setText("")
             return

@@ -3,32 +3,29 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import attrs
 from PySide6.QtCore import QObject, Qt
 
 from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.rooms.look.seal import Seal
+from sfumato.app.services.services import Services
 from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
 from sfumato.core.study.coat import every
 from sfumato.core.study.study import Study
-from sfumato.work.luts.proof import Proof, export_look, smallest_grid
-from sfumato.work.preview.preview import EXACT, FILE, LUT
+from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.luts.proof import GridLoss, Proof, export_look, smallest_grid
+from sfumato.work.preview.preview import EXACT, FILE
 
 
 class Exports(QObject):
     """Writes the Look and remembers the last proof."""
 
-    def __init__(
-        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
-    ) -> None:
-        super().__init__(window)
-        self._window = window
-        self.model, self.view, self.desk, self.notices = model, view, desk, notices
+    def __init__(self, services: Services, seal: Seal) -> None:
+        super().__init__(services.window)
+        self.services, self._seal = services, seal
+        self.model, self.view, self.desk = services.model, services.view, services.desk
+        self.notices = services.notices
         self.proof: Proof | None = None
 
     def _take_span(self, key: str) -> None:
@@ -56,16 +53,16 @@ class Exports(QObject):
             if shot is None:
                 return
             warning = f"Includes the Ground of {shot.name}: right for this shot only."
-        folder = Path(self._window.settings.get("export_folder", str(Path.home())))
+        folder = Path(self.services.settings.get("export_folder", str(Path.home())))
         sheet = ExportSheet(
-            self._window,
+            self.services.window,
             study.look.name,
             span_title(study, span_names(study, shot)),
             folder,
             study.grid,
             span_sentence(study, shot),
             warning,
-            lambda f: self._window.ports.choose_folder(self._window, f),
+            lambda f: self.services.ports.choose_folder(self.services.window, f),
         )
         sheet.accepted.connect(lambda: self.export(sheet.wish))
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -74,14 +71,14 @@ class Exports(QObject):
     def export(self, wish: ExportWish | None) -> None:
         if wish is None:
             return
-        self._window.settings.set("export_folder", str(wish.file.parent))
+        self.services.settings.set("export_folder", str(wish.file.parent))
         study = self.model.study
         if wish.grid != study.grid:
             study = attrs.evolve(study, grid=wish.grid)
             self.model.commit("Grid", study)
         shot, frames = self.desk.shot, self.desk.frames
 
-        def work(cancel: Any, progress: Any) -> tuple[Study, Proof]:
+        def work(cancel: Cancel, progress: Progress) -> tuple[Study, Proof]:
             proof = export_look(
                 study,
                 frames,
@@ -94,20 +91,22 @@ class Exports(QObject):
             )
             return study, proof
 
-        self._window.queue.add(f"Exporting {wish.file.name}", work, "export")
+        self.services.queue.add(f"Exporting {wish.file.name}", work, then=self._exported)
 
     def find_grid(self, tolerance: float) -> None:
         """Look for the smallest grid within a tolerance, in the background."""
         study, shot, frames = self.model.study, self.desk.shot, self.desk.frames
 
-        def work(cancel: Any, progress: Any) -> Any:
+        def work(
+            cancel: Cancel, progress: Progress
+        ) -> tuple[Study, float, tuple[int | None, GridLoss]]:
             with_ground = shot if study.span.with_ground else None
             found = smallest_grid(study, frames, tolerance, with_ground, cancel, progress)
             return study, tolerance, found
 
-        self._window.queue.add("Measuring grids", work, "smallest")
+        self.services.queue.add("Measuring grids", work, then=self._found_grid)
 
-    def found_grid(self, answer: Any) -> None:
+    def _found_grid(self, answer: tuple[Study, float, tuple[int | None, GridLoss]]) -> None:
         """Take the grid that was found, or say why there is none."""
         study, tolerance, (grid, loss) = answer
         said = f"{loss.main.p99:.2f} ΔE at 99 of 100, {loss.main.worst:.2f} at worst"
@@ -126,31 +125,29 @@ class Exports(QObject):
         self.model.commit("Grid", attrs.evolve(self.model.study, grid=grid))
         self.notices.good(f"{grid} points are enough", said)
 
-    def exported(self, answer: Any) -> None:
+    def _exported(self, answer: tuple[Study, Proof]) -> None:
         """Show what a written file does."""
         study, proof = answer
         self.proof = proof
         if self.model.study == study:
-            self._window.seal.show_proof(proof)
+            self._seal.show_proof(proof)
         verdict = "proved" if proof.proved else "written, but out of tolerance"
         say = self.notices.good if proof.proved else self.notices.note
         say(
             f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
             str(proof.file.parent),
         )
-        self.view.set("written", proof.transform)
+        self.view.set(written=proof.transform)
 
     def forget_proof(self) -> None:
         self.proof = None
-        self.view.set("written", None)
-        for side, usual in (("a", "ground"), ("b", LUT)):
-            if self.view.get(side) == FILE:
-                self.view.set(side, usual)
+        self.view.set(written=None)
+        self.view.forget_side(FILE)
 
     def show_difference(self) -> None:
         """One click from a written file to the picture of what it does differently."""
         if self.proof is None:
             return
-        self.view.set("a", EXACT)
-        self.view.set("b", FILE)
-        self.view.set("mode", "difference")
+        self.view.set(a=EXACT)
+        self.view.set(b=FILE)
+        self.view.set(mode="difference")

@@ -18,7 +18,7 @@ from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.mark import Mark
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.views.scope import HELP, TITLES, ScopeView
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.measure.graticule import UNITS
@@ -27,10 +27,14 @@ LEAST, MOST = 2, 4
 HEIGHT = 206
 
 
+def _scale(state: ViewState) -> tuple[object, ...]:
+    return state.scope_unit, state.limits, state.band
+
+
 class Instruments(QWidget):
     """Takes marks from the hand and passes them on by the view."""
 
-    def __init__(self, model: StudyModel, view: ViewState, desk: Desk) -> None:
+    def __init__(self, model: StudyModel, view: ViewModel, desk: Desk) -> None:
         super().__init__()
         self._model, self._view, self._desk = model, view, desk
         self._torn = False
@@ -51,7 +55,7 @@ class Instruments(QWidget):
         desk.probed.connect(self._on_probed)
         view.changed.connect(self._on_view)
         self._rebuild()
-        self._on_view("instruments_shown")
+        self.setVisible(view.now.instruments_shown)
 
     def _make_tools(self) -> QWidget:
         """The scale, the legal limits, and how many instruments stand here."""
@@ -67,13 +71,13 @@ class Instruments(QWidget):
         self.unit.setAccessibleName("Scale of the instruments")
         self.unit.setToolTip("What the scale counts: percent of code, 10-bit codes or stops.")
         self.unit.addItems(UNITS)
-        self.unit.textActivated.connect(lambda u: self._view.set("scope_unit", u))
+        self.unit.textActivated.connect(lambda u: self._view.set(scope_unit=u))
         self.limits = Mark("Limits")
         self.limits.setObjectName("scopes.limits")
         self.limits.setToolTip(
             "Show the limits of the legal range, and mark with F3 what lies beyond them."
         )
-        self.limits.clicked.connect(lambda on: self._view.set("limits", on))
+        self.limits.clicked.connect(lambda on: self._view.set(limits=on))
         column.addWidget(self.unit)
         column.addWidget(self.limits)
         for sign, name, words, step in (
@@ -94,12 +98,12 @@ class Instruments(QWidget):
         return tools
 
     def _change_count(self, step: int) -> None:
-        kinds = list(self._view.get("instruments"))
+        kinds = list(self._view.now.instruments)
         if step < 0 and len(kinds) > LEAST:
             kinds.pop()
         elif step > 0 and len(kinds) < MOST:
             kinds.append(next(k for k in TITLES if k not in kinds))
-        self._view.set("instruments", tuple(kinds))
+        self._view.set(instruments=tuple(kinds))
 
     def set_torn(self, torn: bool) -> None:
         """In a window of their own the instruments grow, two rows of them when there are many."""
@@ -112,7 +116,7 @@ class Instruments(QWidget):
         self._rebuild()
 
     def _rebuild(self) -> None:
-        kinds = self._view.get("instruments")
+        kinds = self._view.now.instruments
         for cell in self._cells:
             cell.setParent(None)
             cell.deleteLater()
@@ -140,7 +144,7 @@ class Instruments(QWidget):
             line.addStretch(1)
             scope = ScopeView(kind)
             scope.setObjectName(f"scope.{i}")
-            scope.band_marked.connect(lambda band: self._view.set("band", band))
+            scope.band_marked.connect(lambda band: self._view.set(band=band))
             column.addLayout(line)
             column.addWidget(scope, 1)
             self._grid.addWidget(cell, i // across, i % across)
@@ -153,37 +157,37 @@ class Instruments(QWidget):
 
     def _show_tools(self) -> None:
         view = self._view
-        count = len(view.get("instruments"))
-        self.unit.setCurrentText(view.get("scope_unit"))
-        self.limits.setChecked(view.get("limits"))
+        count = len(view.now.instruments)
+        self.unit.setCurrentText(view.now.scope_unit)
+        self.limits.setChecked(view.now.limits)
         self._tools.findChild(QPushButton, "scopes.less").setEnabled(count > LEAST)
         self._tools.findChild(QPushButton, "scopes.more").setEnabled(count < MOST)
         working = encoding(self._model.study.working)
         space = self._shown.space if self._shown is not None and self._shown.space else working
         for scope in self.scopes:
             of = working if scope.kind == "neutral" else space
-            scope.show_scale(view.get("scope_unit"), of, view.get("limits"))
-            scope.show_band(view.get("band"))
+            scope.show_scale(view.now.scope_unit, of, view.now.limits)
+            scope.show_band(view.now.band)
 
     def _choose(self, index: int, kind: str) -> None:
-        kinds = list(self._view.get("instruments"))
+        kinds = list(self._view.now.instruments)
         kinds[index] = kind
-        self._view.set("instruments", tuple(kinds))
+        self._view.set(instruments=tuple(kinds))
 
-    def _on_view(self, name: str) -> None:
-        if name == "instruments":
-            if len(self._view.get("instruments")) != len(self.boxes):
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        if before.instruments != after.instruments:
+            if len(after.instruments) != len(self.boxes):
                 self._rebuild()
-            for box, kind in zip(self.boxes, self._view.get("instruments"), strict=True):
+            for box, kind in zip(self.boxes, after.instruments, strict=True):
                 box.setCurrentIndex(box.findData(kind))
-        elif name in ("scope_unit", "limits", "band"):
+        if _scale(before) != _scale(after):
             self._show_tools()
-        elif name == "instruments_shown":
-            self.setVisible(self._view.get("instruments_shown"))
+        if before.instruments_shown != after.instruments_shown:
+            self.setVisible(after.instruments_shown)
 
     def _on_shown(self, shown: Any) -> None:
         self._shown = shown
-        for scope, kind in zip(self.scopes, self._view.get("instruments"), strict=True):
+        for scope, kind in zip(self.scopes, self._view.now.instruments, strict=True):
             if kind in shown.instruments:
                 scope.show_data(kind, shown.instruments[kind], shown.reference.get(kind))
         self._show_tools()

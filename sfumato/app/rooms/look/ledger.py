@@ -27,7 +27,7 @@ from sfumato.app.rooms.look.unfolded import Unfolded
 from sfumato.app.rooms.look.view_fold import ViewFold
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.theme import strong_font
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.span import Joint
@@ -35,6 +35,11 @@ from sfumato.core.study.coat import Coat, every
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.colours import Colours
+
+
+def _unfolded(state: ViewState) -> tuple[object, ...]:
+    """Return what of the view the unfolded controls show."""
+    return state.b, state.picking, state.pick_part, state.laying_open
 
 
 class Ledger(QWidget):
@@ -48,7 +53,7 @@ class Ledger(QWidget):
     encodings_wanted = Signal()
     explain_wanted = Signal(str, object, str, object)  # title, record, field, place
 
-    def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
+    def __init__(self, model: StudyModel, view: ViewModel, desk: Desk, notices: Any) -> None:
         super().__init__()
         self._model, self._view, self._desk = model, view, desk
         self.edits = LedgerEdits(model, view, desk, notices)
@@ -186,7 +191,7 @@ class Ledger(QWidget):
         """Bring all rows in line with the study; rebuild only when rows came, went or moved."""
         study, shot = self._model.study, self._shot()
         ground = shot.ground if shot else ()
-        chosen = self._view.get("coat")
+        chosen = self._view.now.coat
         shape = (
             shot.id if shot else None,
             tuple((c.id, tuple(m.id for m in c.members)) for c in ground),
@@ -254,7 +259,7 @@ class Ledger(QWidget):
             item = self._column.takeAt(0)
             if item.widget() is not None:
                 item.widget().setParent(None)
-        chosen = self._view.get("coat")
+        chosen = self._view.now.coat
         kept_box, self.unfolded = self.unfolded, None
         kept: dict[str, CoatRow] = {}
         nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
@@ -346,23 +351,24 @@ class Ledger(QWidget):
         for row in self._rows.values():
             row.show_solo(row.coat.id == coat_id, bool(coat_id) and row.coat.id not in beside)
 
-    def _on_view(self, name: str) -> None:
-        if name in ("shot", "coat"):
-            self._view_open = self._view_open and name != "coat"
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        other_coat = before.coat != after.coat
+        if other_coat or before.shot != after.shot:
+            self._view_open = self._view_open and not other_coat
             self._view_change.setChecked(self._view_open)
             self.refresh()
-            if name == "coat":
+            if other_coat:
                 QTimer.singleShot(0, self, self._reveal)
-        elif name == "solo":
-            self.show_solo(self._view.get("solo"))
-        elif name == "marked":
+        if before.solo != after.solo:
+            self.show_solo(after.solo)
+        if before.marked != after.marked:
             self._show_marks()
-        elif self.unfolded is not None and name in ("b", "picking", "pick_part", "laying_open"):
+        if self.unfolded is not None and _unfolded(before) != _unfolded(after):
             self.unfolded.show_view()
 
     def _reveal(self) -> None:
         """Scroll so that the chosen row and its controls are seen."""
-        row = self._rows.get(self._view.get("coat"))
+        row = self._rows.get(self._view.now.coat)
         if row is None:
             return
         if self.unfolded is not None:
@@ -381,22 +387,21 @@ class Ledger(QWidget):
 
     # --- choosing ----------------------------------------------------------------------------------
     def _choose(self, coat_id: str) -> None:
-        self._view.set("picking", "")
-        self._view.set("marked", ())
-        self._view.set("coat", "" if self._view.get("coat") == coat_id else coat_id)
+        coat = "" if self._view.now.coat == coat_id else coat_id
+        self._view.set(picking="", marked=(), coat=coat)
 
     def _mark(self, coat_id: str) -> None:
         """Mark one more glaze beside the chosen one, or no longer."""
-        marked = self._view.get("marked")
-        if not self._view.get("coat"):
-            self._view.set("coat", coat_id)
+        marked = self._view.now.marked
+        if not self._view.now.coat:
+            self._view.set(coat=coat_id)
         elif coat_id in marked:
-            self._view.set("marked", tuple(i for i in marked if i != coat_id))
-        elif coat_id != self._view.get("coat"):
-            self._view.set("marked", (*marked, coat_id))
+            self._view.set(marked=tuple(i for i in marked if i != coat_id))
+        elif coat_id != self._view.now.coat:
+            self._view.set(marked=(*marked, coat_id))
 
     def _show_marks(self) -> None:
-        marked = self._view.get("marked")
+        marked = self._view.now.marked
         for row in self._rows.values():
             row.show_marked(row.coat.id in marked)
 

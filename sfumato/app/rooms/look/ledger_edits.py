@@ -8,7 +8,7 @@ import attrs
 
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.view_state import ViewModel
 from sfumato.core.controls import kinds
 from sfumato.core.errors import ValueRefused
 from sfumato.core.path.span import Span
@@ -19,12 +19,12 @@ from sfumato.core.study.study import LOOK
 class LedgerEdits:
     """Each edit is one undo step for each gesture; a refused one is said and changes nothing."""
 
-    def __init__(self, model: StudyModel, view: ViewState, desk: Desk, notices: Any) -> None:
+    def __init__(self, model: StudyModel, view: ViewModel, desk: Desk, notices: Any) -> None:
         self._model, self._view, self._desk, self._notices = model, view, desk, notices
 
     def field(self, field: str, value: Any) -> None:
         """Set a control of the chosen glaze."""
-        coat_id, study = self._view.get("coat"), self._model.study
+        coat_id, study = self._view.now.coat, self._model.study
         try:
             after = study.tuned(coat_id, **{field: value})
         except ValueRefused as error:
@@ -36,7 +36,7 @@ class LedgerEdits:
 
     def laying(self, values: dict[str, Any]) -> None:
         """Set blend or Reach of the chosen glaze."""
-        coat_id, study = self._view.get("coat"), self._model.study
+        coat_id, study = self._view.now.coat, self._model.study
         coat = study.coat(coat_id)
         after = study.set_coat(coat_id, laying=attrs.evolve(coat.laying, **values))
         first = next(iter(values))
@@ -65,7 +65,7 @@ class LedgerEdits:
         coat = new_coat(key)
         place = "the Ground" if where != LOOK else "the Look"
         self._model.commit(f"Add {coat.title} to {place}", self._model.study.added(where, coat))
-        self._view.set("coat", coat.id)
+        self._view.set(coat=coat.id)
 
     def move(self, coat_id: str, where: str, index: int) -> None:
         study = self._model.study
@@ -90,13 +90,7 @@ class LedgerEdits:
         self._model.commit("Change the Span", attrs.evolve(self._model.study, span=span))
 
     def encoding(self, shot_id: str, name: str) -> None:
-        """Say what a shot's source is; the first of a study decides its working encoding too."""
-        study = self._model.study
-        alone = not study.look.coats and all(s.encoding is None for s in study.shots)
-        after = study.with_shot(shot_id, encoding=name)
-        if alone:
-            after = after.suited_to(name)
-        self._model.commit(f"Source encoding {name}", after)
+        self._model.state_encoding(shot_id, name)
 
     def working(self, name: str) -> None:
         study = self._model.study

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import attrs
 from PySide6.QtCore import QObject
 
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.services import Services
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.preset import Preset, suits
 from sfumato.core.study.study import LOOK
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.stores import presets
 from sfumato.work.stores.presets import Shelved
 
@@ -24,14 +22,12 @@ from sfumato.work.stores.presets import Shelved
 class PresetEdits(QObject):
     """Carries out the actions on presets."""
 
-    def __init__(
-        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
-    ) -> None:
-        super().__init__(window)
-        self._window, self.model, self.view = window, model, view
-        self.desk, self.notices = desk, notices
+    def __init__(self, services: Services) -> None:
+        super().__init__(services.window)
+        self.services, self.model, self.view = services, services.model, services.view
+        self.desk, self.notices = services.desk, services.notices
         self.sheet: PresetSheet | None = None
-        view.changed.connect(self._on_view)
+        self.view.changed.connect(self._on_view)
 
     def open_presets(self) -> None:
         """Open the wall of presets, or bring it to the front."""
@@ -39,14 +35,14 @@ class PresetEdits(QObject):
             self.sheet.raise_()
             self.sheet.activateWindow()
             return
-        self.sheet = sheet = PresetSheet(self.desk, self.notices, self._window)
+        self.sheet = sheet = PresetSheet(self.desk, self.notices, self.services.window)
         sheet.wanted.connect(self._put)
         sheet.remove_wanted.connect(self._remove)
         sheet.destroyed.connect(self._forget)
         sheet.show()
 
-    def _on_view(self, name: str) -> None:
-        if name == "shot":
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        if before.shot != after.shot:
             self._refill()  # the tiles show the shot that is chosen
 
     def _forget(self) -> None:
@@ -71,8 +67,8 @@ class PresetEdits(QObject):
                 study = study.added(where, coat)
         place = "the Look" if where == LOOK else f"the Ground of {study.shot(where).name}"
         self.model.commit(f"Put {preset.name} into {place}", study)
-        if where in (LOOK, self.view.get("shot")):
-            self.view.set("coat", coats[-1].id)
+        if where in (LOOK, self.view.now.shot):
+            self.view.set(coat=coats[-1].id)
         if len(coats) > 1 and coats != study.look.coats and preset.strength != 1.0:
             self.notices.note(
                 f"The Strength of {preset.name}, {preset.strength * 100:.0f} %, is not kept",
@@ -86,17 +82,35 @@ class PresetEdits(QObject):
 
     def take(self, files: list[Path], where: str) -> None:
         """Put dropped preset files into the Look or a Ground; what fails is said."""
-        for file in files:
-            try:
-                self.lay(presets.read_preset(file), where)
-            except SfumatoError as error:
-                self.notices.fault(error)
+        if not files:
+            return
+
+        def work(cancel: Cancel, _progress: Progress) -> tuple[list[Preset], list[SfumatoError]]:
+            found: list[Preset] = []
+            faults: list[SfumatoError] = []
+            for file in files:
+                cancel.check()
+                try:
+                    found.append(presets.read_preset(file))
+                except SfumatoError as error:
+                    faults.append(error)
+            return found, faults
+
+        def laid(answer: tuple[list[Preset], list[SfumatoError]]) -> None:
+            for preset in answer[0]:
+                self.lay(preset, where)
+            for fault in answer[1]:
+                self.notices.fault(fault)
+
+        self.services.queue.add(f"Reading {len(files)} presets", work, then=laid)
 
     # --- saving ------------------------------------------------------------------------------------
     def save_preset(self) -> None:
         """Save the chosen glaze or group for use in other studies."""
-        coat = self.model.study.coat(self.view.get("coat"))
-        name = self._window.ports.ask_name(self._window, "Save the glaze as a preset", coat.title)
+        coat = self.model.study.coat(self.view.now.coat)
+        name = self.services.ports.ask_name(
+            self.services.window, "Save the glaze as a preset", coat.title
+        )
         if name:
             named = attrs.evolve(coat, name=name)
             self._save(Preset(name, (named,), self.model.study.working), presets.GLAZE)
@@ -105,7 +119,9 @@ class PresetEdits(QObject):
         """Save all glazes of the Look for use in other studies."""
         study = self.model.study
         look = study.look
-        name = self._window.ports.ask_name(self._window, "Save the Look as a preset", look.name)
+        name = self.services.ports.ask_name(
+            self.services.window, "Save the Look as a preset", look.name
+        )
         if name:
             preset = Preset(name, look.coats, study.working, strength=look.strength)
             self._save(preset, presets.LOOK)
@@ -113,7 +129,7 @@ class PresetEdits(QObject):
     def _save(self, preset: Preset, suffix: str) -> None:
         file = presets.library() / presets.file_name(preset.name, suffix)
         force = file.exists()
-        if force and not self._window.ports.ask_replace(self._window, file.name):
+        if force and not self.services.ports.ask_replace(self.services.window, file.name):
             return
         try:
             presets.write_preset(preset, file, force=force)
@@ -130,7 +146,7 @@ class PresetEdits(QObject):
     def _remove(self, each: Shelved) -> None:
         name = each.preset.name if each.preset else each.file.name
         words = "Studies that use it keep their glazes."
-        if not self._window.ports.ask_delete(self._window, name, words):
+        if not self.services.ports.ask_delete(self.services.window, name, words):
             return
         try:
             each.file.unlink(missing_ok=True)

@@ -10,46 +10,46 @@ import attrs
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QMenu
 
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
+from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.player import Player
-from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewState
+from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.auto import Proposal, proposed
 from sfumato.core.study.coat import new_coat, new_id, renewed
 from sfumato.core.study.shot import Shot
 from sfumato.media.contract import FrameFacts
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.frames import open_still
-from sfumato.work.preview.preview import PINNED
+from sfumato.work.preview.preview import PINNED, Shown
 
 
 class ShotEdits(QObject):
     """Carries out the actions on shots."""
 
-    def __init__(
-        self, window: Any, model: StudyModel, view: ViewState, desk: Desk, notices: Notices
-    ) -> None:
-        super().__init__(window)
-        self._window = window
-        self.model, self.view, self.desk, self.notices = model, view, desk, notices
-        self._shown: Any = None
-        self.player = Player(view, desk, self)
+    def __init__(self, services: Services, ledger: Ledger) -> None:
+        super().__init__(services.window)
+        self.services, self._ledger = services, ledger
+        self.model, self.view, self.desk = services.model, services.view, services.desk
+        self.notices = services.notices
+        self._shown: Shown | None = None
+        self.player = Player(self.view, self.desk, self)
         self.player.stopped.connect(self._on_stopped)
-        desk.shown.connect(self._on_shown)
+        self.desk.shown.connect(self._on_shown)
 
     def bring_in(self) -> None:
-        folder = self._window.settings.get("folder", str(Path.home()))
-        self.bring_in_files(self._window.ports.choose_pictures(self._window, folder))
+        folder = self.services.settings.get("folder", str(Path.home()))
+        self.bring_in_files(self.services.ports.choose_pictures(self.services.window, folder))
 
     def bring_in_files(self, files: list[Path]) -> None:
         """Bring pictures and clips into the study, in the background; what fails is said."""
         if not files:
             return
-        self._window.settings.set("folder", str(files[0].parent))
+        self.services.settings.set("folder", str(files[0].parent))
 
-        def work(cancel: Any, progress: Any) -> tuple[list[Shot], list[SfumatoError], list[str]]:
+        def work(
+            cancel: Cancel, progress: Progress
+        ) -> tuple[list[Shot], list[SfumatoError], list[str]]:
             shots: list[Shot] = []
             faults: list[SfumatoError] = []
             remarks: list[str] = []
@@ -66,25 +66,27 @@ class ShotEdits(QObject):
                 shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
             return shots, faults, remarks
 
-        self._window.queue.add(
-            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}", work, "bring in"
+        self.services.queue.add(
+            f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}",
+            work,
+            then=self._brought_in,
         )
 
-    def brought_in(self, answer: Any) -> None:
+    def _brought_in(self, answer: tuple[list[Shot], list[SfumatoError], list[str]]) -> None:
         shots, faults, remarks = answer
         if shots:
             after = self.model.study.brought_in(tuple(shots))
             names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
             self.model.commit(f"Bring in {names}", after)
-            self.view.set("shot", shots[0].id)
+            self.view.set(shot=shots[0].id)
         for fault in faults:
             self.notices.fault(fault)
         if remarks and not faults:
             self.notices.note(remarks[0])
 
     def show_menu(self, shot_id: str, place: Any) -> None:
-        self.view.set("shot", shot_id)
-        menu = QMenu(self._window)
+        self.view.set(shot=shot_id)
+        menu = QMenu(self.services.window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in (
             "rename_shot",
@@ -102,27 +104,27 @@ class ShotEdits(QObject):
             "relink_shot",
             "remove_shot",
         ):
-            menu.addAction(self._window.actions_table.by_id[name])
+            menu.addAction(self.services.actions.by_id[name])
         menu.popup(place)
 
     def _step_shot(self, step: int) -> None:
         shots, now = self.model.study.shots, self.desk.shot
         if now is not None:
             index = [s.id for s in shots].index(now.id)
-            self.view.set("shot", shots[(index + step) % len(shots)].id)
+            self.view.set(shot=shots[(index + step) % len(shots)].id)
 
     def mark(self, shot_id: str) -> None:
         """Mark a shot beside the chosen one, or no longer."""
-        marked = self.view.get("marked_shots")
+        marked = self.view.now.marked_shots
         if shot_id in marked:
-            self.view.set("marked_shots", tuple(i for i in marked if i != shot_id))
+            self.view.set(marked_shots=tuple(i for i in marked if i != shot_id))
         elif self.desk.shot is not None and shot_id != self.desk.shot.id:
-            self.view.set("marked_shots", (*marked, shot_id))
+            self.view.set(marked_shots=(*marked, shot_id))
 
     def copy_ground_marked(self) -> None:
         """Give the marked shots a copy of this shot's Ground."""
         shot, study = self.desk.shot, self.model.study
-        marked = [i for i in self.view.get("marked_shots") if shot is not None and i != shot.id]
+        marked = [i for i in self.view.now.marked_shots if shot is not None and i != shot.id]
         if shot is None or not marked:
             return
         for other in marked:
@@ -135,8 +137,10 @@ class ShotEdits(QObject):
         shot = self.desk.shot
         if shot is None:
             return
-        ids = (shot.id, *(i for i in self.view.get("marked_shots") if i != shot.id))
-        name = self._window.ports.ask_name(self._window, "Name of the group", shot.group or "Group")
+        ids = (shot.id, *(i for i in self.view.now.marked_shots if i != shot.id))
+        name = self.services.ports.ask_name(
+            self.services.window, "Name of the group", shot.group or "Group"
+        )
         if name:
             self.model.commit(f"Group {name}", self.model.study.with_group(ids, name))
 
@@ -145,7 +149,7 @@ class ShotEdits(QObject):
         shot = self.desk.shot
         if shot is not None:
             others = (s.id for s in self.model.study.of_group(shot.group) if s.id != shot.id)
-            self.view.set("marked_shots", tuple(others))
+            self.view.set(marked_shots=tuple(others))
 
     def copy_ground_group(self) -> None:
         """Give the other shots of the group a copy of this shot's Ground."""
@@ -169,31 +173,31 @@ class ShotEdits(QObject):
         shot = self.desk.shot
         found = self.desk.guess(shot) if shot is not None else None
         if shot is not None and found is not None:
-            self._window.ledger.edits.encoding(shot.id, found.name)
+            self._ledger.edits.encoding(shot.id, found.name)
 
     def dismiss_doubt(self) -> None:
         """Believe what is stated after all."""
         shot = self.desk.shot
         if shot is not None:
-            known = self.view.get("believed")
-            self.view.set("believed", (*known, (shot.id, shot.encoding)))
+            known = self.view.now.believed
+            self.view.set(believed=(*known, (shot.id, shot.encoding)))
 
     def pin_shot(self) -> None:
         """Keep this shot on side A, beside the others; the same again lets it go."""
         shot = self.desk.shot
-        if shot is None or self.view.get("pinned") == shot.id:
+        if shot is None or self.view.now.pinned == shot.id:
             self.unpin()
             return
-        self.view.set("pinned", shot.id)
-        self.view.set("a", PINNED)
-        if self.view.get("mode") in ("one", "all", "difference"):
-            self.view.set("mode", "side")
+        self.view.set(pinned=shot.id)
+        self.view.set(a=PINNED)
+        if self.view.now.mode in ("one", "all", "difference"):
+            self.view.set(mode="side")
 
     def unpin(self) -> None:
-        if self.view.get("pinned"):
-            self.view.set("pinned", "")
-            if self.view.get("a") == PINNED:
-                self.view.set("a", "ground")
+        if self.view.now.pinned:
+            self.view.set(pinned="")
+            if self.view.now.a == PINNED:
+                self.view.set(a="ground")
 
     def propose_ground(self) -> None:
         """Lay exposure and balance into the Ground as a starting point, and say how much."""
@@ -201,13 +205,13 @@ class ShotEdits(QObject):
         if shot is None:
             return
 
-        def work(_cancel: Any, _progress: Any) -> tuple[str, Proposal]:
+        def work(_cancel: Cancel, _progress: Progress) -> tuple[str, Proposal]:
             found = proposed(previewer.entering_ground(study, shot), encoding(study.working))
             return shot.id, found
 
-        self._window.queue.add(f"Looking at {shot.name}", work, "propose")
+        self.services.queue.add(f"Looking at {shot.name}", work, then=self._ground_proposed)
 
-    def ground_proposed(self, answer: Any) -> None:
+    def _ground_proposed(self, answer: tuple[str, Proposal]) -> None:
         """Put what was proposed before the glazes of the Ground."""
         shot_id, found = answer
         study = self.model.study
@@ -232,7 +236,7 @@ class ShotEdits(QObject):
         shot = self.desk.shot
         if shot is None:
             return
-        name = self._window.ports.ask_name(self._window, "Rename the shot", shot.name)
+        name = self.services.ports.ask_name(self.services.window, "Rename the shot", shot.name)
         if name and name != shot.name:
             after = self.model.study.with_shot(shot.id, name=name)
             self.model.commit(f"Rename {shot.name}", after)
@@ -262,7 +266,7 @@ class ShotEdits(QObject):
         if shot is None:
             return
         folder = str(Path(shot.path).parent)
-        files = self._window.ports.choose_pictures(self._window, folder)
+        files = self.services.ports.choose_pictures(self.services.window, folder)
         if not files:
             return
         study = self.model.study.with_shot(shot.id, path=os.path.abspath(files[0]))
@@ -283,14 +287,13 @@ class ShotEdits(QObject):
         shown, shot = self._shown, self.desk.shot
         if shown is None or shot is None or shown.ask.shot.id != shot.id:
             return None
-        facts: FrameFacts | None = shown.facts
-        return facts if facts is not None and facts.frames > 1 else None
+        return shown.facts if shown.facts is not None and shown.facts.frames > 1 else None
 
     @property
     def is_clip(self) -> bool:
         return self._facts() is not None
 
-    def _on_shown(self, shown: Any) -> None:
+    def _on_shown(self, shown: Shown) -> None:
         self._shown = shown
 
     def set_frame(self, frame: int) -> None:
@@ -359,7 +362,7 @@ class ShotEdits(QObject):
         self.model.commit(f"Take out {study.shot(shot_id).name}", study.without_shot(shot_id))
 
     def choose_encoding(self) -> None:
-        self._window.ledger.choose_encoding()
+        self._ledger.choose_encoding()
 
     def copy_ground_on(self) -> None:
         shot, study = self.desk.shot, self.model.study

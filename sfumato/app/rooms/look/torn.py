@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PySide6.QtCore import QByteArray, QEvent, Qt, Signal
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from sfumato.app.rooms.look.instruments_panel import Instruments
+from sfumato.app.rooms.look.look_page import LookPage
+from sfumato.app.services.services import Services
 
 
 class Torn(QWidget):
@@ -13,39 +16,40 @@ class Torn(QWidget):
 
     closed = Signal()
 
-    def __init__(self, name: str, title: str, part: QWidget, window: Any) -> None:
-        super().__init__(window, Qt.WindowType.Window)
+    def __init__(self, name: str, title: str, part: QWidget, services: Services) -> None:
+        super().__init__(services.window, Qt.WindowType.Window)
         self.setObjectName(f"torn.{name}")
         self.setWindowTitle(f"{title} — Sfumato")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setProperty("torn", True)
         self.setAcceptDrops(True)
-        self._name, self._window, self.part = name, window, part
+        self._name, self._home, self.part = name, services.window, part
+        self._settings = services.settings
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(part)
-        self.addActions(window.actions())  # the same keys work here
+        self.addActions(self._home.actions())  # the same keys work here
         self.resize(960, 620)
-        geometry = window.settings.get(f"torn/{name}")
+        geometry = self._settings.get(f"torn/{name}")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
 
-    def dragEnterEvent(self, event) -> None:
-        self._window.dragEnterEvent(event)
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        self._home.dragEnterEvent(event)
 
-    def dropEvent(self, event) -> None:
-        self._window.dropEvent(event)
+    def dropEvent(self, event: QDropEvent) -> None:
+        self._home.dropEvent(event)
 
-    def keyPressEvent(self, event) -> None:
-        self._window.keyPressEvent(event)
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        self._home.keyPressEvent(event)
 
-    def changeEvent(self, event) -> None:
+    def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange:
             self.update()
 
-    def closeEvent(self, event) -> None:
-        self._window.settings.set(f"torn/{self._name}", self.saveGeometry())
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._settings.set(f"torn/{self._name}", self.saveGeometry())
         self.closed.emit()
         super().closeEvent(event)
 
@@ -53,8 +57,8 @@ class Torn(QWidget):
 class TornParts:
     """Which parts stand in windows of their own, and where they belong."""
 
-    def __init__(self, window: Any) -> None:
-        self._window = window
+    def __init__(self, services: Services, page: LookPage) -> None:
+        self._services, self._page = services, page
         self.windows: dict[str, Torn] = {}
 
     def toggle(self, name: str, title: str, part: QWidget) -> None:
@@ -63,26 +67,26 @@ class TornParts:
         if torn is not None:
             torn.close()
             return
-        torn = Torn(name, title, part, self._window)
+        torn = Torn(name, title, part, self._services)
         self.windows[name] = torn
 
         def back() -> None:
             self.windows.pop(name, None)
-            home = self._window.look_column
-            is_easel = name == "easel"
-            index = 1 if is_easel else home.indexOf(self._window.easel_gone)
-            home.insertWidget(index, part, int(is_easel))
-            self._window.easel_gone.setVisible("easel" in self.windows)
-            if hasattr(part, "set_torn"):
+            self._page.put_back(part)
+            self._show_gone()
+            if isinstance(part, Instruments):
                 part.set_torn(False)
             part.show()
 
         torn.closed.connect(back)
-        if hasattr(part, "set_torn"):
+        if isinstance(part, Instruments):
             part.set_torn(True)
         part.show()
-        self._window.easel_gone.setVisible("easel" in self.windows)
+        self._show_gone()
         torn.show()
+
+    def _show_gone(self) -> None:
+        self._page.easel_gone.setVisible("easel" in self.windows)
 
     def close(self) -> None:
         for torn in list(self.windows.values()):

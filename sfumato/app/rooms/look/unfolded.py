@@ -12,7 +12,7 @@ from sfumato.app.controls.editors import ChoiceEditor
 from sfumato.app.controls.reach_field import ReachEditor
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.rooms.look.thread import INDENT
-from sfumato.app.services.view_state import PICK_SIZES, ViewState
+from sfumato.app.services.view_state import PICK_SIZES, ViewModel
 from sfumato.core.controls import kinds
 from sfumato.core.path.laying import Laying
 from sfumato.core.study.coat import Coat, UnknownGlaze
@@ -30,7 +30,7 @@ class Unfolded(QWidget):
     apart_wanted = Signal()
     explain_wanted = Signal(str, object, str, object)
 
-    def __init__(self, coat: Coat, view: ViewState, depth: int) -> None:
+    def __init__(self, coat: Coat, view: ViewModel, depth: int) -> None:
         super().__init__()
         self._view, self.coat = view, coat
         self._column = column = QVBoxLayout(self)
@@ -71,8 +71,8 @@ class Unfolded(QWidget):
             )
         )
         panel.pick_wanted.connect(lambda on: self._ask_pick(on, "target"))
-        panel.show_part(self._view.get("curve"))
-        panel.part_changed.connect(lambda name: self._view.set("curve", name))
+        panel.show_part(self._view.now.curve)
+        panel.part_changed.connect(lambda name: self._view.set(curve=name))
         column.addWidget(panel)
         if spec.pick is None:
             return
@@ -90,8 +90,8 @@ class Unfolded(QWidget):
         self._size.setToolTip("A pick takes the mean of so many pixels square.")
         for size in PICK_SIZES:
             self._size.addItem(f"{size} × {size} px" if size > 1 else "1 px", size)
-        self._size.setCurrentIndex(PICK_SIZES.index(self._view.get("pick_size")))
-        self._size.activated.connect(lambda i: self._view.set("pick_size", PICK_SIZES[i]))
+        self._size.setCurrentIndex(PICK_SIZES.index(self._view.now.pick_size))
+        self._size.activated.connect(lambda i: self._view.set(pick_size=PICK_SIZES[i]))
         line.addWidget(self._size)
         column.addLayout(line)
 
@@ -101,7 +101,7 @@ class Unfolded(QWidget):
         fold.setProperty("flat", True)
         fold.setCheckable(True)
         fold.setToolTip("On which tones, hues and chromas the glaze acts, and how it joins them.")
-        fold.clicked.connect(lambda on: self._view.set("laying_open", on))
+        fold.clicked.connect(lambda on: self._view.set(laying_open=on))
         self._fold = fold
         line = QHBoxLayout()
         line.addWidget(fold)
@@ -124,15 +124,15 @@ class Unfolded(QWidget):
         self.reach.explain_wanted.connect(
             lambda field, at: self.explain_wanted.emit("Reach", self.coat.laying, field, at)
         )
-        self.reach.matte_wanted.connect(lambda on: self._view.set("b", MATTE if on else LUT))
+        self.reach.matte_wanted.connect(lambda on: self._view.set(b=MATTE if on else LUT))
         self.reach.pick_wanted.connect(lambda on: self._ask_pick(on, "reach"))
         inner.addWidget(self.reach)
         column.addWidget(self._laying)
 
     def _ask_pick(self, on: bool, part: str) -> None:
-        self._view.set("picking", "")
-        self._view.set("pick_part", part if on else "")
-        self._view.set("picking", self.coat.id if on else "")
+        self._view.set(picking="")
+        self._view.set(pick_part=part if on else "")
+        self._view.set(picking=self.coat.id if on else "")
 
     # --- showing ---------------------------------------------------------------------------------
     def fits(self, coat: Coat) -> bool:
@@ -161,11 +161,11 @@ class Unfolded(QWidget):
 
     def show_view(self) -> None:
         """Bring the buttons in line with what is looked at and picked."""
-        get = self._view.get
-        self._fold.setChecked(get("laying_open"))
-        self._laying.setVisible(get("laying_open"))
-        self.reach.matte.setChecked(get("b") == MATTE)
-        part = get("pick_part") if get("picking") == self.coat.id else None
+        now = self._view.now
+        self._fold.setChecked(now.laying_open)
+        self._laying.setVisible(now.laying_open)
+        self.reach.matte.setChecked(now.b == MATTE)
+        part = now.pick_part if now.picking == self.coat.id else None
         self.reach.pick.setChecked(part == "reach")
         if self._pick is not None:
             self._pick.setChecked(part == "")

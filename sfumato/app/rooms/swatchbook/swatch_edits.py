@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import attrs
 import platformdirs
@@ -13,15 +13,14 @@ from PySide6.QtWidgets import QMenu
 from sfumato.app.rooms.swatchbook import contact_sheet
 from sfumato.app.rooms.swatchbook.contact_sheet import Frame
 from sfumato.app.rooms.swatchbook.swatch_model import ALL, KEPT_ONES, TILE, SwatchModel
-from sfumato.app.rooms.swatchbook.swatch_room import SwatchRoom
-from sfumato.app.services.desk import Desk
-from sfumato.app.services.notices import Notices
-from sfumato.app.services.settings import Settings
-from sfumato.app.services.study_model import StudyModel
+from sfumato.app.rooms.swatchbook.swatch_page import SwatchPage
+from sfumato.app.services.services import Services
+from sfumato.core.arrays import Rgb
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path import path
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.study import LOOK, Study
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.lut_files import write_lut
@@ -49,20 +48,11 @@ def _plain(name: str) -> str:
 class SwatchEdits(QObject):
     """Carries out the actions of the Swatchbook."""
 
-    def __init__(
-        self,
-        window: Any,
-        swatches: SwatchModel,
-        room: SwatchRoom,
-        model: StudyModel,
-        desk: Desk,
-        notices: Notices,
-        settings: Settings,
-    ) -> None:
-        super().__init__(window)
-        self._window, self.swatches, self._room = window, swatches, room
-        self.model, self.desk, self.notices, self._settings = model, desk, notices, settings
-        kept = settings.get("swatch_folders") or []
+    def __init__(self, services: Services, swatches: SwatchModel, room: SwatchPage) -> None:
+        super().__init__(services.window)
+        self.services, self.swatches = services, swatches
+        self.model, self.desk, self.notices = services.model, services.desk, services.notices
+        kept = services.settings.get("swatch_folders") or []
         swatches.set_folders([kept] if isinstance(kept, str) else kept)
         room.put_wanted.connect(self.swatch_put)
         room.folder_wanted.connect(self.swatch_add_folder)
@@ -76,19 +66,15 @@ class SwatchEdits(QObject):
         room.trash_wanted.connect(self.swatch_trash)
         room.reveal_wanted.connect(self.swatch_reveal)
         room.menu_wanted.connect(self.show_menu)
-        window.queue.finished.connect(self._on_finished)
-
-    def room_swatchbook(self) -> None:
-        self.desk.view.set("room", "swatchbook")
 
     # --- folders -------------------------------------------------------------------------------------
     def _set_folders(self, folders: list[str]) -> None:
         self.swatches.set_folders(folders)
-        self._settings.set("swatch_folders", list(self.swatches.folders))
+        self.services.settings.set("swatch_folders", list(self.swatches.folders))
 
     def swatch_add_folder(self) -> None:
         start = Path(self.swatches.folders[-1]) if self.swatches.folders else Path.home()
-        folder = self._window.ports.choose_folder(self._window, start)
+        folder = self.services.ports.choose_folder(self.services.window, start)
         if folder is not None:
             self.add_folders([folder])
 
@@ -131,9 +117,9 @@ class SwatchEdits(QObject):
             return
         run, name = built
 
-        def work_(_cancel: Any, progress: Any) -> tuple[Study, str, list[Coat], bool]:
+        def put(_cancel: Cancel, progress: Progress) -> tuple[str, list[Coat], bool]:
             if is_mix:
-                return study, name, [_baked(run, study, name)], True
+                return name, [_baked(run, study, name)], True
             coats, converted = [], False
             for i, layer in enumerate(layers):
                 progress(i / len(layers), layer.swatch.file.name)
@@ -149,19 +135,17 @@ class SwatchEdits(QObject):
                 if layer.strength != 1.0:
                     found = [attrs.evolve(c, strength=c.strength * layer.strength) for c in found]
                 coats += found
-            return study, name, coats, converted
+            return name, coats, converted
 
-        self._window.queue.add(f"Putting {name} into the Look", work_, "swatch put")
+        self.services.queue.add(f"Putting {name} into the Look", put, then=self._laid)
 
-    def _on_finished(self, tag: Any, answer: Any) -> None:
-        if tag == "swatch put":
-            self._laid(*answer)
-        elif tag == "swatch file":
-            file, words = answer
-            self.swatches.rescan()
-            self.notices.good(f"{file.name} is written", words)
+    def _wrote(self, answer: tuple[Path, str]) -> None:
+        file, words = answer
+        self.swatches.rescan()
+        self.notices.good(f"{file.name} is written", words)
 
-    def _laid(self, _study: Study, name: str, coats: list[Coat], converted: bool) -> None:
+    def _laid(self, answer: tuple[str, list[Coat], bool]) -> None:
+        name, coats, converted = answer
         after = self.model.study
         for coat in coats:
             strength = min(coat.strength, 2.0)
@@ -178,8 +162,8 @@ class SwatchEdits(QObject):
             return
         run, name = built
         folder = self.swatches.chosen.file.parent if self.swatches.chosen else Path.home()
-        file = self._window.ports.choose_lut_save(
-            self._window, str(folder / f"{_plain(name)}.cube")
+        file = self.services.ports.choose_lut_save(
+            self.services.window, str(folder / f"{_plain(name)}.cube")
         )
         if file is None:
             return
@@ -196,14 +180,16 @@ class SwatchEdits(QObject):
         file = _free(swatch.file.with_name(f"{_plain(name)}.cube"))
         self._write(book.layer(study, swatch, ends), study, name, file)
 
-    def _write(self, run: Any, study: Study, name: str, file: Path, force: bool = False) -> None:
-        def write(_cancel: Any, progress: Any) -> tuple[Path, str]:
+    def _write(
+        self, run: Callable[[Rgb], Rgb], study: Study, name: str, file: Path, force: bool = False
+    ) -> None:
+        def write(_cancel: Cancel, progress: Progress) -> tuple[Path, str]:
             progress(0.2, f"baking {_GRID} points")
             lut = as_lut(run, study, name, _GRID)
             write_lut(lut, file, force=force)
             return file, f"{_GRID} points, expects and gives {study.working}"
 
-        self._window.queue.add(f"Writing {file.name}", write, "swatch file")
+        self.services.queue.add(f"Writing {file.name}", write, then=self._wrote)
 
     def swatch_sheet(self) -> None:
         """Write what the wall shows as a contact sheet."""
@@ -213,7 +199,7 @@ class SwatchEdits(QObject):
                 "There is nothing to put on a sheet", "show looks and bring in a shot"
             )
             return
-        file = self._window.ports.choose_sheet(self._window, f"{shot.name} looks.pdf")
+        file = self.services.ports.choose_sheet(self.services.window, f"{shot.name} looks.pdf")
         if file is None:
             return
         model, study = self.swatches, self.model.study
@@ -222,7 +208,7 @@ class SwatchEdits(QObject):
         title = f"{shot.name} through {len(shown)} looks"
         force = file.exists()  # the chooser has asked
 
-        def write(cancel: Any, progress: Any) -> tuple[Path, str]:
+        def write(cancel: Cancel, progress: Progress) -> tuple[Path, str]:
             code = path.through_ground(shot, study, previewer.cut(study, shot, *TILE))
             frames = []
             for i, (swatch, ends, name, mark) in enumerate(jobs):
@@ -243,7 +229,7 @@ class SwatchEdits(QObject):
             write_bytes(file, as_bytes(frames, title), force=force)
             return file, f"{len(frames)} looks"
 
-        self._window.queue.add(f"Writing {file.name}", write, "swatch file")
+        self.services.queue.add(f"Writing {file.name}", write, then=self._wrote)
 
     # --- files ---------------------------------------------------------------------------------------
     def _chosen(self) -> Swatch | None:
@@ -253,7 +239,9 @@ class SwatchEdits(QObject):
         swatch = self._chosen()
         if swatch is None:
             return
-        name = self._window.ports.ask_name(self._window, "Rename the file", swatch.file.stem)
+        name = self.services.ports.ask_name(
+            self.services.window, "Rename the file", swatch.file.stem
+        )
         if name and name != swatch.file.stem:
             plain = name.replace("/", "_").strip()
             self.swatches.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
@@ -262,7 +250,7 @@ class SwatchEdits(QObject):
         swatch = self._chosen()
         if swatch is None:
             return
-        folder = self._window.ports.choose_folder(self._window, swatch.file.parent)
+        folder = self.services.ports.choose_folder(self.services.window, swatch.file.parent)
         if folder is not None and folder != swatch.file.parent:
             self.swatches.move(swatch, folder / swatch.file.name)
 
@@ -274,7 +262,7 @@ class SwatchEdits(QObject):
     def swatch_reveal(self) -> None:
         swatch = self._chosen()
         if swatch is not None:
-            self._window.ports.reveal(swatch.file)
+            self.services.ports.reveal(swatch.file)
 
     def swatch_keep(self) -> None:
         self.swatches.toggle_mark(KEPT)
@@ -283,7 +271,7 @@ class SwatchEdits(QObject):
         self.swatches.toggle_mark(PASSED)
 
     def show_menu(self, at: QPoint) -> None:
-        menu = QMenu(self._window)
+        menu = QMenu(self.services.window)
         for name in (
             "swatch_put",
             "swatch_keep",
@@ -294,14 +282,11 @@ class SwatchEdits(QObject):
             "swatch_reveal",
             "swatch_trash",
         ):
-            menu.addAction(self._window.actions_table.by_id[name])
+            menu.addAction(self.services.actions.by_id[name])
         menu.popup(at)
 
-    def close(self) -> None:
-        self.swatches.close()
 
-
-def _baked(run: Any, study: Study, name: str) -> Coat:
+def _baked(run: Callable[[Rgb], Rgb], study: Study, name: str) -> Coat:
     """Bake a look into the user's own folder of LUTs, and return it as a glaze."""
     folder = Path(platformdirs.user_data_dir("sfumato", appauthor=False)) / "luts"
     folder.mkdir(parents=True, exist_ok=True)

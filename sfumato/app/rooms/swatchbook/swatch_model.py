@@ -16,6 +16,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
+from sfumato.app.services.view_state import ViewState
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.measure.swatch import ORDERS
@@ -101,9 +102,11 @@ class SwatchModel(QObject):
     chosen_changed = Signal()
     seen = Signal(object)
 
-    def __init__(self, desk: Desk, notices: Notices, parent: QObject | None = None) -> None:
+    def __init__(
+        self, desk: Desk, notices: Notices, room: str, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self.desk, self.notices = desk, notices
+        self.desk, self.notices, self._room = desk, notices, room
         self.undo_stack = QUndoStack(self)
         self.folders: tuple[str, ...] = ()
         self.wall = Wall()
@@ -389,7 +392,7 @@ class SwatchModel(QObject):
         if self.wall.shots == SPREAD:
             count = min(_MOST_SHOTS, len(every))
             return tuple(every[i * len(every) // count] for i in range(count))
-        marked = self.desk.view.get("marked_shots") if self.wall.shots == MARKED else ()
+        marked = self.desk.view.now.marked_shots if self.wall.shots == MARKED else ()
         rest = tuple(s for s in every if s.id in marked and s.id != first.id)
         return (first, *rest)[:_MOST_SHOTS]
 
@@ -430,7 +433,7 @@ class SwatchModel(QObject):
         shots = self.shots
         if not self._is_open or not shots or self._lanes["tiles"].is_busy:
             return
-        if self.desk.view.get("room") != "swatchbook":
+        if not self._is_seen:
             return
         missing = [s for s in self._near if self._wants(s)]
         missing = (missing or [s for s in self.visible if self._wants(s)])[: 25 * _CHUNK]
@@ -501,7 +504,7 @@ class SwatchModel(QObject):
     def _ask_sight(self) -> None:
         """Ask for both sides of the room's Easel."""
         shot = self.desk.shot
-        if not self._is_open or shot is None or self.desk.view.get("room") != "swatchbook":
+        if not self._is_open or shot is None or not self._is_seen:
             return
         study, size, previewer = self.desk.model.study, self._size, self.desk.previewer
         held = self._one(self.held) if self.held is not None else None
@@ -525,7 +528,7 @@ class SwatchModel(QObject):
 
     def _begin_anew(self) -> None:
         """The shot or what it goes through is another: at once when the room is seen, else on coming back."""
-        self._is_old = self.desk.view.get("room") != "swatchbook"
+        self._is_old = not self._is_seen
         if not self._is_old:
             self.tiles.clear()
             self._forget_order()
@@ -541,12 +544,14 @@ class SwatchModel(QObject):
         if self._is_open and not same:
             self._begin_anew()
 
-    def _on_view(self, name: str) -> None:
-        marks = name == "marked_shots" and self.wall.shots == MARKED
-        if (name == "shot" or marks) and self._is_open:
+    @property
+    def _is_seen(self) -> bool:
+        return self.desk.view.now.room == self._room
+
+    def _on_view(self, before: ViewState, after: ViewState) -> None:
+        marks = before.marked_shots != after.marked_shots and self.wall.shots == MARKED
+        if (before.shot != after.shot or marks) and self._is_open:
             self._begin_anew()
-        if name == "room" and self.desk.view.get("room") == "swatchbook":
-            self.open()
 
     # --- remarks and files ---------------------------------------------------------------------------
     def _do(self, title: str, do: Callable[[], None], back: Callable[[], None]) -> None:

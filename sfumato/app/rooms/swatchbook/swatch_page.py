@@ -38,7 +38,7 @@ FILTERS = {
 }
 
 
-class SwatchRoom(QWidget):
+class SwatchPage(QWidget):
     """`put_wanted()`, `folder_wanted()`, and what else needs a question or a file."""
 
     put_wanted = Signal()

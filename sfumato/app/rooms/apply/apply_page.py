@@ -34,7 +34,7 @@ _STATE = 3  # its column
 _ROLE = Qt.ItemDataRole.UserRole
 
 
-class ApplyRoom(QWidget):
+class ApplyPage(QWidget):
     """`apply_wanted()`, `pause_wanted()`, `bring_in()`, `paint_wanted(shot)`, `reveal_wanted(path)`."""
 
     apply_wanted = Signal()

@@ -13,7 +13,7 @@ from sfumato.app.rooms.convert.lut_list import LutList
 from sfumato.app.rooms.convert.targets_panel import TargetsPanel
 
 
-class ConvertRoom(QWidget):
+class ConvertPage(QWidget):
     """Lays the three parts out; the middle shows the assay, a comparison or a batch."""
 
     def __init__(self, model: ConvertModel) -> None:

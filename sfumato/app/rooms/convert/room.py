@@ -1,0 +1,74 @@
+"""The Convert room: LUT files in, examined and put right, LUT files out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QPoint, QPointF, QRectF
+from PySide6.QtGui import QPainter, QUndoStack
+from PySide6.QtWidgets import QWidget
+
+from sfumato.app.rooms.convert.conversions import Conversions
+from sfumato.app.rooms.convert.convert_actions import ACTIONS
+from sfumato.app.rooms.convert.convert_model import ConvertModel
+from sfumato.app.rooms.convert.convert_page import ConvertPage
+from sfumato.app.services.room import Room, RoomSpec
+from sfumato.app.services.services import Services
+from sfumato.formats.registry import by_suffix
+
+
+class ConvertRoom(Room):
+    """Owns the list of files, its page and what is done with them."""
+
+    actions = ACTIONS
+
+    def __init__(self, services: Services) -> None:
+        super().__init__("convert", services)
+        self.model = ConvertModel(services.notices, self)
+        self._page = ConvertPage(self.model)
+        self.edits = Conversions(services, self.model, self._page, self.key)
+        self.model.undo_stack.indexChanged.connect(self.changed)
+        self.model.chosen_changed.connect(self.changed)
+
+    @property
+    def page(self) -> QWidget:
+        return self._page
+
+    @property
+    def owners(self) -> tuple[QObject, ...]:
+        return (self.edits,)
+
+    @property
+    def undo_stack(self) -> QUndoStack:
+        return self.model.undo_stack
+
+    @property
+    def is_busy(self) -> bool:
+        return self.edits.is_busy
+
+    def conditions(self) -> set[str]:
+        return {"has_lut"} if self.is_open and self.model.entry() is not None else set()
+
+    def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
+        """Take LUT files and folders; from other rooms only when a folder is among them."""
+        luts = [f for f in files if f.is_dir() or by_suffix(f.name) is not None]
+        if not luts or not (self.is_open or any(f.is_dir() for f in luts)):
+            return files
+        self.edits.take(luts)
+        return [f for f in files if f not in luts]
+
+    def keep(self) -> None:
+        self.services.settings.set("convert", self.model.bench.kept())
+
+    def close(self) -> None:
+        self.edits.close()
+
+
+def _passage(painter: QPainter, c: QPointF) -> None:
+    """A square that becomes a circle."""
+    painter.drawRect(QRectF(c.x() - 12, c.y() - 9, 9, 9))
+    painter.drawLine(QPointF(c.x() - 2, c.y() - 3), QPointF(c.x() + 3, c.y() + 2))
+    painter.drawEllipse(QRectF(c.x() + 2, c.y(), 10, 10))
+
+
+SPEC = RoomSpec("convert", "Convert", 30, _passage, ConvertRoom)

@@ -1,0 +1,79 @@
+"""The Swatchbook room: the current shot through many looks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QPoint, QPointF, QRectF
+from PySide6.QtGui import QPainter, QUndoStack
+from PySide6.QtWidgets import QWidget
+
+from sfumato.app.rooms.swatchbook import wall
+from sfumato.app.rooms.swatchbook.swatch_actions import ACTIONS
+from sfumato.app.rooms.swatchbook.swatch_edits import SwatchEdits
+from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
+from sfumato.app.rooms.swatchbook.swatch_page import SwatchPage
+from sfumato.app.services.room import Room, RoomSpec
+from sfumato.app.services.services import Services
+
+
+class SwatchbookRoom(Room):
+    """Owns the wall's state, its page and what is done with looks."""
+
+    actions = ACTIONS
+    keys = {"Wall of the Swatchbook": wall.KEYS}
+
+    def __init__(self, services: Services) -> None:
+        super().__init__("swatchbook", services)
+        self.model = SwatchModel(services.desk, services.notices, self.key, self)
+        self._page = SwatchPage(self.model)
+        self.edits = SwatchEdits(services, self.model, self._page)
+        self.model.undo_stack.indexChanged.connect(self.changed)
+        self.model.chosen_changed.connect(self.changed)
+
+    @property
+    def page(self) -> QWidget:
+        return self._page
+
+    @property
+    def owners(self) -> tuple[QObject, ...]:
+        return (self.edits,)
+
+    @property
+    def undo_stack(self) -> QUndoStack:
+        return self.model.undo_stack
+
+    @property
+    def is_busy(self) -> bool:
+        return self.model.is_busy
+
+    def conditions(self) -> set[str]:
+        if not self.is_open:
+            return set()
+        return {"in_swatchbook"} | ({"has_swatch"} if self.model.chosen is not None else set())
+
+    def enter(self) -> None:
+        self.model.open()
+        self._page.take_focus()
+
+    def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
+        return self.edits.take(files) if self.is_open else files
+
+    def keep(self) -> None:
+        self.services.settings.set("swatch_folders", list(self.model.folders))
+
+    def close(self) -> None:
+        self.model.close()
+
+
+def _fan(painter: QPainter, c: QPointF) -> None:
+    """Three slips of paper, fanned out."""
+    for turn in (-28, 0, 28):
+        painter.save()
+        painter.translate(c.x(), c.y() + 9)
+        painter.rotate(turn)
+        painter.drawRect(QRectF(-3.5, -19, 7, 17))
+        painter.restore()
+
+
+SPEC = RoomSpec("swatchbook", "Swatchbook", 20, _fan, SwatchbookRoom)

@@ -1,0 +1,103 @@
+"""What all rooms stand in, by action: the zoom of the picture, the screen's colours, light or dark."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QApplication
+
+from sfumato.app import theme
+from sfumato.app.services.room import Zooming
+from sfumato.app.services.screen_profile import x11_profile
+from sfumato.app.services.services import Services
+from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.work.files import read_bytes
+from sfumato.work.screen import screen_of
+
+DESKTOP, PLAIN = "desktop", "plain"
+_MOST_PROFILE = 16 << 20
+
+
+class Surroundings(QObject):
+    """`easel` returns the picture of the room that is open."""
+
+    def __init__(self, services: Services, easel: Callable[[], Zooming | None]) -> None:
+        super().__init__(services.window)
+        self.services, self._easel = services, easel
+
+    def restore(self) -> None:
+        """Show pictures for the screen of before."""
+        self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
+
+    # --- zoom --------------------------------------------------------------------------------------
+    def _zoom(self, zoom: float | None) -> None:
+        easel = self._easel()
+        if easel is not None:
+            easel.set_zoom(zoom)
+
+    def _step(self, closer: bool) -> None:
+        easel = self._easel()
+        if easel is not None:
+            easel.step_zoom(closer)
+
+    def zoom_fit(self) -> None:
+        self._zoom(None)
+
+    def zoom_actual(self) -> None:
+        self._zoom(1.0)
+
+    def zoom_in(self) -> None:
+        self._step(True)
+
+    def zoom_out(self) -> None:
+        self._step(False)
+
+    # --- the screen --------------------------------------------------------------------------------
+    def screen_desktop(self) -> None:
+        self.take_screen(DESKTOP)
+
+    def screen_plain(self) -> None:
+        self.take_screen(PLAIN)
+
+    def screen_profile(self) -> None:
+        file = self.services.ports.choose_profile(self.services.window)
+        if file is not None:
+            self.take_screen(str(file))
+
+    def take_screen(self, how: str) -> None:
+        """Show pictures for the desktop's screen, for that of a profile file, or their plain codes."""
+        desk = self.services.desk
+        try:
+            desk.set_screen(self._screen(how))
+        except SfumatoError as error:
+            self.services.notices.fault(error)
+            if desk.previewer.screen is None:
+                desk.set_screen(encoding("sRGB"))
+            return
+        self.services.settings.set("screen", how)
+
+    def _screen(self, how: str) -> Encoding | None:
+        if how == PLAIN:
+            return None
+        if how != DESKTOP:
+            return screen_of(read_bytes(Path(how), MediaError, _MOST_PROFILE))
+        profile = None
+        if QGuiApplication.platformName() == "xcb":
+            screens = QGuiApplication.screens()
+            here = self.services.window.screen()
+            profile = x11_profile(screens.index(here) if here in screens else 0)
+        return screen_of(profile) if profile else encoding("sRGB")
+
+    # --- light or dark -----------------------------------------------------------------------------
+    def toggle_theme(self) -> None:
+        light = not self.services.settings.get("light", False)
+        self.services.settings.set("light", light)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme.install(app, light)
+        for widget in QApplication.allWidgets():
+            widget.update()
