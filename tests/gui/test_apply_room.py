@@ -184,7 +184,7 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     # The choices are there the next time, all but the LUT.
     again = ApplySettings()
     again.restore(str(window.settings.get("apply")))
-    assert (again.kind.key, again.depth.currentText()) == ("exr", "32 bit float")
+    assert (again.kind.key, again.depth_box.currentText()) == ("exr", "32 bit float")
     assert (again.sampling.currentText(), again.pattern.text()) == ("4:2:0", "{shot} by LUT")
     assert again.lut is None
     for damaged in ("", "[", '{"apply.crf": 900, "apply.still": "Papyrus"}'):

@@ -66,7 +66,7 @@ def test_every_instrument_shows_something_and_zooms(demo) -> None:
     assert len(demo.window.rooms["look"].instruments.scopes) == 4
     before = [m.words for m in scope._scale()]
     scope.zoom_by(8.0, QPointF(scope.area().center().x(), scope.area().bottom()))
-    assert scope.window().top() == 0  # what was under the hand stays there
+    assert scope.seen_part().top() == 0  # what was under the hand stays there
     assert scope._scale()[-1].at < 0.13
     demo.drag(scope, QPointF(60, 60), QPointF(60, 60))
     choose(demo, "scopes.unit", CODE)
@@ -230,7 +230,10 @@ def test_easel_and_instruments_stand_in_windows_of_their_own(demo, tmp_path: Pat
     window.keep()
     again = MainWindow(Settings(tmp_path / "sfumato.ini"), hand.ports, None)
     again.show()
-    qtbot.waitUntil(lambda: set(again.rooms["look"].view_edits.torn.windows) == {"easel", "instruments"}, timeout=4000)
+    qtbot.waitUntil(
+        lambda: set(again.rooms["look"].view_edits.torn.windows) == {"easel", "instruments"},
+        timeout=4000,
+    )
     again.close()
     again.deleteLater()
     torn["instruments"].close()

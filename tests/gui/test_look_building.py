@@ -377,7 +377,9 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
 
 def test_every_key_is_on_the_sheet_once_and_right_click_explains(demo) -> None:
     hand, window = demo, demo.window
-    keys = [window.actions_table.by_id[s.id].shortcut().toString() for s in window.actions_table.specs]
+    keys = [
+        window.actions_table.by_id[s.id].shortcut().toString() for s in window.actions_table.specs
+    ]
     used = [k for k in keys if k]
     assert len(set(used)) == len(used), sorted(k for k in used if used.count(k) > 1)
     hand.act("keyboard_sheet")

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Editor
@@ -57,11 +57,11 @@ class ChromaPad(Field):
             self.show_place(x, y)
             self.moved.emit(x, y)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = (event.position(), self.x_, self.y_)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is None:
             return
         start, x, y = self._held
@@ -70,12 +70,12 @@ class ChromaPad(Field):
         r = self._box()
         self._put(x + fine * d.x() / r.width() * 2, y - fine * d.y() / r.height() * 2)
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._put(0.0, 0.0)
         self.released.emit()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = arrow(event, 0.02)
         if step is not None:
             self._put(self.x_ + step[0], self.y_ + step[1])
@@ -84,7 +84,7 @@ class ChromaPad(Field):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -133,23 +133,23 @@ class LevelBar(Field):
             self.show_level(level)
             self.moved.emit(level)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = (event.position().y(), self.level)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             y, level = self._held
             fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.AltModifier else 1.0
             span = (self._high - self._low) / (self.height() - 8)
             self._put(level - fine * (event.position().y() - y) * span)
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._put(self._home)
         self.released.emit()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = arrow(event, (self._high - self._low) / 100)
         if step is not None:
             self._put(self.level + step[0] + step[1])
@@ -158,7 +158,7 @@ class LevelBar(Field):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x = self.width() / 2

@@ -3,8 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.hand import Field
@@ -47,7 +55,7 @@ class CurveField(Field):
         self.setMouseTracking(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
 
-    def sizeHint(self):
+    def sizeHint(self) -> QSize:
         return super().sizeHint().expandedTo(self.minimumSize())
 
     # --- geometry --------------------------------------------------------------------------------
@@ -110,7 +118,7 @@ class CurveField(Field):
             self.released.emit()
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         index = self._nearest(at)
         if event.button() == Qt.MouseButton.RightButton:
@@ -136,21 +144,21 @@ class CurveField(Field):
             self._held = True
             self._grab = self.place(*self.points[index]) - at
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             x, y = self._value(event.position() + self._grab)
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 x = self.points[self.chosen][0]
             self.move_point(self.chosen, x, y)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, modifiers = event.key(), event.modifiers()
         step = 0.01
         if modifiers & Qt.KeyboardModifier.ShiftModifier:
             step = 0.05
         elif modifiers & Qt.KeyboardModifier.AltModifier:
             step = 0.001
-        moves = {
+        moves: dict[int, tuple[float, float]] = {
             Qt.Key.Key_Left: (-step, 0.0),
             Qt.Key.Key_Right: (step, 0.0),
             Qt.Key.Key_Up: (0.0, step),
@@ -170,7 +178,7 @@ class CurveField(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         f = self._frame()

@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -177,15 +178,16 @@ class FileEditor(Editor):
             step.clicked.connect(lambda _on, h=how: self.wanted.emit(field, h))
             row.addWidget(step)
 
-    def eventFilter(self, _button, event) -> bool:
+    def eventFilter(self, _button: QObject, event: QEvent) -> bool:
         """Step with the arrow keys while the file has the keyboard."""
-        if event.type() == QEvent.Type.KeyPress:
-            step = {
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            steps: dict[int, str] = {
                 Qt.Key.Key_Left: "previous",
                 Qt.Key.Key_Up: "previous",
                 Qt.Key.Key_Right: "next",
                 Qt.Key.Key_Down: "next",
-            }.get(event.key())
+            }
+            step = steps.get(event.key())
             if step:
                 self.wanted.emit(self._field, step)
                 return True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from sfumato.app.controls.hand import Field
 from sfumato.app.theme import RADIUS, colour, focus_ring
@@ -70,7 +70,7 @@ class FrameBar(Field):
         self.limited.emit(self.first, self.last)
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         x = event.position().x()
@@ -85,7 +85,7 @@ class FrameBar(Field):
             if abs(x - here) > 4:
                 self._go(self._at(x))
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         frame = self._at(event.position().x())
         if self._held == "frame":
             self._go(frame)
@@ -94,7 +94,7 @@ class FrameBar(Field):
         elif self._held == "last":
             self._limit(self.first, max(frame, self.first))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
@@ -113,7 +113,7 @@ class FrameBar(Field):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = self.height() / 2

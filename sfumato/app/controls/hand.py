@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QImage
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
@@ -38,12 +38,12 @@ class Field(QWidget):
         self.setAccessibleName(name)
         self.setToolTip(tip)
 
-    def mouseReleaseEvent(self, _event: Any) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._held:
             self._held = None
             self.released.emit()
 
-    def keyReleaseEvent(self, event: Any) -> None:
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
             self.released.emit()
 

@@ -79,7 +79,7 @@ class HueEditor(Editor):
         self.part_changed.emit(self.field.row)
 
     def _typed(self, _value: float) -> None:
-        self.field.move(self.hue.value(), self.value.value() / 100)
+        self.field.move_point(self.hue.value(), self.value.value() / 100)
         self._show_point()
 
     def _show_point(self) -> None:

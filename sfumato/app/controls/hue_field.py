@@ -6,7 +6,7 @@ from functools import cache
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from sfumato.app.controls.hand import Field
 from sfumato.app.images import image_of
@@ -98,7 +98,7 @@ class HueField(Field):
         if fresh:
             self.edited.emit(field, points)
 
-    def move(self, hue: float, value: float) -> None:
+    def move_point(self, hue: float, value: float) -> None:
         """Put the chosen point somewhere, kept between its neighbours."""
         points = self.rows[self.row]
         if not 0 <= self.chosen < len(points):
@@ -139,7 +139,7 @@ class HueField(Field):
                 best, found = length, (field, i)
         return found
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         found = self._nearest(at)
         if event.button() == Qt.MouseButton.RightButton:
@@ -155,10 +155,10 @@ class HueField(Field):
             field, hue, value = self._at(at)
             self.add(field, hue)
             if abs(value) > 0.12:
-                self.move(hue, value)
+                self.move_point(hue, value)
         self._held = True
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             r = self._box(self.row)
             hue = (event.position().x() - r.left()) / r.width() * 360
@@ -166,16 +166,16 @@ class HueField(Field):
             point = self.point()
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and point is not None:
                 hue = point[0]
-            self.move(hue, value)
+            self.move_point(hue, value)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, modifiers = event.key(), event.modifiers()
         share = 1.0
         if modifiers & Qt.KeyboardModifier.ShiftModifier:
             share = 5.0
         elif modifiers & Qt.KeyboardModifier.AltModifier:
             share = 0.1
-        moves = {
+        moves: dict[int, tuple[float, float]] = {
             Qt.Key.Key_Left: (-2.0, 0.0),
             Qt.Key.Key_Right: (2.0, 0.0),
             Qt.Key.Key_Up: (0.0, 0.02),
@@ -183,7 +183,7 @@ class HueField(Field):
         }
         point = self.point()
         if key in moves and point is not None:
-            self.move(point[0] + moves[key][0] * share, point[1] + moves[key][1] * share)
+            self.move_point(point[0] + moves[key][0] * share, point[1] + moves[key][1] * share)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove()
         elif key == Qt.Key.Key_Insert:
@@ -210,7 +210,7 @@ class HueField(Field):
             self.choose(*every[place % len(every)])
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())
@@ -233,9 +233,9 @@ class HueField(Field):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             line = [self.place(field, h, v) for h, v in zip(hues, values, strict=True)]
             painter.drawPolyline(QPolygonF(line))
-            for i, (hue, value) in enumerate(self.rows[field]):
+            for i, point in enumerate(self.rows[field]):
                 chosen = field == self.row and i == self.chosen
                 painter.setPen(QPen(colour("text"), 1.6))
                 painter.setBrush(colour("yellow" if chosen else "well"))
-                painter.drawEllipse(self.place(field, hue, value), 4.5, 4.5)
+                painter.drawEllipse(self.place(field, *point), 4.5, 4.5)
         focus_ring(self, painter)

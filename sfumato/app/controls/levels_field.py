@@ -6,7 +6,15 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QLinearGradient, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QKeyEvent,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from sfumato.app.controls.editor import TabbedEditor, quiet
@@ -93,7 +101,7 @@ class LevelsField(Field):
             self.update()
             self.edited.emit(self.levels)
 
-    def move(self, index: int, code: float) -> None:
+    def move_handle(self, index: int, code: float) -> None:
         """Bring a handle to a code value."""
         if index == 1:
             black, _, white, _, _ = self.levels
@@ -103,7 +111,7 @@ class LevelsField(Field):
             self.put(index, code)
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             at = event.position()
             away = [distance(self.place(i), at) for i in range(5)]
@@ -111,18 +119,18 @@ class LevelsField(Field):
             self._held = away[self.chosen] < 30
             self.update()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
-            self.move(self.chosen, self._code(event.position().x()))
+            self.move_handle(self.chosen, self._code(event.position().x()))
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self.put(self.chosen, STRAIGHT_LEVELS[self.chosen])
         self.released.emit()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, step = event.key(), arrow(event, 0.005)
         if step is not None:
-            self.move(self.chosen, self._tones()[self.chosen] + step[0] + step[1])
+            self.move_handle(self.chosen, self._tones()[self.chosen] + step[0] + step[1])
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self.chosen = (self.chosen + (1 if key == Qt.Key.Key_PageDown else -1)) % 5
             self.update()
@@ -132,7 +140,7 @@ class LevelsField(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         well = QRectF(_EDGE - 4, 0, self.width() - 2 * _EDGE + 8, _HIGH)

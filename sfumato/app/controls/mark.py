@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QWidget
 
 from sfumato.app.theme import colour, focus_ring
 
@@ -12,7 +12,7 @@ from sfumato.app.theme import colour, focus_ring
 class Mark(QAbstractButton):
     """A check mark with optional words beside it."""
 
-    def __init__(self, text: str = "", parent=None) -> None:
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setText(text)
         self.setCheckable(True)
@@ -21,7 +21,7 @@ class Mark(QAbstractButton):
         width = 22 if not text else 26 + self.fontMetrics().horizontalAdvance(text)
         self.setFixedSize(width, 22)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(5.5, self.height() / 2 - 5.5, 11, 11)

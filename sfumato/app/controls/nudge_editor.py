@@ -82,8 +82,8 @@ class NudgeEditor(Editor):
         column.addWidget(self.refusal)
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.reach, self.depth = ScrubNumber(REACH, 0.08), ScrubNumber(DEPTH, 0.4)
-        for number, kind_of in ((self.reach, REACH), (self.depth, DEPTH)):
+        self.reach, self.depth_number = ScrubNumber(REACH, 0.08), ScrubNumber(DEPTH, 0.4)
+        for number, kind_of in ((self.reach, REACH), (self.depth_number, DEPTH)):
             number.setObjectName(f"nudge.{kind_of.title.lower()}")
             label = quiet(kind_of.title.lower())
             label.setToolTip(kind_of.help)
@@ -91,7 +91,7 @@ class NudgeEditor(Editor):
             row.addWidget(number)
             number.released.connect(self.released)
         self.reach.edited.connect(self.map.set_reach)
-        self.depth.edited.connect(lambda v: self.map.put(depth=v))
+        self.depth_number.edited.connect(lambda v: self.map.put(depth=v))
         self.keep = Mark("Keep lightness")
         self.keep.setObjectName("nudge.keep")
         self.keep.setToolTip("The target gives hue and chroma; the lightness stays as it was.")
@@ -189,11 +189,11 @@ class NudgeEditor(Editor):
 
     def _show_chosen(self) -> None:
         pair = self.map.pair()
-        for each in (self.reach, self.depth, self.keep, self.typed, self.pick):
+        for each in (self.reach, self.depth_number, self.keep, self.typed, self.pick):
             each.setEnabled(pair is not None)
         for i, button in enumerate(self.rows):
             button.setChecked(i == self.map.chosen)
         if pair is not None:
             self.reach.show_value(pair.reach)
-            self.depth.show_value(pair.depth)
+            self.depth_number.show_value(pair.depth)
             self.keep.setChecked(pair.keep)

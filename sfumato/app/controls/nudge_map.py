@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPixmap
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, plane, qcolor, share
 from sfumato.app.theme import colour, focus_ring
@@ -122,11 +122,11 @@ class NudgeMap(Field):
         """Return the pair under the hand and which part of it; the part is "" beside all."""
         order = [self.chosen, *range(len(self.pairs))] if self.pair() else range(len(self.pairs))
         for i in order:
-            pair = self.pairs[i]
-            if distance(self.place(pair.goal), at) < 9 and pair.goal != pair.source:
+            each = self.pairs[i]
+            if distance(self.place(each.goal), at) < 9 and each.goal != each.source:
                 return i, "target"
-            if distance(self.place(pair.source), at) < 9:
-                return i, "source" if pair.goal != pair.source else "target"
+            if distance(self.place(each.source), at) < 9:
+                return i, "source" if each.goal != each.source else "target"
         pair = self.pair()
         if pair is not None:
             ring = pair.reach * self._unit()
@@ -134,7 +134,7 @@ class NudgeMap(Field):
                 return self.chosen, "reach"
         return -1, ""
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
@@ -150,7 +150,7 @@ class NudgeMap(Field):
             self.choose(len(self.pairs) - 1)
             self.edited.emit(self.pairs)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         pair = self.pair()
         if not self._held or pair is None:
             _index, part = self._hit(event.position())
@@ -165,7 +165,7 @@ class NudgeMap(Field):
         else:
             self.put(source=(round(self._lightness(a, b), 4), a, b))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, pair, step = event.key(), self.pair(), arrow(event, 0.004)
         if step is not None and pair is not None:
             light, a, b = pair.target
@@ -181,7 +181,7 @@ class NudgeMap(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

@@ -7,7 +7,16 @@ from typing import Any
 import attrs
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from sfumato.app.controls.editor import Editor, quiet
@@ -130,7 +139,7 @@ class ReachStrip(Field):
 
     def _put(self, **values: float) -> None:
         table = kinds(Laying)
-        held = {
+        held: dict[str, Any] = {
             n: round(bounded(v, table[n].least, table[n].most), 3)  # type: ignore[attr-defined]
             for n, v in values.items()
         }
@@ -140,7 +149,7 @@ class ReachStrip(Field):
             self.update()
             self.edited.emit(held)
 
-    def move(self, name: str, value: float) -> None:
+    def move_handle(self, name: str, value: float) -> None:
         """Bring a handle to a value of the strip's unit."""
         low, high, _soft = self.ends()
         if self.way == "hue":
@@ -181,7 +190,7 @@ class ReachStrip(Field):
             self._put(**{_NUMBERS[self.way][1]: _WAYS[self.way]})
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
@@ -195,24 +204,24 @@ class ReachStrip(Field):
             self._held = ("middle", self.laying.hue - self._value(at.x()))
         self.update()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             name, apart = self._held
-            self.move(name, self._value(event.position().x()) + apart)
+            self.move_handle(name, self._value(event.position().x()) + apart)
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._open(self.handles()[self.chosen][0])
         self.released.emit()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         step = arrow(event, 2.0 if self.way == "hue" else _WAYS[self.way] / 100)
         handles = self.handles()
         self.chosen = min(self.chosen, len(handles) - 1)
         if step is not None:
             name, value, _upper = handles[self.chosen]
-            self.move(name, value + step[0] + step[1])
+            self.move_handle(name, value + step[0] + step[1])
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self.chosen = (self.chosen + (1 if key == Qt.Key.Key_PageDown else -1)) % len(handles)
             self.update()
@@ -243,7 +252,7 @@ class ReachStrip(Field):
             out = out * eased((high + soft - x) / soft)
         return out
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -348,7 +357,7 @@ class ReachEditor(Editor):
         row3.addWidget(self.pick)
         column.addLayout(row3)
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for more about the number or the strip under the hand."""
         under = self.childAt(event.pos())
         names = [n for n, w in self.numbers.items() if w is under]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from sfumato.app.controls.chroma_pad import PadsEditor
@@ -111,7 +112,7 @@ class RecordPanel(QWidget):
         for editor in self.editors:
             editor.setVisible(self._fields[editor] in fields)
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for more about the control under the hand."""
         under = next((e for e in self.editors if e.geometry().contains(event.pos())), None)
         field = (under.part or self._fields[under]) if under is not None else ""

@@ -5,9 +5,18 @@ from __future__ import annotations
 import ast
 import math
 import operator
+from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from sfumato.app.theme import RADIUS, colour, focus_ring
@@ -20,7 +29,7 @@ KEYS = (
     ("Esc", "leave what was typed"),
 )
 _SHOWN = ("%", "×", "stops", "mired")  # short enough to stand beside every number
-_OPERATORS = {
+_OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
     ast.Mult: operator.mul,
@@ -118,13 +127,13 @@ class ScrubNumber(QWidget):
         return 0.1 if modifiers & Qt.KeyboardModifier.AltModifier else 1.0
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = event.position()
             self._start = self._value
             self._moved = False
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
         dx = event.position().x() - self._press.x()
@@ -132,18 +141,18 @@ class ScrubNumber(QWidget):
             self._moved = True
             self._set(self._start + dx * self.kind.step / 2 * self._factor(event.modifiers()))
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._press is not None:
             self._press = None
             if self._moved:
                 self.released.emit()
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._press = None
         self._set(self.default)
         self.released.emit()
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if not self.hasFocus():
             event.ignore()
             return
@@ -151,7 +160,7 @@ class ScrubNumber(QWidget):
         self._set(self._value + steps * self.kind.step * self._factor(event.modifiers()))
         self.released.emit()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         up = key in (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if up or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
@@ -167,7 +176,7 @@ class ScrubNumber(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def keyReleaseEvent(self, event) -> None:
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
             self.released.emit()
         super().keyReleaseEvent(event)
@@ -188,8 +197,10 @@ class ScrubNumber(QWidget):
         field.show()
         field.setFocus()
 
-    def eventFilter(self, _watched, event) -> bool:
-        if event.type() == event.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
+            return False
+        if event.key() == Qt.Key.Key_Escape:
             self._typed(False)
             return True
         return False
@@ -207,7 +218,7 @@ class ScrubNumber(QWidget):
             self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.underMouse() and self.isEnabled():
@@ -221,10 +232,11 @@ class ScrubNumber(QWidget):
         painter.drawText(inner, side | Qt.AlignmentFlag.AlignVCenter, self.text())
         focus_ring(self, painter)
 
-    def enterEvent(self, event) -> None:
+    def enterEvent(self, _event: QEnterEvent) -> None:
         self.update()
 
-    leaveEvent = enterEvent
+    def leaveEvent(self, _event: QEvent) -> None:
+        self.update()
 
 
 class SlimBar(QWidget):
@@ -247,12 +259,12 @@ class SlimBar(QWidget):
         low, high = self._soft
         return min(max((value - low) / (high - low), 0.0), 1.0)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = (event.position().x(), self._number.value())
             self._number.setFocus(Qt.FocusReason.MouseFocusReason)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
         x, start = self._press
@@ -262,15 +274,15 @@ class SlimBar(QWidget):
             start + (event.position().x() - x) / max(self.width(), 1) * (high - low) * fine
         )
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._press is not None:
             self._press = None
             self._number.released.emit()
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._number.mouseDoubleClickEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y, w = self.height() / 2, self.width() - 8

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from sfumato.app.controls.chroma_pad import ChromaPad
@@ -106,7 +106,7 @@ class TintRamp(Field):
             self.released.emit()
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         near = [i for i, s in enumerate(self.stops) if distance(self.place(s[0]), at) < 11]
         if event.button() == Qt.MouseButton.RightButton:
@@ -122,12 +122,12 @@ class TintRamp(Field):
             self.add(self._tone(at.x()))
         self._held = True
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         stop = self.stop()
         if self._held and stop is not None:
             self.put((self._tone(event.position().x()), *stop[1:]))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, stop, step = event.key(), self.stop(), arrow(event, 0.01, 0.002)
         if step is not None and stop is not None:
             tone, hue, chroma, width = stop
@@ -144,7 +144,7 @@ class TintRamp(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         tones = np.linspace(0, 1, 128, dtype=np.float32)

@@ -135,7 +135,7 @@ class Question(QDialog):
     """A question with verbs on its buttons; the last is the usual one."""
 
     def __init__(
-        self, parent, title: str, words: str, answers: tuple[tuple[str, str], ...]
+        self, parent: QWidget, title: str, words: str, answers: tuple[tuple[str, str], ...]
     ) -> None:
         super().__init__(parent)
         self._answer = answers[0][1]
@@ -169,7 +169,7 @@ class Question(QDialog):
 class NameQuestion(QDialog):
     """Asks for a name; Enter saves it."""
 
-    def __init__(self, parent, title: str, suggested: str) -> None:
+    def __init__(self, parent: QWidget, title: str, suggested: str) -> None:
         super().__init__(parent)
         self.setWindowTitle("Sfumato")
         column = QVBoxLayout(self)

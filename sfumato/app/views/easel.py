@@ -5,8 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPen
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QImage,
+    QKeyEvent,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.images import image_of
@@ -245,7 +257,8 @@ class Easel(QWidget):
                 (at.x() - pane.center().x()) / (self.picture[0] * s),
                 (at.y() - pane.center().y()) / (self.picture[1] * s),
             )
-            self._centre = tuple(min(max(v - d, 0.0), 1.0) for v, d in zip(share, off, strict=True))
+            x, y = (min(max(v - d, 0.0), 1.0) for v, d in zip(share, off, strict=True))
+            self._centre = (x, y)
         self.zoom = zoom
         self.geometry_changed.emit()
         self.update()
@@ -283,7 +296,7 @@ class Easel(QWidget):
             return False
         return abs((at.y() if self.across else at.x()) - self.split_line()) < 7
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         self._drag_at = at
         pan = event.button() == Qt.MouseButton.MiddleButton or self._space
@@ -297,7 +310,7 @@ class Easel(QWidget):
             elif self._near_line(at):
                 self._drag = "split"
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._drag == "pan":
             moved = at - self._drag_at
@@ -337,19 +350,19 @@ class Easel(QWidget):
         else:
             self.unsetCursor()
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = ""
         self._point(self._drag_at)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if not self.picking:
             self.set_zoom(1.0 if self.zoom is None else None, event.position())
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if event.angleDelta().y():
             self.step_zoom(event.angleDelta().y() > 0, event.position())
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         step = 0.05 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
         if key == Qt.Key.Key_Space and not event.isAutoRepeat():
@@ -366,20 +379,20 @@ class Easel(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def keyReleaseEvent(self, event) -> None:
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
             self._space = False
             self._point(self._drag_at)
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         tabs = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
         self._by_key = event.reason() in tabs
         super().focusInEvent(event)
 
-    def leaveEvent(self, _event) -> None:
+    def leaveEvent(self, _event: QEvent) -> None:
         self.left.emit()
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self.geometry_changed.emit()
 
     # --- look ------------------------------------------------------------------------------------
@@ -394,7 +407,7 @@ class Easel(QWidget):
             (y1 - y0) * r.height(),
         )
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), MOUNTS[self.mount])
         if self.picture[0]:
@@ -433,10 +446,11 @@ class Easel(QWidget):
             first.setBottom(line)
         else:
             first.setRight(line)
-        painter.save()
-        painter.setClipRect(first, Qt.ClipOperation.IntersectClip)
-        painter.drawImage(target, self._a)
-        painter.restore()
+        if self._a is not None:
+            painter.save()
+            painter.setClipRect(first, Qt.ClipOperation.IntersectClip)
+            painter.drawImage(target, self._a)
+            painter.restore()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(colour("text"), 1))
         painter.setBrush(colour("text"))

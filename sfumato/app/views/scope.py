@@ -6,7 +6,16 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import (
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.images import image_of
@@ -151,7 +160,7 @@ class ScopeView(QWidget):
         low = 22 if self.kind in ("histogram", "neutral") else 10
         return QRectF(self.rect()).adjusted(42, 10, -12, -low)
 
-    def window(self) -> QRectF:
+    def seen_part(self) -> QRectF:
         """Return which part of the data is seen, in shares: x to the right, y upwards."""
         size = 1 / self.zoom
         levels_only = self.kind in ("parade", "waveform")
@@ -163,7 +172,7 @@ class ScopeView(QWidget):
 
     def place(self, x: float, y: float) -> QPointF:
         """Return where a share of the data lies on the widget."""
-        r, seen = self.area(), self.window()
+        r, seen = self.area(), self.seen_part()
         return QPointF(
             r.left() + (x - seen.left()) / seen.width() * r.width(),
             r.bottom() - (y - seen.top()) / seen.height() * r.height(),
@@ -171,7 +180,7 @@ class ScopeView(QWidget):
 
     def share_at(self, at: QPointF) -> QPointF:
         """Return which share of the data lies at a point of the widget."""
-        r, seen = self.area(), self.window()
+        r, seen = self.area(), self.seen_part()
         return QPointF(
             seen.left() + (at.x() - r.left()) / r.width() * seen.width(),
             seen.top() + (r.bottom() - at.y()) / r.height() * seen.height(),
@@ -200,25 +209,25 @@ class ScopeView(QWidget):
         self.zoom = min(max(self.zoom * factor, 1.0), _MOST_ZOOM)
         after = self.share_at(at)
         self._middle += before - after
-        seen = self.window()
+        seen = self.seen_part()
         self._middle = QPointF(seen.center().x(), seen.top() + seen.height() / 2)
         self.update()
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if event.angleDelta().y():
             self.zoom_by(1.25 if event.angleDelta().y() > 0 else 0.8, event.position())
 
-    def mouseDoubleClickEvent(self, _event) -> None:
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self.reset()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self._from = event.position()
         if event.button() == Qt.MouseButton.MiddleButton:
             self._drag = "pan"
         elif event.button() == Qt.MouseButton.LeftButton:
             self._drag = "turn" if self.is_cube else "" if self.kind == "neutral" else "band"
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._drag == "turn":
             self.cube.turned((at.x() - self._from.x()) / 120, (at.y() - self._from.y()) / 120)
@@ -231,7 +240,7 @@ class ScopeView(QWidget):
         elif self._drag == "band" and (at - self._from).manhattanLength() > 3:
             self.band_marked.emit(self._band_between(self._from, at))
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag == "band" and (event.position() - self._from).manhattanLength() <= 3:
             self.band_marked.emit(None)
         self._drag = ""
@@ -254,10 +263,10 @@ class ScopeView(QWidget):
         levels = sorted((one.y(), two.y()))
         return Band(channel, (max(levels[0], 0.0),), (min(levels[1], 1.0),))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         coarse = 5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        ways = {
+        ways: dict[int, tuple[int, int]] = {
             Qt.Key.Key_Left: (-1, 0),
             Qt.Key.Key_Right: (1, 0),
             Qt.Key.Key_Up: (0, 1),
@@ -296,7 +305,7 @@ class ScopeView(QWidget):
         return Band(band.channel, low, high, band.plane)
 
     # --- look --------------------------------------------------------------------------------------
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -316,7 +325,7 @@ class ScopeView(QWidget):
         focus_ring(self, painter)
 
     def _scale(self) -> list[Mark]:
-        seen = self.window()
+        seen = self.seen_part()
         levels = (
             (seen.left(), seen.right())
             if self.kind == "histogram"
@@ -343,7 +352,7 @@ class ScopeView(QWidget):
 
     def _traces(self, image: QImage) -> list[tuple[QRectF, QRectF]]:
         """Return where each trace is drawn and from which part of its picture."""
-        r, seen = self.area(), self.window()
+        r, seen = self.area(), self.seen_part()
         top, height = (1 - seen.top() - seen.height()) * 256, seen.height() * 256
         if self.kind == "parade":
             w = image.width() / 3
@@ -486,7 +495,7 @@ class ScopeView(QWidget):
             painter.drawPolyline(QPolygonF(points))
 
     def _paint_plane(self, painter: QPainter) -> None:
-        r, seen = self.area(), self.window()
+        r, seen = self.area(), self.seen_part()
         painter.save()
         painter.setClipRect(r)
         part = QRectF(
@@ -540,8 +549,9 @@ class ScopeView(QWidget):
             b = self.place((band.high[0] + 1) / 2, (band.low[1] + 1) / 2)
             self._paint_band(painter, QRectF(a, b))
         if self._pick is not None:
-            rgb = tuple(float(v) for v in np.clip(self._pick[0], 0, 1))
-            x, y = oklab_place(rgb, self.space.name) if oklab else chroma_place(rgb)
+            red, green, blue = (float(v) for v in np.clip(self._pick[0], 0, 1))
+            picked = (red, green, blue)
+            x, y = oklab_place(picked, self.space.name) if oklab else chroma_place(picked)
             painter.setPen(QPen(colour("text"), 1.5))
             self._cross(painter, self.place((x + 1) / 2, (y + 1) / 2))
         painter.restore()
@@ -553,7 +563,7 @@ class ScopeView(QWidget):
         painter.drawText(QRectF(r.center().x() - 20, r.top() - 2, 60, 16), _ALIGN.AlignVCenter, up)
 
     def _paint_lines(self, painter: QPainter) -> None:
-        r, seen = self.area(), self.window()
+        r, seen = self.area(), self.seen_part()
         self._levels(painter)
         ends = [seen.left(), seen.right()]
         most = 100 if self.unit == PERCENT else 1023

@@ -88,7 +88,8 @@ class EncodingEdits(QObject):
             file = ports.choose_encoding_save(sheet, f"{sheet.draft.name}{encoding_store.SUFFIX}")
             if file is not None:
                 force = file.exists()  # the chooser has asked
-                self._tried(lambda: encoding_store.write_encoding(sheet.draft, file, force=force))
+                draft, place = sheet.draft, file
+                self._tried(lambda: encoding_store.write_encoding(draft, place, force=force))
         elif what == "open":
             file = ports.choose_encoding(sheet)
             if file is not None:

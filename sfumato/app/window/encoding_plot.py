@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.theme import RADIUS, colour, quiet_font
@@ -26,7 +26,7 @@ class EncodingPlot(QWidget):
         self._space = space
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())
@@ -44,21 +44,21 @@ class EncodingPlot(QWidget):
             return QPointF(r.left() + share * r.width(), r.bottom() - code * r.height())
 
         align = Qt.AlignmentFlag
-        for code in (0, 0.25, 0.5, 0.75, 1.0):
-            y = place(0, code).y()
-            painter.setPen(QPen(colour("line" if code in (0, 1) else "panel"), 1))
+        for level in (0, 0.25, 0.5, 0.75, 1.0):
+            y = place(0, level).y()
+            painter.setPen(QPen(colour("line" if level in (0, 1) else "panel"), 1))
             painter.drawLine(QPointF(r.left(), y), QPointF(r.right(), y))
             painter.setPen(colour("quiet"))
-            words = f"{code * 100:.0f}" + (" %" if code == 1 else "")
+            words = f"{level * 100:.0f}" + (" %" if level == 1 else "")
             painter.drawText(
                 QRectF(0, y - 8, r.left() - 5, 16), align.AlignRight | align.AlignVCenter, words
             )
-        for stops in range(_STOPS[0], _STOPS[1] + 1, 2):
-            x = place(stops, 0).x()
-            painter.setPen(QPen(colour("line" if stops == 0 else "panel"), 1))
+        for stop in range(_STOPS[0], _STOPS[1] + 1, 2):
+            x = place(stop, 0).x()
+            painter.setPen(QPen(colour("line" if stop == 0 else "panel"), 1))
             painter.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()))
             painter.setPen(colour("quiet"))
-            words = "grey" if stops == 0 else f"{stops:+d}"
+            words = "grey" if stop == 0 else f"{stop:+d}"
             painter.drawText(QRectF(x - 20, r.bottom() + 2, 40, 14), align.AlignCenter, words)
         if self._space is None:
             painter.setPen(colour("quiet"))
@@ -74,7 +74,7 @@ class EncodingPlot(QWidget):
         painter.drawPolyline(QPolygonF(points))
         painter.restore()
         for name, level in (("18 %", 0.18), ("90 %", 0.9)):
-            at = place(np.log2(level / 0.18), float(self._space.encode(np.float32([level] * 3))[1]))
+            at = place(np.log2(level / 0.18), float(self._space.encode([level] * 3)[1]))
             painter.setPen(QPen(colour("text"), 1))
             painter.setBrush(colour("well"))
             painter.drawRect(QRectF(at.x() - 3, at.y() - 3, 6, 6))

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.parts import part, taken
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.window.encoding_plot import EncodingPlot
 from sfumato.core.colour.encodings import Encoding
@@ -132,12 +133,12 @@ class EncodingSheet(QDialog):
         fields.setContentsMargins(0, 6, 8, 0)
         fields.setSpacing(10)
         self._panels: dict[str, RecordPanel] = {}
-        for part in ("curve", "power", "gamut"):
-            panel = RecordPanel(getattr(self.draft, part))
-            panel.edited.connect(lambda f, v, p=part: self._edit_part(p, f, v))
+        for name in ("curve", "power", "gamut"):
+            panel = RecordPanel(getattr(self.draft, name))
+            panel.edited.connect(lambda f, v, p=name: self._edit_part(p, f, v))
             panel.released.connect(self._released)
-            self._panels[part] = panel
-            if part == "gamut":
+            self._panels[name] = panel
+            if name == "gamut":
                 fields.addWidget(self._make_decoder())
             fields.addWidget(panel)
         fields.addStretch(1)
@@ -267,16 +268,16 @@ class EncodingSheet(QDialog):
 
     def _show_buttons(self) -> None:
         known = self.draft.name in [e.name for e in own_encodings()]
-        self.findChild(QPushButton, "encodings.remove").setEnabled(known)
+        part(self, QPushButton, "encodings.remove").setEnabled(known)
 
     def _show(self) -> None:
         draft = self.draft
         self.name.setText(draft.name)
         self.note.setText(draft.note)
         self.kind.setCurrentText(draft.kind)
-        for part, panel in self._panels.items():
-            panel.show_record(getattr(draft, part))
-            panel.setVisible(_PARTS.get(part, draft.kind) == draft.kind)
+        for name, panel in self._panels.items():
+            panel.show_record(getattr(draft, name))
+            panel.setVisible(_PARTS.get(name, draft.kind) == draft.kind)
         curve = draft.curve
         every = {a.name for a in attrs.fields(type(curve))}
         hidden = set() if curve.has_break else {"lin_break", "own_slope", "linear_slope"}
@@ -299,14 +300,14 @@ class EncodingSheet(QDialog):
         except ValueRefused as error:
             lines = [(False, f"{error.summary}{'; ' + error.hint if error.hint else ''}")]
         self.plot.show_encoding(space)
-        while self.checks.count():
-            self.checks.takeAt(0).widget().deleteLater()
+        for widget in taken(self.checks):
+            widget.deleteLater()
         for well, words in lines:
             label = QLabel(f"{'✓' if well else '!'} {words}")
             label.setObjectName("encodings.check")
             label.setWordWrap(True)
             painted(label, "malachite" if well else "cinnabar")
             self.checks.addWidget(label)
-        for button in (self.keep, self.use, self.findChild(QPushButton, "encodings.save")):
+        for button in (self.keep, self.use, part(self, QPushButton, "encodings.save")):
             button.setEnabled(space is not None)
         self._show_buttons()

@@ -205,8 +205,8 @@ class MainWindow(QMainWindow):
     @property
     def is_busy(self) -> bool:
         """Whether any answer is still under way (for tests and pictures)."""
-        parts = (self.desk, self.queue, self.files, *self.rooms.values())
-        return any(part.is_busy for part in parts)
+        house = self.desk.is_busy or self.queue.is_busy or self.files.is_busy
+        return house or any(room.is_busy for room in self.rooms.values())
 
     # --- actions ---------------------------------------------------------------------------------
     def undo(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
@@ -72,7 +72,7 @@ class NoticeStrip(QWidget):
         if self._act is not None:
             self._act()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("raised"))
         painter.fillRect(QRectF(0, 0, 4, self.height()), colour(_PIGMENTS[self._level]))

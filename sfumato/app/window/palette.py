@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 
 class Palette(QDialog):
     """Type to narrow, arrow keys to choose, Enter to run."""
 
-    def __init__(self, actions: list[QAction], parent) -> None:
+    def __init__(self, actions: list[QAction], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
         self.setWindowTitle("All actions")
         self.setObjectName("palette")
@@ -47,8 +47,10 @@ class Palette(QDialog):
                 self.list.setCurrentRow(row)
                 break
 
-    def eventFilter(self, _watched, event) -> bool:
-        if event.type() == event.Type.KeyPress and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
+            return False
+        if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             self.list.setCurrentRow(
                 min(max(self.list.currentRow() + step, 0), self.list.count() - 1)

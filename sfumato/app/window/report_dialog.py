@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sfumato.app.theme import strong_font
 
 
 class ReportDialog(QDialog):
-    def __init__(self, text: str, parent=None) -> None:
+    def __init__(self, text: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Sfumato")
         self.setObjectName("report")

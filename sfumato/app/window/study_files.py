@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import attrs
@@ -137,7 +138,7 @@ class StudyFiles(QObject):
     def _fill_recent(self) -> None:
         self._recent.clear()
         for name in self._settings.recent:
-            self._recent.addAction(name, lambda n=name: self.open_file(Path(n)))
+            self._recent.addAction(name, partial(self.open_file, Path(name)))
         self._recent.setEnabled(bool(self._settings.recent))
 
     @property

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
 from functools import lru_cache
 from typing import Any, Protocol
 
@@ -14,7 +15,7 @@ GREY = 0.18
 _DEEP = 2.4  # slope in the deep shadows, stops out per stop in
 
 
-class Tone(Protocol):
+class Tone(Hashable, Protocol):
     """The numbers of a tone scale; the View has them as controls, where each is explained."""
 
     @property

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -73,7 +74,7 @@ class ApplyPage(QWidget):
         if self.isVisible():
             self._later.start()
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh(fresh=self._is_stale)
 
@@ -164,8 +165,12 @@ class ApplyPage(QWidget):
         menu.popup(self.table.viewport().mapToGlobal(at))
 
     def _chosen(self) -> str:
-        item = self.table.item(self.table.currentRow(), 0)
-        return item.data(_ROLE) if item is not None else ""
+        return self._shot_of(self.table.currentRow())
+
+    def _shot_of(self, row: int) -> str:
+        """The id of the shot in a row, "" where there is none."""
+        item = self.table.item(row, 0)
+        return str(item.data(_ROLE)) if item is not None else ""
 
     def _reveal(self) -> None:
         file = self._files.get(self._chosen())
@@ -203,11 +208,7 @@ class ApplyPage(QWidget):
     @property
     def chosen_still(self) -> str:
         """The still in the table's current row, "" when it is none."""
-        row = self.table.currentRow()
-        if row < 0:
-            return ""
-        shot: str = self.table.item(row, 0).data(_ROLE)
-        study = self._model.study
+        shot, study = self._chosen(), self._model.study
         return shot if any(s.id == shot and not is_clip(s.path) for s in study.shots) else ""
 
     def _on_item(self, item: QTableWidgetItem) -> None:
@@ -222,12 +223,14 @@ class ApplyPage(QWidget):
         """Say how far a shot is."""
         self._states[shot] = (words, pigment)
         for row in range(self.table.rowCount()):
-            if self.table.item(row, 0).data(_ROLE) == shot:
+            if self._shot_of(row) == shot:
                 self._paint_state(row, shot)
 
     def _paint_state(self, row: int, shot: str) -> None:
         words, pigment = self._states.get(shot, ("", ""))
         item = self.table.item(row, _STATE)
+        if item is None:
+            return
         self.table.blockSignals(True)
         item.setText(words)
         item.setToolTip(words)

@@ -64,11 +64,11 @@ class ApplySettings(QWidget):
         self.through.textActivated.connect(self._on_through)
         self.still = chooser("apply.still", tuple(_STILLS))
         self.still.setCurrentText("TIFF")
-        self.depth = chooser("apply.depth", ())
+        self.depth_box = chooser("apply.depth", ())
         self.codec = chooser("apply.codec", tuple(c.title for c in CODECS.values()))
         self.codec.setCurrentText(CODECS["prores"].title)
         self.display = chooser("apply.display", (AS_VIEW,))
-        for box in (self.still, self.depth, self.codec, self.display):
+        for box in (self.still, self.depth_box, self.codec, self.display):
             box.textActivated.connect(lambda _t: self._on_choice())
         self.sampling = chooser("apply.sampling", SAMPLINGS)
         self.sampling.textActivated.connect(lambda _t: self.changed.emit())
@@ -80,7 +80,7 @@ class ApplySettings(QWidget):
         column.addWidget(Row("Made for", self.display))
         column.addSpacing(6)
         column.addWidget(Row("Stills as", self.still))
-        column.addWidget(Row("Depth", self.depth))
+        column.addWidget(Row("Depth", self.depth_box))
         self._jpeg_row = Row("Quality", self.jpeg, self.sampling, stretch=0)
         column.addWidget(self._jpeg_row)
         self.exactness = chooser("apply.points", tuple(_POINTS))
@@ -172,7 +172,7 @@ class ApplySettings(QWidget):
         return next(c.key for c in CODECS.values() if c.title == title)
 
     def wish(self) -> ApplyWish:
-        shown, depth = self.display.currentText(), self.depth.currentText()
+        shown, depth = self.display.currentText(), self.depth_box.currentText()
         lut = self.lut
         return ApplyWish(
             "" if shown in (AS_VIEW, AS_LUT) else shown,
@@ -188,7 +188,7 @@ class ApplySettings(QWidget):
         )
 
     def _kept(self) -> tuple[dict[str, Chooser], dict[str, ScrubNumber]]:
-        boxes = (self.still, self.depth, self.codec, self.display, self.sampling, self.effort)
+        boxes = (self.still, self.depth_box, self.codec, self.display, self.sampling, self.effort)
         numbers = (self.strength, self.jpeg, self.crf)
         return (
             {b.objectName(): b for b in (*boxes, self.exactness)},
@@ -224,7 +224,7 @@ class ApplySettings(QWidget):
         names = [n for n, e in encodings().items() if not e.is_view]
         names.sort(key=lambda n: encodings()[n].family is not Family.DISPLAY)
         self.display.offer((own, *names))
-        self.depth.offer((AS_SOURCE, *self.kind.depths))
+        self.depth_box.offer((AS_SOURCE, *self.kind.depths))
         self._points_row.setVisible(self.lut is None)
         self._jpeg_row.setVisible(self.kind.key == "jpeg")
         self._crf_row.setVisible(self._codec() in ("h264", "hevc"))

@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen, QTabletEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QTabletEvent,
+    QWheelEvent,
+)
 
 from sfumato.app.images import image_of
 from sfumato.app.views.easel import Easel
@@ -18,6 +27,8 @@ KEYS = (
     ("Esc", "let the stroke go; back to the shots"),
 )
 _COARSE = 5
+
+Place = tuple[float, float]  # in shares of the picture
 
 
 class PaintEasel(Easel):
@@ -34,7 +45,7 @@ class PaintEasel(Easel):
         self.setAccessibleName("Picture to paint on")
         self.across_share = 0.12  # the brush, of the longer side
         self.hard_share = 0.4  # of the brush
-        self.gradient: tuple[tuple[float, float], tuple[float, float]] | None = None
+        self.gradient: tuple[Place, Place] | None = None
         self.is_brush = True
         self._hand: QPointF | None = None
         self._down = False
@@ -68,7 +79,7 @@ class PaintEasel(Easel):
         self.across_share, self.hard_share, self.is_brush = across_share, hard_share, is_brush
         self.update()
 
-    def show_gradient(self, ends: tuple | None) -> None:
+    def show_gradient(self, ends: tuple[Place, Place] | None) -> None:
         self.gradient = ends
         self.update()
 
@@ -107,26 +118,26 @@ class PaintEasel(Easel):
             self._down = False
             self.ended.emit()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         plain = event.button() == Qt.MouseButton.LeftButton and not self._space
         if plain and not self._pen:
             self._press(event.position(), 1.0)
         else:
             super().mousePressEvent(event)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag:
             super().mouseMoveEvent(event)
         elif not self._pen:
             self._go(event.position(), 1.0)
             self._point(event.position())
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self._pen:
             self._lift()
         super().mouseReleaseEvent(event)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)  # two dabs, no zoom
 
     def tabletEvent(self, event: QTabletEvent) -> None:
@@ -142,16 +153,16 @@ class PaintEasel(Easel):
             self._pen = False
         event.accept()
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         turned = event.angleDelta().y() or event.angleDelta().x()
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and turned:
             self.resized.emit(1 if turned > 0 else -1)
         else:
             super().wheelEvent(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
-        moves = {
+        moves: dict[int, tuple[int, int]] = {
             Qt.Key.Key_Left: (-1, 0),
             Qt.Key.Key_Right: (1, 0),
             Qt.Key.Key_Up: (0, -1),
@@ -178,7 +189,7 @@ class PaintEasel(Easel):
         else:
             super().keyPressEvent(event)
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         if not self._down:
             self._hand = None
             self.update()
@@ -191,7 +202,7 @@ class PaintEasel(Easel):
             self.setCursor(Qt.CursorShape.CrossCursor)
 
     # --- look --------------------------------------------------------------------------------------
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if not self.picture[0]:
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject
@@ -14,8 +15,10 @@ from sfumato.app.rooms.apply.paint_page import PaintPage
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.services import Services
 from sfumato.core import controls
+from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.mask import Brush
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.results.apply import is_clip
 from sfumato.work.stores.study_store import read_lut_file
 
@@ -109,7 +112,7 @@ class PaintEdits(QObject):
         for file in files:
             self.services.queue.add(
                 f"Reading {file.name}",
-                lambda _cancel, _progress, file=file: read_lut_file(file),
+                _reading(file),
                 then=self._paint.add,
             )
 
@@ -129,3 +132,7 @@ class PaintEdits(QObject):
     def close(self) -> None:
         self._sizes.close()
         self._paint.close()
+
+
+def _reading(file: Path) -> Callable[[Cancel, Progress], LutFile]:
+    return lambda _cancel, _progress: read_lut_file(file)

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import attrs
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -25,6 +26,7 @@ from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
 from sfumato.core.path.laying import BLENDS
+from sfumato.core.study.mask import Rect
 from sfumato.work.preview.painting import Canvas
 
 NOT_IN_THE_LUT = "Masks and layers go into results, never into a LUT."
@@ -225,7 +227,7 @@ class PaintPage(QWidget):
             step = self._model.step if self.show_mask.isChecked() else None
             self.easel.show_whole(canvas.shown(step), canvas.ask.region)
 
-    def _on_repaired(self, rect: tuple) -> None:
+    def _on_repaired(self, rect: Rect) -> None:
         canvas, step = self._model.canvas, self._model.step
         if canvas is None:
             return
@@ -287,6 +289,6 @@ class PaintPage(QWidget):
         whose = "The Look acts" if model.layer == 0 else "The layer acts"
         self.state.setText(f"{whose} {where}{marks}")
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.easel.setFocus()

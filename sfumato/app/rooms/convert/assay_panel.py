@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -35,7 +36,9 @@ _WORDS = {Level.FAULT: "Fault", Level.WARN: "Warning", Level.NOTE: "Note", Level
 class _FindingRow(QWidget):
     """One finding: a bar in its pigment, what it is, the figure, and the repair as a button."""
 
-    def __init__(self, finding: Finding, offered: bool, done: bool, toggle) -> None:
+    def __init__(
+        self, finding: Finding, offered: bool, done: bool, toggle: Callable[[str], None]
+    ) -> None:
         super().__init__()
         self._level = finding.level
         self.setObjectName(f"finding.{finding.key}")
@@ -59,7 +62,7 @@ class _FindingRow(QWidget):
             button.clicked.connect(lambda: toggle(finding.repair))
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -174,8 +177,10 @@ class AssayPanel(QWidget):
         entry = self._model.entry()
         while self._findings.count() > 1:
             item = self._findings.takeAt(0)
-            item.widget().hide()
-            item.widget().deleteLater()
+            row = item.widget() if item is not None else None
+            if row is not None:
+                row.hide()
+                row.deleteLater()
         self._after.hide()
         self.instruments.show_view(None)
         self._compare.setEnabled(entry is not None)

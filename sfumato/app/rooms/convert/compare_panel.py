@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
@@ -23,17 +23,23 @@ class _Picture(QWidget):
     def __init__(self, caption: str) -> None:
         super().__init__()
         self.caption = caption
-        self.image = None
+        self.image: QImage | None = None
         self.ring: tuple[int, int] | None = None
         self.scale = 0.0
         self.setMinimumHeight(90)
 
-    def show_picture(self, caption: str, image, ring, scale: float = 0.0) -> None:
+    def show_picture(
+        self,
+        caption: str,
+        image: QImage | None,
+        ring: tuple[int, int] | None,
+        scale: float = 0.0,
+    ) -> None:
         self.caption, self.image, self.ring, self.scale = caption, image, ring, scale
         self.setAccessibleName(caption)
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -73,7 +79,7 @@ class _Swatches(QWidget):
         self.colours: list[tuple[str, np.ndarray]] = []
         self.setFixedHeight(46)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())

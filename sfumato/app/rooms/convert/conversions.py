@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import attrs
@@ -89,7 +90,7 @@ class Conversions(QObject):
         menu.setObjectName("compare.menu")
         for entry in self.model.bench.entries:
             if entry.path != now.path:
-                action = menu.addAction(entry.path.name, lambda p=entry.path: self.compare(p))
+                action = menu.addAction(entry.path.name, partial(self.compare, entry.path))
                 action.setObjectName(f"compare.{entry.path.name}")
         menu.addSeparator()
         menu.addAction("A file…", self._compare_file)

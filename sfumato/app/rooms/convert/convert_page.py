@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from sfumato.app.rooms.convert.assay_panel import AssayPanel
@@ -42,14 +43,14 @@ class ConvertPage(QWidget):
         if self.middle.currentWidget() is self.compare:
             self.show_assay()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.list.files.setFocus()
 
     def show_assay(self) -> None:
         self.middle.setCurrentWidget(self.assay)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.middle.currentWidget() is self.compare:
             self.show_assay()
         else:

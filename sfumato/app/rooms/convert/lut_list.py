@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QStyle,
     QStyledItemDelegate,
+    QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
 )
@@ -52,6 +53,9 @@ _SHARE = attrs.evolve(
 )
 
 
+Index = QModelIndex | QPersistentModelIndex
+
+
 class _Row(QStyledItemDelegate):
     """Paints a file: name, facts, and the verdict at the right."""
 
@@ -59,10 +63,10 @@ class _Row(QStyledItemDelegate):
         super().__init__(parent)
         self._model = model
 
-    def sizeHint(self, _option, _index) -> QSize:
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:
         return QSize(120, 48)
 
-    def paint(self, painter: QPainter, option, index) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         entry = index.data(Qt.ItemDataRole.UserRole)
         seen = self._model.of(entry)
         r = QRectF(option.rect).adjusted(2, 1, -2, -1)
@@ -104,7 +108,7 @@ class _Files(QListWidget):
     remove_wanted = Signal()
     move_wanted = Signal(int)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove_wanted.emit()
@@ -125,6 +129,7 @@ class LutList(QWidget):
         super().__init__()
         self._model = model
         self._filling = False
+        self._lines: dict[str, QWidget] = {}  # what stands beside a title, by the recipe's field
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
@@ -237,7 +242,7 @@ class LutList(QWidget):
         number.setObjectName(f"work.{name}")
         number.left = True
         number.released.connect(lambda: self._recipe(name, number.value() / 100))
-        number.holder = self._line(column, title, number)
+        self._lines[name] = self._line(column, title, number)
         return number
 
     def _recipe(self, field: str, value: Any) -> None:
@@ -277,7 +282,7 @@ class LutList(QWidget):
             box.setCurrentIndex(box.findData(value))
         self.strength.show_value(recipe.strength * 100)
         self.share.show_value(recipe.share * 100)
-        self.share.holder.setVisible(recipe.together == BLEND)
+        self._lines["share"].setVisible(recipe.together == BLEND)
         self.invert.setChecked(recipe.invert)
         self.limit.setChecked(recipe.limit)
 

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
@@ -50,7 +58,7 @@ class LutScope(ScopeView):
         self._view, self._other = view, other
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -68,7 +76,7 @@ class LutScope(ScopeView):
     def area(self) -> QRectF:
         return QRectF(self.rect()).adjusted(42, 10, -10, -22)
 
-    def window(self) -> QRectF:
+    def seen_part(self) -> QRectF:
         return QRectF(0, 0, 1, 1)
 
     def _paint_responses(self, painter: QPainter) -> None:
@@ -130,17 +138,17 @@ class LutScope(ScopeView):
         area = QRectF(self.rect()).adjusted(1, 1, -1, -1)
         self.cube.paint(painter, area, points, colour("line"), colour("quiet"))
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.kind == "cloud":
             super().mousePressEvent(event)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if self.kind == "cloud":
             super().wheelEvent(event)
         else:
             event.ignore()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.kind == "cloud":
             super().keyPressEvent(event)
         else:

@@ -75,7 +75,9 @@ class _GoalRow(QWidget):
         form.setContentsMargins(24, 0, 0, 4)
         form.setVerticalSpacing(1)
         self.grid: ScrubNumber | None = None
-        self.depth = self.layout_box = self.suffix = None
+        self.depth_box: Chooser | None = None
+        self.layout_box: Chooser | None = None
+        self.suffix: Chooser | None = None
         if spec.bakes:
             self.grid = ScrubNumber(_GRID, spec.default_grid)
             self.grid.setObjectName(f"grid.{goal.key}")
@@ -84,7 +86,7 @@ class _GoalRow(QWidget):
             form.addRow(quiet("Grid"), self.grid)
         if len(spec.depths) > 1:
             choices = {DEPTH_WORDS[d]: d for d in spec.depths}
-            self.depth = self._chooser(form, "Depth", f"depth.{goal.key}", choices, "depth")
+            self.depth_box = self._chooser(form, "Depth", f"depth.{goal.key}", choices, "depth")
         if len(spec.layouts) > 1:
             choices = {layout: layout for layout in spec.layouts}
             self.layout_box = self._chooser(form, "Layout", f"layout.{goal.key}", choices, "layout")
@@ -121,7 +123,7 @@ class _GoalRow(QWidget):
             self.grid.show_value(goal.grid or self._own_grid)
         spec = formats()[goal.key]
         for box, value, usual in (
-            (self.depth, goal.depth, spec.depths[0]),
+            (self.depth_box, goal.depth, spec.depths[0]),
             (self.layout_box, goal.layout, spec.layouts[0] if spec.layouts else ""),
             (self.suffix, goal.suffix, spec.suffixes[0]),
         ):

@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from sfumato.app.controls.mark import Mark
@@ -47,18 +55,20 @@ class _NameField(QLineEdit):
         if not self.isHidden():
             self.hide()
             self.deleteLater()
-            self.parentWidget().setFocus()
+            parent = self.parentWidget()
+            if parent is not None:
+                parent.setFocus()
             if keep:
                 self.ended.emit(self.text().strip())
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             event.accept()
             self._end(event.key() != Qt.Key.Key_Escape)
         else:
             super().keyPressEvent(event)
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._end(True)
 
@@ -168,12 +178,12 @@ class CoatRow(QWidget):
             self.label.setFont(font)
             self.update()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = event.globalPosition()
             self._moving = False
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
         if abs(event.globalPosition().y() - self._press.y()) > 6 or self._moving:
@@ -181,7 +191,7 @@ class CoatRow(QWidget):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
             self.dragged.emit(self.coat.id, event.globalPosition().y(), False)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
         self._press = None
@@ -206,14 +216,14 @@ class CoatRow(QWidget):
         own = "Group" if self.coat.is_group else self.coat.spec.title if self.coat.spec else ""
         self.renamed.emit(self.coat.id, "" if name == own else name)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.label.geometry().contains(event.position().toPoint()):
             self.rename()
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_wanted.emit(self.coat.id, event.globalPos())
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         with_control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if event.key() == Qt.Key.Key_Space and with_control:
             self.marked.emit(self.coat.id)
@@ -226,7 +236,7 @@ class CoatRow(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         inset = INDENT - 6 + 16 * self._depth

@@ -6,7 +6,16 @@ import math
 from typing import Any
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtGui import (
+    QFocusEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
@@ -96,7 +105,7 @@ class Contact(QWidget):
         self.update()
 
     # --- mouse and keys --------------------------------------------------------------------------
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         found = self.shot_at(event.position().toPoint())
         if not found:
             return
@@ -107,12 +116,12 @@ class Contact(QWidget):
         else:
             self.chosen.emit(found)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         found = self.shot_at(event.position().toPoint())
         if found:
             self.opened.emit(found)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         ids = [s.id for s in self._shots]
         index = ids.index(self._current) if self._current in ids else 0
         step = {
@@ -130,15 +139,15 @@ class Contact(QWidget):
         elif step is None:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         tabs = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
         self._by_key = event.reason() in tabs
         super().focusInEvent(event)
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self.size_changed.emit()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), MOUNTS[self.mount])

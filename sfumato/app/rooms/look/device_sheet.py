@@ -6,6 +6,7 @@ from typing import Any
 
 import attrs
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QDialog, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, painted
@@ -109,6 +110,6 @@ class DeviceSheet(QDialog):
         self._lane.close()
         super().done(code)
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         self._lane.close()
         super().closeEvent(event)

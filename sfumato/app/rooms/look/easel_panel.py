@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.frame_bar import FrameBar
+from sfumato.app.controls.parts import part
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -292,7 +294,7 @@ class EaselPanel(QWidget):
         view = self._view
         self._fill_sides()
         for mode in MODES:
-            self.findChild(QPushButton, f"mode.{mode}").setChecked(view.now.mode == mode)
+            part(self, QPushButton, f"mode.{mode}").setChecked(view.now.mode == mode)
         alone = view.now.mode in ("one", "all")
         self.sides["a"].setEnabled(not alone)
         self.sides["b"].setEnabled(view.now.mode != "all")
@@ -353,7 +355,7 @@ class EaselPanel(QWidget):
 
     def take_focus(self) -> None:
         """Give the keyboard to the Easel, or to the first thing to do when there is no picture."""
-        first = self.findChild(QPushButton, "empty.bring_in")
+        first = part(self, QPushButton, "empty.bring_in")
         (self.easel if self._desk.shot is not None else first).setFocus()
 
     def _fill_sides(self) -> None:
@@ -443,7 +445,7 @@ class EaselPanel(QWidget):
             label.setVisible(wanted <= room)
             room -= wanted if wanted <= room else 0
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self._fit_readout()
 
     def _on_hovered(self, x: int, y: int) -> None:

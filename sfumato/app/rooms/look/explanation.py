@@ -6,7 +6,7 @@ import inspect
 from typing import Any
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.theme import strong_font
@@ -43,7 +43,7 @@ def of_glaze(spec: GlazeSpec) -> tuple[str, list[str]]:
 class Explanation(QFrame):
     """A pop-up; a click beside it or Esc closes it."""
 
-    def __init__(self, heading: str, paragraphs: list[str], parent) -> None:
+    def __init__(self, heading: str, paragraphs: list[str], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("explanation")

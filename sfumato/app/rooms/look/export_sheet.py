@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 from attrs import frozen
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
@@ -15,6 +17,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QVBoxLayout,
+    QWidget,
 )
 
 from sfumato.app.controls.editor import painted
@@ -44,14 +47,14 @@ class ExportSheet(QDialog):
 
     def __init__(
         self,
-        parent,
+        parent: QWidget,
         look: str,
         title: str,
         folder: Path,
         grid: int,
         span: str,
         warning: str,
-        choose,
+        choose: Callable[[Path], Path | None],
     ) -> None:
         super().__init__(parent)
         self.wish: ExportWish | None = None
@@ -146,7 +149,7 @@ class ExportSheet(QDialog):
         self._own_name = False
         self._check()
 
-    def _browse(self, choose) -> None:
+    def _browse(self, choose: Callable[[Path], Path | None]) -> None:
         folder = choose(Path(self.folder.text()))
         if folder is not None:
             self.folder.setText(str(folder))
@@ -176,7 +179,7 @@ class ExportSheet(QDialog):
         )
         self.accept()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.reject()
         else:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.parts import part
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
@@ -160,8 +161,8 @@ class Instruments(QWidget):
         count = len(view.now.instruments)
         self.unit.setCurrentText(view.now.scope_unit)
         self.limits.setChecked(view.now.limits)
-        self._tools.findChild(QPushButton, "scopes.less").setEnabled(count > LEAST)
-        self._tools.findChild(QPushButton, "scopes.more").setEnabled(count < MOST)
+        part(self._tools, QPushButton, "scopes.less").setEnabled(count > LEAST)
+        part(self._tools, QPushButton, "scopes.more").setEnabled(count < MOST)
         working = encoding(self._model.study.working)
         space = self._shown.space if self._shown is not None and self._shown.space else working
         for scope in self.scopes:

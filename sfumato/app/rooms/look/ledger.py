@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.parts import taken
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.rooms.look.coat_row import STRENGTH, CoatRow
 from sfumato.app.rooms.look.ledger_edits import LedgerEdits
@@ -255,10 +256,8 @@ class Ledger(QWidget):
         self._edited.setText("· edited" if self._model.is_edited else "")
 
     def _rebuild(self, study: Study, shot: Shot | None) -> None:
-        while self._column.count():
-            item = self._column.takeAt(0)
-            if item.widget() is not None:
-                item.widget().setParent(None)
+        for widget in taken(self._column):
+            widget.setParent(None)
         chosen = self._view.now.coat
         kept_box, self.unfolded = self.unfolded, None
         kept: dict[str, CoatRow] = {}

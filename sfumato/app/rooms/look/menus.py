@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -20,7 +21,7 @@ def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
             continue
         menu.addSection(group.value)
         for spec in specs:
-            action = menu.addAction(spec.title, lambda k=spec.key: add(k))
+            action = menu.addAction(spec.title, partial(add, spec.key))
             action.setObjectName(f"add.{spec.key}")
             action.setToolTip(spec.help)
     return menu
@@ -40,7 +41,7 @@ def encoding_menu(
             menu.addSection(family.value.capitalize())
         for space in spaces:
             if not space.is_view:
-                action = menu.addAction(space.title, lambda n=space.name: choose(n))
+                action = menu.addAction(space.title, partial(choose, space.name))
                 action.setCheckable(True)
                 action.setChecked(space.name == current)
     return menu

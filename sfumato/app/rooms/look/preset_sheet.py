@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import attrs
 from PySide6.QtCore import QMimeData, QSize, Qt, QUrl, Signal
-from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtGui import QCloseEvent, QIcon, QPixmap
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
+    QWidget,
 )
 
 from sfumato.app.controls.editor import Chooser, quiet
@@ -55,7 +57,7 @@ class Tiles(QListWidget):
         self.setDragEnabled(True)
         self.setAccessibleName("Presets")
 
-    def mimeData(self, items: list[QListWidgetItem]) -> QMimeData:
+    def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData:
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(i.data(_ROLE).file)) for i in items])
         return data
@@ -67,7 +69,7 @@ class PresetSheet(QDialog):
     wanted = Signal(object, str)
     remove_wanted = Signal(object)
 
-    def __init__(self, desk: Desk, notices: Notices, parent) -> None:
+    def __init__(self, desk: Desk, notices: Notices, parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Presets")
@@ -240,7 +242,7 @@ class PresetSheet(QDialog):
         self._end()
         super().done(code)
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         self._end()
         super().closeEvent(event)
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import attrs
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
@@ -231,7 +231,7 @@ class Seal(QWidget):
         self._model.end_gesture()
         self._desk.release()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         r = QRectF(self.rect()).adjusted(10, 4, -10, -8)
         painter.fillRect(r, colour("rail"))

@@ -5,7 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtGui import (
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
@@ -110,7 +119,7 @@ class ShotsStrip(QWidget):
         self._offset = min(max(self._offset, left + _STEP + 10 - self.width()), left, room)
         self._offset = max(self._offset, 0.0)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         index = self._index_at(event.position())
         if index is None:
             return
@@ -129,7 +138,7 @@ class ShotsStrip(QWidget):
         middles = [self.box(i).center().x() for i in range(len(self._shots))]
         return sum(1 for m in middles if m < x)
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         press, drop = self._press, self._drop
         self._press = self._drop = None
         self.update()
@@ -140,7 +149,7 @@ class ShotsStrip(QWidget):
             if index != here:
                 self.moved.emit(press[0], index)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is not None:
             if abs(event.position().x() - self._press[1].x()) > 12 or self._drop is not None:
                 self._drop = self._place_at(event.position().x())
@@ -164,13 +173,13 @@ class ShotsStrip(QWidget):
                 tip += f"\n{self._clipped[shot.id] * 100:.0f} % of it is clipped through the Look"
         self.setToolTip(tip)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
         turn = event.angleDelta().y() or event.angleDelta().x()
         self._offset = min(max(self._offset - turn / 2, 0.0), room)
         self.update()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
         if step and self._shots:
@@ -182,10 +191,10 @@ class ShotsStrip(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self._reveal()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("window"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.images import image_of
@@ -27,7 +27,7 @@ class Smear(QWidget):
         self._image = image_of(rows) if rows is not None else None
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if self._image is None:
             painter.fillRect(self.rect(), colour("well"))

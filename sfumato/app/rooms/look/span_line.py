@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QPushButton
 
@@ -24,7 +26,8 @@ class SpanLine(QPushButton):
         self.setProperty("line", True)
         self.setToolTip("What the LUT expects and gives; click to change it.")
         self.setAccessibleName("Span of the LUT")
-        self._study, self._shot = Study(), None
+        self._study = Study()
+        self._shot: Shot | None = None
         self.clicked.connect(self._open)
 
     def show_study(self, study: Study, shot: Shot | None) -> None:
@@ -39,7 +42,7 @@ class SpanLine(QPushButton):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for choice in SPANS:
             span = choice.span(study, shot)
-            action = menu.addAction(choice.title, lambda s=span: self.chosen.emit(s))
+            action = menu.addAction(choice.title, partial(self.chosen.emit, span))
             action.setObjectName(f"span.{choice.key}")
             action.setCheckable(True)
             action.setChecked(span == study.span)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.theme import colour, focus_ring
@@ -44,23 +44,23 @@ class SpanEnd(QWidget):
         )
         self.update()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self._pressed = event.button() == Qt.MouseButton.LeftButton
         self.setFocus()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pressed:
             y = self.mapToParent(event.position().toPoint()).y()
             nearest = min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y))
             self.move(self.x(), int(self.places[nearest]) - 7)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pressed:
             self._pressed = False
             y = self.mapToParent(event.position().toPoint()).y()
             self.moved.emit(min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y)))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Up:
             self.moved.emit(self.joints[0])
         elif event.key() == Qt.Key.Key_Down:
@@ -68,7 +68,7 @@ class SpanEnd(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(colour("yellow"), 3, c=Qt.PenCapStyle.FlatCap))
@@ -109,11 +109,11 @@ class ThreadBody(QWidget):
         self.end.raise_()
         self.update()
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self.place_ends()
 
-    def paintEvent(self, _event) -> None:
-        if not self.nodes or not self.start.places:
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if not self.nodes or not self.start.places or self.look_top is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

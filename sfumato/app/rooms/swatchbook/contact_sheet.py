@@ -85,7 +85,7 @@ def as_png(frames: list[Frame], title: str) -> bytes:
     painter.end()
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, "PNG")
+    image.save(buffer, b"PNG")
     return bytes(buffer.data().data())
 
 

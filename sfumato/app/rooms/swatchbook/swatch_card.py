@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import STRENGTH, panel_column
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
@@ -235,7 +236,7 @@ class SwatchCard(QWidget):
         if self._model.chosen is not None:
             self._model.set_strength(self._model.chosen, value / 100)
 
-    def eventFilter(self, _note, event) -> bool:
+    def eventFilter(self, _note: QObject, event: QEvent) -> bool:
         """Take the note when the hand leaves it."""
         if event.type() == event.Type.FocusOut and self._model.chosen is not None:
             self._model.set_remark(self._model.chosen, note=self.note.toPlainText().strip())
@@ -277,7 +278,7 @@ class SwatchCard(QWidget):
             self.stack.addItem(f"{model.name(layer.swatch)} · {layer.strength * 100:.0f} %")
         self.stack.setVisible(bool(model.stack))
         for name in ("stack_up", "stack_down", "stack_drop"):
-            self.findChild(QPushButton, f"swatch.{name}").setVisible(bool(model.stack))
+            part(self, QPushButton, f"swatch.{name}").setVisible(bool(model.stack))
         held = model.held
         self.side_a.setText(f"A {model.name(held)}" if held is not None else "A the shot")
         can_mix = held is not None and held != swatch and not model.stack
@@ -304,7 +305,7 @@ class SwatchCard(QWidget):
         if self.note.toPlainText().strip() != remark.note:
             self.note.setPlainText(remark.note)
         unfit = model.misfit(swatch)
-        self.findChild(QPushButton, "swatch.convert_file").setEnabled(
+        part(self, QPushButton, "swatch.convert_file").setEnabled(
             bool(unfit) and facts is not None and facts.kind not in ("look", "glaze")
         )
         self._show_facts(facts, unfit)

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.images import image_of
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
@@ -277,7 +278,7 @@ class SwatchPage(QWidget):
             mark.setChecked(getattr(wall, name))
         self.convert.setChecked(wall.convert)
         self.order.setCurrentIndex(self.order.findData(wall.order))
-        self.findChild(QPushButton, "swatch.drop_folder").setEnabled(
+        part(self, QPushButton, "swatch.drop_folder").setEnabled(
             wall.folder not in (ALL, KEPT_ONES)
         )
         shown = model.visible
@@ -319,9 +320,9 @@ class SwatchPage(QWidget):
 
     def take_focus(self) -> None:
         """Give the keyboard to the wall, or to the first thing to do when there is none."""
-        first = self.findChild(QPushButton, "swatch.add_folder")
+        first = part(self, QPushButton, "swatch.add_folder")
         (self.wall if self._model.swatches else first).setFocus()
 
-    def resizeEvent(self, _event) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         ratio = self.devicePixelRatioF()
         self._model.set_size(round(280 * ratio), round(168 * ratio))

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from attrs import frozen
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt, QUrl, Signal
-from PySide6.QtGui import QDrag, QImage, QPainter, QPen
+from PySide6.QtGui import (
+    QDrag,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
@@ -141,7 +151,7 @@ class WallView(QAbstractScrollArea):
         after = min(len(self._tiles), last + 2 * self.columns())
         self.near_changed.emit([t.key for t in self._tiles[first:after]])
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._set_range()
         self._send_near()
@@ -151,7 +161,7 @@ class WallView(QAbstractScrollArea):
         index = self.index_at(at)
         return self._tiles[index].key if index is not None else ""
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         key = self._key_at(event.position())
         if not key:
             return
@@ -161,7 +171,7 @@ class WallView(QAbstractScrollArea):
         else:
             self._press = (key, event.position())
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._press is not None and (at - self._press[1]).manhattanLength() > 12:
             tile = self._tiles[self._at[self._press[0]]]
@@ -175,15 +185,15 @@ class WallView(QAbstractScrollArea):
         index = self.index_at(at)
         self.viewport().setToolTip(self._tiles[index].tip if index is not None else "")
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._press = None
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         key = self._key_at(event.position())
         if key:
             self.activated.emit(key)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         turn = event.angleDelta().y() or event.angleDelta().x()
         index = self.index_at(event.position())
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and index is not None:
@@ -192,10 +202,10 @@ class WallView(QAbstractScrollArea):
         else:
             super().wheelEvent(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, count = event.key(), len(self._tiles)
         page = max(1, self.viewport().height() // self._step()) * self.columns()
-        steps = {
+        steps: dict[int, int] = {
             Qt.Key.Key_Left: -1,
             Qt.Key.Key_Right: 1,
             Qt.Key.Key_Up: -self.columns(),
@@ -205,7 +215,7 @@ class WallView(QAbstractScrollArea):
             Qt.Key.Key_Home: -count,
             Qt.Key.Key_End: count,
         }
-        letters = {
+        letters: dict[int, str] = {
             Qt.Key.Key_K: "keep",
             Qt.Key.Key_P: "pass",
             Qt.Key.Key_A: "hold",
@@ -223,7 +233,7 @@ class WallView(QAbstractScrollArea):
             super().keyPressEvent(event)
 
     # --- look --------------------------------------------------------------------------------------
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(event.rect(), colour("window"))
