@@ -33,13 +33,13 @@ def read(path: str | Path) -> Transform:
 
 
 def write(transform: Transform, path: str | Path, **options: Any) -> Transform:
-    """Write a transform to a LUT file; returns what was written (baked when the format needs it).
+    """Write a transform to a LUT file; returns what was encoded (baked when the format needs it).
 
     Args:
         options: `format`, `grid`, `bits`, `layout`, `shaper`, `fitted`, `domain`, `title`, `force`,
             as in the command `convert`.
     """
-    from sfumato.work.luts.lut_files import write_lut
+    from sfumato.work.luts.deliver import write_lut
 
     return write_lut(transform, path, **options).transform
 

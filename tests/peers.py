@@ -10,7 +10,6 @@ import io
 import tempfile
 import warnings
 from collections.abc import Callable, Iterator
-from fractions import Fraction
 from pathlib import Path
 
 import attrs
@@ -39,7 +38,7 @@ from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.contract import DEPTH_WORDS, WriteOptions
 from sfumato.formats.registry import formats, read
-from sfumato.work.luts import peer as ffmpeg
+from sfumato.work.luts.readers import ffmpeg, ffmpeg_hald, opencolorio
 
 RNG = np.random.default_rng(11)
 
@@ -150,62 +149,6 @@ INSIDE = cube_colours(4000)
 # The other side
 
 
-def opencolorio(file: Path, rgb: np.ndarray) -> np.ndarray:
-    ocio.ClearAllCaches()
-    how = ocio.FileTransform(str(file), interpolation=ocio.INTERP_TETRAHEDRAL)
-    how.setCDLStyle(ocio.CDL_ASC)
-    cpu = ocio.Config.CreateRaw().getProcessor(how).getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE)
-    out = np.ascontiguousarray(rgb, np.float32).copy()
-    cpu.applyRGB(out)
-    return out
-
-
-def ffmpeg_lut(file: Path, rgb: np.ndarray) -> np.ndarray:
-    return ffmpeg.apply_file(file, rgb)
-
-
-def ffmpeg_hald(file: Path, rgb: np.ndarray) -> np.ndarray:
-    """Let FFmpeg decode a HALD picture and look colours up in it with its haldclut filter, in float."""
-    with av.open(str(file)) as container:
-        frame = next(container.decode(video=0))
-    name = frame.format.name
-    if name.startswith("gbrpf16"):
-        planes = [
-            np.frombuffer(p, "<f2").reshape(-1, p.line_size // 2)[:, : frame.width]
-            for p in frame.planes
-        ]
-        values = np.stack([planes[2], planes[0], planes[1]], -1).astype(np.float32)
-    else:
-        values = frame.to_ndarray()
-        peak = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(values.dtype, 1)
-        values = np.asarray(values[..., :3] / np.float32(peak), np.float32)
-    width = 1024
-    padded = np.zeros((-(-len(rgb) // width) * width, 3), np.float32)
-    padded[: len(rgb)] = np.nan_to_num(rgb)
-    base = Fraction(1, 25)
-    graph = Graph()
-    graph.threads = 1
-    sources = []
-    for pixels in (padded.reshape(-1, width, 3), values):
-        sources.append(
-            graph.add_buffer(
-                width=pixels.shape[1], height=pixels.shape[0], format="gbrpf32le", time_base=base
-            )
-        )
-    clut = graph.add("haldclut", "shortest=1:repeatlast=1")
-    sink = graph.add("buffersink")
-    sources[0].link_to(clut, 0, 0)
-    sources[1].link_to(clut, 0, 1)
-    clut.link_to(sink)
-    graph.configure()
-    for source, pixels in zip(sources, (padded.reshape(-1, width, 3), values), strict=True):
-        picture = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="gbrpf32le")
-        picture.pts, picture.time_base = 0, base
-        source.push(picture)
-        source.push(None)
-    return graph.pull().to_ndarray().reshape(-1, 3)[: len(rgb)]
-
-
 def colour_science(file: Path, rgb: np.ndarray) -> np.ndarray:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -300,7 +243,7 @@ PEERS = (
     Peer("OpenColorIO", opencolorio, _ocio_wants, _ocio_limit),
     Peer(
         "FFmpeg",
-        ffmpeg_lut,
+        ffmpeg,
         lambda c: _simple_cube(c)
         or (c.key == "csp" and c.sample in ("3D", "17", "33"))
         or (c.key == "3dl" and c.sample == "17" and not c.depth and not c.layout),

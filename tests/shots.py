@@ -25,6 +25,7 @@ def main() -> None:
     from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
+    from sfumato.work.luts.target import Target
     from sfumato.work.stores.study_store import demo_study
     from sfumato.work.warm import choose_cache
 
@@ -164,7 +165,7 @@ def main() -> None:
     sheet.grab().save(str(TARGET / "export_sheet.png"))
     sheet.reject()
     window.rooms["look"].exports.export(
-        ExportWish(folder / "low_tide_33.cube", 33, "Low tide", False)
+        ExportWish(folder / "low_tide_33.cube", Target("cube", 33), "Low tide", False)
     )
     settle()
     window.strip.hide()

@@ -107,7 +107,7 @@ def demo() -> None:
 @cli.command()
 @_json
 def formats(as_json: bool) -> None:
-    """List what can be read and written, with limits."""
+    """List what can be read and encoded, with limits."""
     from sfumato.formats.registry import formats as tables
     from sfumato.media.registry import media
 
@@ -222,7 +222,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
     from sfumato.work.luts.batch import Recipe, cooked, repaired_read
-    from sfumato.work.luts.lut_files import write_lut
+    from sfumato.work.luts.deliver import write_lut
 
     recipe = Recipe(
         repairs=wishes["repairs"],
@@ -261,7 +261,7 @@ def _convert_folder(
 ) -> None:
     from sfumato.core.lut.sample import load_kernels
     from sfumato.work.luts.batch import EXISTING, Batch, lut_files, run
-    from sfumato.work.luts.lut_files import Target, format_for
+    from sfumato.work.luts.target import Target, format_for
 
     if not keys:
         raise click.UsageError("a folder needs at least one --format")
@@ -294,7 +294,7 @@ def _convert_folder(
     load_kernels()
     rows = run(batch, on_row=told)
     if not any(r.written for r in rows):
-        click.echo("sfumato: nothing was written", err=True)
+        click.echo("sfumato: nothing was encoded", err=True)
         sys.exit(1)
 
 
@@ -388,7 +388,9 @@ def invert(
 
     from sfumato.core.lut.invert import inverted
     from sfumato.core.lut.sample import load_kernels
-    from sfumato.work.luts.lut_files import display_of, format_for, read_lut, write_lut
+    from sfumato.work.luts.deliver import write_lut
+    from sfumato.work.luts.lut_files import display_of, read_lut
+    from sfumato.work.luts.target import format_for
 
     load_kernels()
     format_for(target, key)
@@ -427,7 +429,8 @@ def chain(
         raise click.UsageError("give two or more LUTs, then OUT")
     from sfumato.core.lut.recast import chained
     from sfumato.core.lut.sample import load_kernels
-    from sfumato.work.luts.lut_files import read_lut, write_lut
+    from sfumato.work.luts.deliver import write_lut
+    from sfumato.work.luts.lut_files import read_lut
 
     load_kernels()
     *sources, target = paths
@@ -455,7 +458,8 @@ def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishe
     """Write a LUT between A and B."""
     from sfumato.core.lut.recast import blended
     from sfumato.core.lut.sample import load_kernels
-    from sfumato.work.luts.lut_files import read_lut, write_lut
+    from sfumato.work.luts.deliver import write_lut
+    from sfumato.work.luts.lut_files import read_lut
 
     load_kernels()
     mixed = blended(read_lut(a).transform, read_lut(b).transform, share / 100)
@@ -474,7 +478,8 @@ def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool
     from sfumato.core.lut.difference import cube_colours, difference
     from sfumato.core.lut.recast import chained, split
     from sfumato.core.lut.sample import load_kernels
-    from sfumato.work.luts.lut_files import display_of, read_lut, write_lut
+    from sfumato.work.luts.deliver import write_lut
+    from sfumato.work.luts.lut_files import display_of, read_lut
 
     load_kernels()
     whole = read_lut(source).transform
@@ -513,7 +518,7 @@ def bake(
     import attrs
 
     from sfumato.core.path.span import Joint, Span
-    from sfumato.work.luts.lut_files import write_lut
+    from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.proof import span_words
     from sfumato.work.stores.study_store import open_study
 

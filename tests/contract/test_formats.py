@@ -30,7 +30,7 @@ from sfumato.formats import picture
 from sfumato.formats.cdl import corrections
 from sfumato.formats.contract import QUANTUM, Sniff, WriteOptions
 from sfumato.formats.registry import formats, read
-from sfumato.work.luts.lut_files import Target, held, written
+from sfumato.work.luts.target import Target, encoded, held
 
 ALL = pytest.mark.parametrize("spec", formats().values(), ids=lambda s: s.key)
 CASES = pytest.mark.parametrize("case", peers.cases(), ids=str)
@@ -103,7 +103,7 @@ def test_a_lut_through_every_pair_of_formats(first: str, second: str) -> None:
             transform = curves_of(transform)
         found = held(transform, target)
         assert found.said == ()
-        data, _ = written(found.transform, target)
+        data, _ = encoded(found.transform, target)
         transform = read(data, f"x{target.ending}", key=key).transform
         allowed += QUANTUM[formats()[key].depths[0]] * 1.01
     assert spec.holds(transform) == ""

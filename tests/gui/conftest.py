@@ -150,6 +150,8 @@ class Hand:
             Qt.KeyboardModifier.NoModifier,
         )
         self.window.dropEvent(event)
+        while self.window.queue.is_busy:  # files are read by workers
+            self.wait(10)
 
     def act(self, name: str) -> None:
         """Trigger an action by its id; it must be able to run."""

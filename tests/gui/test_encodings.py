@@ -145,6 +145,7 @@ def test_a_lut_file_serves_as_decoder(demo, tmp_path: Path, ports) -> None:
     sheet.kind.textActivated.emit("Decoder file")
     assert not sheet.keep.isEnabled()  # nothing is chosen yet
     hand.click(sheet.findChild(QPushButton, "encodings.decoder"))
+    hand.settle()
     assert "4096 entries" in sheet.decoder.text()
     line = sheet.findChild(QLineEdit, "encodings.name")
     line.setText("By table")

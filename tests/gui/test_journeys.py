@@ -23,6 +23,7 @@ from sfumato.core.path.span import Joint
 from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import open_still
+from sfumato.work.luts.target import Target
 from sfumato.work.results.stills import applied
 from sfumato.work.stores.study_store import open_study, recoverable
 
@@ -101,9 +102,9 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     hand.settle()
     proof = window.rooms["look"].exports.proof
     assert proof is not None
-    assert proof.own_code_difference == 0
-    assert proof.peer is not None
-    assert proof.peer.main.worst == pytest.approx(proof.grade.main.worst, abs=1e-3)
+    assert proof.off == 0
+    assert proof.second is not None
+    assert proof.second.loss.main.worst == pytest.approx(proof.own.main.worst, abs=1e-3)
     assert "FFmpeg" in hand.find(QLabel, "seal.proof").text()
     hand.click(hand.find(QPushButton, "seal.difference"))
     hand.settle()
@@ -363,12 +364,16 @@ def test_an_export_that_cannot_be_written_leaves_the_window_alive(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(files.os, "fsync", full)
-    window.rooms["look"].exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.rooms["look"].exports.export(
+        ExportWish(tmp_path / "x.cube", Target("cube", 9), "x", False)
+    )
     hand.settle()
     assert "the disk is full" in window.strip.text()
     assert list(tmp_path.glob("*.cube")) == []
     monkeypatch.undo()
-    window.rooms["look"].exports.export(ExportWish(tmp_path / "x.cube", 9, "x", False))
+    window.rooms["look"].exports.export(
+        ExportWish(tmp_path / "x.cube", Target("cube", 9), "x", False)
+    )
     window.queue.cancel()
     hand.settle()
     assert not (tmp_path / "x.cube").exists()

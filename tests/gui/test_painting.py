@@ -126,7 +126,7 @@ def test_erase_gradient_invert_and_keys(demo, page) -> None:
     page.easel.resized.emit(3)
     assert page._model.brush.size == pytest.approx(size * 1.1**3, rel=0.01)
     kept = page._model.brush
-    demo.window.rooms["apply"].paint_edits.close()
+    demo.window.rooms["apply"].keep()
     page._model.set_brush(Brush())
     for text in (str(demo.window.settings.get("brush")), "", '{"size": -4}', "[3]"):
         demo.window.rooms["apply"].paint_edits._take_brush(text)

@@ -18,6 +18,7 @@ from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK
 from sfumato.work.luts.proof import look_loss, look_table
+from sfumato.work.luts.target import Target
 
 
 def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> None:
@@ -39,10 +40,12 @@ def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> 
     # Side B and the written file are that very table.
     shown = window.desk.previewer.written_table(hand.shown[-1].ask)
     np.testing.assert_array_equal(shown.values, made.table.values)
-    window.rooms["look"].exports.export(ExportWish(tmp_path / "fitted.cube", 17, "Fitted", False))
+    window.rooms["look"].exports.export(
+        ExportWish(tmp_path / "fitted.cube", Target("cube", 17), "Fitted", False)
+    )
     hand.settle()
-    assert window.rooms["look"].exports.proof.own_code_difference == 0
-    assert window.rooms["look"].exports.proof.grade.main == loss.main
+    assert window.rooms["look"].exports.proof.off == 0
+    assert window.rooms["look"].exports.proof.own.main == loss.main
     written = sfumato.read(tmp_path / "fitted.cube").table
     np.testing.assert_array_equal(written.values, made.table.values)
 

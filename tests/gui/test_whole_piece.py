@@ -27,6 +27,7 @@ from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel
+from sfumato.work.luts.target import Target
 from sfumato.work.stores.study_store import open_study
 
 
@@ -92,13 +93,13 @@ def test_one_look_goes_to_the_camera_and_to_the_desk(demo, tmp_path: Path) -> No
         hand.settle()
         assert line.text() == words
         file = tmp_path / f"{key}.cube"
-        window.rooms["look"].exports.export(ExportWish(file, 33, "", False))
+        window.rooms["look"].exports.export(ExportWish(file, Target("cube", 33), "", False))
         hand.settle()
         proof = proofs[key] = window.rooms["look"].exports.proof
-        assert proof.own_code_difference == 0
-        assert proof.peer.main.mean < 0.5
+        assert proof.off == 0
+        assert proof.second.loss.main.mean < 0.5
         assert sfumato.read(file).title.endswith(title)
-    assert proofs["working"].grade.main.p99 < 0.4
+    assert proofs["working"].own.main.p99 < 0.4
     # The two agree: camera values through the working LUT and the View are the camera LUT's result.
     study = attrs.evolve(hand.study, working="ACEScct")
     code = window.desk.frames.sample(study.shot("sill"), 160).reshape(-1, 3)
@@ -143,7 +144,7 @@ def test_highlights_beyond_white_come_back(demo, tmp_path: Path) -> None:
     assert (after >= 0.995).mean() < 0.1
     assert after.std(axis=0).max() > before.clip(0, 1).std(axis=0).max()
     file = tmp_path / "recovered.cube"
-    window.rooms["look"].exports.export(ExportWish(file, 33, "", False))
+    window.rooms["look"].exports.export(ExportWish(file, Target("cube", 33), "", False))
     hand.settle()
     written = sfumato.read(file).apply(np.clip(grounded, 0, 1))
     assert (written[beyond] >= 0.995).mean() < 0.1
@@ -155,7 +156,7 @@ def test_side_b_as_a_target_sees_it(demo) -> None:
     hand.settle()
     hand.act("simulate_target")
     sheet = next(d for d in window.findChildren(QDialog, "target") if d.isVisible())
-    assert window.view.now.b == "target"
+    assert window.view.now.b == "device"
 
     def rest() -> None:
         hand.settle()
@@ -189,7 +190,7 @@ def test_side_b_as_a_target_sees_it(demo) -> None:
     assert hand.study.device.grid == 64
     assert box.currentText() == "Own numbers"
     assert study_json.load(study_json.dump(hand.study)).device == hand.study.device
-    loss = window.desk.previewer.target_loss(window.desk.ask(), Cancel())
+    loss = window.desk.previewer.device_loss(window.desk.ask(), Cancel())
     assert f"{loss.mean:.3f} ΔE mean" in sheet.loss.text()
     hand.act("undo")
     rest()

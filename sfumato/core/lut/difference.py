@@ -12,6 +12,8 @@ from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.transform import Transform
 
+CLOSE = 1.0  # dE that is just seen when two pictures lie side by side
+
 
 @frozen
 class Difference:

@@ -30,8 +30,9 @@ from sfumato.core.measure.assay import REPAIRS, Stored, assay, kind_of, repaired
 from sfumato.formats import registry
 from sfumato.formats.contract import Read
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import write_bytes
-from sfumato.work.luts.lut_files import Target, display_of, held, loss, read_lut, written
+from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
+from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.target import Target
 
 RANGES: dict[str, tuple[str, Callable[[Transform], Transform]]] = {
     "legal in": ("take legal range", legal_in),
@@ -41,8 +42,7 @@ RANGES: dict[str, tuple[str, Callable[[Transform], Transform]]] = {
 }
 PARTS = ("", "tone", "colour", "tone and colour", "curves")
 ALONE, CHAIN, BLEND = "", "chain", "blend"
-EXISTING = ("add a version number", "leave it alone", "replace it")
-_VERSION, _LEAVE, _REPLACE = EXISTING
+EXISTING = (VERSION, LEAVE, REPLACE)
 DEFAULT_NAMES = "{name}"
 FIELDS = ("name", "grid", "format", "title", "number", "part")
 _MOST_FILES = 10_000
@@ -232,7 +232,7 @@ class Batch:
     targets: tuple[Target, ...]
     folder: Path
     names: str = DEFAULT_NAMES
-    existing: str = _VERSION
+    existing: str = VERSION
     recipe: Recipe = Recipe()
     repairs: dict[Path, tuple[str, ...]] = field(factory=dict)
     readings: dict[Path, str] = field(factory=dict)
@@ -243,27 +243,21 @@ class Batch:
         return files * len(self.targets)
 
 
-def _place(
-    batch: Batch, source: tuple[Path, Path], stem: str, ending: str, taken: set[Path]
-) -> Path | None:
-    """Return where a result goes; None when something is there that is to be left alone."""
+def _place(batch: Batch, source: tuple[Path, Path], stem: str, ending: str) -> Path:
+    """Return where a result goes, before versions.
+
+    Raises:
+        ExportError: it would replace the file that it comes from.
+    """
     file, root = source
     within = file.parent.relative_to(root) if file.is_relative_to(root) else Path()
-    folder = batch.folder / within
-    path = folder / f"{stem}{ending}"
-    version = 2
-    while path in taken or (batch.existing != _REPLACE and path.exists()):
-        if batch.existing == _LEAVE and path not in taken:
-            return None
-        path = folder / f"{stem}_{version}{ending}"
-        version += 1
-    if path.resolve() == file.resolve() and batch.existing == _REPLACE:
+    path = batch.folder / within / f"{stem}{ending}"
+    if path.resolve() == file.resolve() and batch.existing == REPLACE:
         raise ExportError(
             "the result would replace the file it comes from",
             hint="choose another folder or naming pattern",
             where=str(path),
         )
-    taken.add(path)
     return path
 
 
@@ -393,19 +387,21 @@ def _written(
     cancel: Cancel,
     taken: set[Path],
 ) -> Row:
-    found = held(made.transform, target, check=cancel.check)
-    grid = kind_of(found.transform)[1]
-    stem = named(batch.names, made, target, number, grid, made.transform.title)
-    path = _place(batch, source, stem, target.ending, taken)
-    if path is None:
+    def place(whole: Transform) -> Path:
+        grid = kind_of(whole)[1]
+        stem = named(batch.names, made, target, number, grid, made.transform.title)
+        return _place(batch, source, stem, target.ending)
+
+    done = deliver(
+        made.transform,
+        target,
+        place,
+        batch.existing,
+        judge=cube_judge(made.transform),
+        taken=taken,
+        cancel=cancel,
+    )
+    if done is None:
         return Row(source[0], target, skipped=True)
-    data, lost = written(found.transform, target)
-    difference = loss(made.transform, data, target)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise ExportError(
-            error.strerror or "the folder cannot be made", where=str(path.parent)
-        ) from error
-    write_bytes(path, data, force=batch.existing == _REPLACE)
-    return Row(source[0], target, path, difference, (*made.notes, *found.said, *lost))
+    difference = done.own.cube if done.own is not None else None
+    return Row(source[0], target, done.place, difference, (*made.notes, *done.said))

@@ -1,4 +1,4 @@
-"""Export of a study's Look with its proof, and the standing measure of what the grid loses."""
+"""The LUT of a study's Look: its table, what the grid loses on the shots, and its export."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.errors import FormatError, MediaError
+from sfumato.core.errors import MediaError
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import fitted, unchecked
 from sfumato.core.lut.table import Table3D
@@ -19,16 +19,13 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path, span_note
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.formats.contract import WriteOptions
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import write_bytes
 from sfumato.work.frames import Frames
-from sfumato.work.luts import peer
-from sfumato.work.luts.lut_files import format_for, read_lut
+from sfumato.work.luts.deliver import REFUSE, REPLACE, Delivered, Judge, Loss, deliver
+from sfumato.work.luts.target import Target, format_for
 from sfumato.work.tiles import bake_tiled, run_tiled
 
 MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
-CLOSE = 1.0  # dE that is just seen when two pictures lie side by side
 
 
 def entry_colours(
@@ -59,31 +56,13 @@ def viewed(study: Study, code: Rgb) -> Rgb:
     return run_tiled(lambda rgb: path.from_leave(study, rgb), code)
 
 
-@frozen
-class GridLoss:
+@frozen(eq=False, kw_only=True)
+class GridLoss(Loss):
     """What a grid loses: over all shots, over the cube, and the shot that suffers most."""
 
     grid: int
-    shots: Difference | None
-    cube: Difference
-    worst_shot: str = ""
     fitted: bool = False  # whether the nodes were fitted
     sampled: Difference | None = None  # what sampling alone would lose, where fitting was asked for
-
-    @property
-    def main(self) -> Difference:
-        """The difference that counts: on the shots, or over the cube when there are none."""
-        return self.shots or self.cube
-
-    @property
-    def is_close(self) -> bool:
-        """Whether no colour is off by more than can just be seen."""
-        return self.main.worst <= CLOSE
-
-    @property
-    def is_tolerable(self) -> bool:
-        """Whether 99 colours of 100 are off by less than can just be seen."""
-        return self.main.p99 <= CLOSE
 
 
 @frozen(eq=False)
@@ -189,38 +168,11 @@ def _loss(
     cube = cube_colours()
     over_cube = difference_of(compare(cube), cube, display)
     if not each:
-        return GridLoss(grid, None, over_cube)
+        return GridLoss(grid=grid, cube=over_cube)
     a, b, flat = (np.concatenate([e[2][i] for e in each]) for i in range(3))
     worst = max(each, key=lambda e: e[1].worst)
-    return GridLoss(grid, difference_of((a, b), flat, display), over_cube, worst[0].name)
-
-
-@frozen(eq=False)
-class Proof:
-    """What is known of a written file: read back by us, and by a reader that is not ours.
-
-    `own` compares our reader's table with the one in memory, `grade` the file's effect on the shots
-    with the exact grade, `peer` the same as FFmpeg reads the file (None: it cannot judge, see why).
-    """
-
-    file: Path
-    grid: int
-    size_bytes: int
-    own_code_difference: float
-    grade: GridLoss
-    peer: GridLoss | None
-    peer_note: str
-    transform: Transform
-
-    @property
-    def worst(self) -> float:
-        return max(each.main.worst for each in (self.grade, self.peer) if each)
-
-    @property
-    def proved(self) -> bool:
-        """Whether the file holds every node exactly, and every reader's result is tolerable."""
-        readers = [each for each in (self.grade, self.peer) if each]
-        return self.own_code_difference == 0.0 and all(r.is_tolerable for r in readers)
+    over_shots = difference_of((a, b), flat, display)
+    return GridLoss(grid=grid, cube=over_cube, shots=over_shots, worst_shot=worst[0].name)
 
 
 def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
@@ -231,55 +183,60 @@ def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
     return tuple(lines)
 
 
+def study_judge(
+    study: Study, frames: Frames, shot: Shot | None, cancel: Cancel | None = None
+) -> Judge:
+    """Return a judge of LUTs of a study's Span: against the exact path, on the shots."""
+    exact = study.transform(shot=shot.id if shot else None)
+    return lambda apply: _loss(study, frames, exact, apply, 0, cancel)
+
+
 def export_look(
     study: Study,
     frames: Frames,
     file: Path,
     *,
+    target: Target | None = None,
     shot: Shot | None = None,
     title: str = "",
     force: bool = False,
     cancel: Cancel | None = None,
     progress: Progress = silent,
-) -> Proof:
-    """Bake, write, read back twice and measure.
+) -> Delivered:
+    """Deliver the LUT of a study's Span: baked, written, read back twice and measured on the shots.
 
+    Args:
+        target: the format and its choices; None for what the file's suffix says, at the Seal's grid.
+            A grid is baked from the exact path, sampled or fitted as the study says; a shaper too.
     Raises:
         ExportError: the place cannot be written, or the file exists and `force` is false.
+        ValueRefused: the format cannot hold the Look so.
         Cancelled: before the file was written; afterwards nothing is undone.
     """
     cancel = cancel or Cancel()
-    spec = format_for(file)
-    progress(0.05, f"baking {study.grid} points")
+    if target is None:
+        target = Target(format_for(file).key, suffix=file.suffix.lower())
+    spec = target.spec
+    grid = spec.grid_for(target.grid or study.grid)
     exact = study.transform(shot=shot.id if shot else None)
-    table = look_table(study, frames, shot, cancel).table
     comments = span_words(study, shot)
-    transform = Transform((table,), title or exact.title, comments)
-    cancel.check()
-    progress(0.35, f"writing {file.name}")
-    assert spec.write is not None
-    data = spec.write(transform, WriteOptions(transform.title, comments))
-    cancel.check()
-    write_bytes(file, data, force=force)
-    progress(0.55, "reading it back")
-    back = read_lut(file).transform
-    stored = back.table
-    own = np.inf
-    if stored is not None and stored.size == table.size:
-        own = float(np.abs(stored.values - table.values).max())
-    progress(0.65, "proving it on the shots")
-    grade = _loss(study, frames, exact, back.apply, table.size, cancel)
-    progress(0.85, f"reading it with {peer.NAME}")
-    second: GridLoss | None = None
-    note = peer.cannot(table.domain)
-    if not note:
-        try:
-            second = _loss(
-                study, frames, exact, lambda rgb: peer.apply_file(file, rgb), table.size, cancel
-            )
-        except FormatError as error:
-            note = error.summary
-    progress(1.0, "done")
-    return Proof(
-        file, table.size, len(data), own, grade, second, note, attrs.evolve(back, source=str(file))
+    transform = attrs.evolve(exact, title=title or exact.title, comments=comments)
+    if spec.bakes and target.shaper is None and target.domain is None:
+        progress(0.05, f"baking {grid} points")
+        table = look_table(study, frames, shot, cancel, grid).table
+        transform = attrs.evolve(transform, stages=(table,))
+    else:
+        target = attrs.evolve(target, grid=grid if spec.bakes else None)
+    made = deliver(
+        transform,
+        attrs.evolve(target, grid=None) if transform.table is not None else target,
+        file,
+        REPLACE if force else REFUSE,
+        judge=study_judge(study, frames, shot, cancel),
+        second=True,
+        is_look=True,
+        cancel=cancel,
+        progress=progress,
     )
+    assert made is not None
+    return made

@@ -28,7 +28,9 @@ from sfumato.work.luts.batch import (
     named,
     run,
 )
-from sfumato.work.luts.lut_files import Target, read_lut, write_lut
+from sfumato.work.luts.deliver import write_lut
+from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.luts.target import Target
 
 LUTS = ROOT / "demo" / "luts"
 CUBE = (Target("cube"),)
@@ -150,10 +152,10 @@ def test_cancel_leaves_whole_files_only(folder: Path, tmp_path: Path) -> None:
 
     with pytest.raises(Cancelled):
         run(batch(folder, tmp_path / "out"), cancel, on_row=on_row)
-    written = [r.written for r in rows if r.written]
-    assert len(written) == 1
-    assert [p for p in (tmp_path / "out").rglob("*") if p.is_file()] == written
-    read_lut(written[0])
+    encoded = [r.written for r in rows if r.written]
+    assert len(encoded) == 1
+    assert [p for p in (tmp_path / "out").rglob("*") if p.is_file()] == encoded
+    read_lut(encoded[0])
 
 
 def test_a_folder_that_cannot_be_made_is_told(folder: Path, tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import Frames
-from sfumato.work.luts import peer, proof
+from sfumato.work.luts import proof, readers
 from sfumato.work.preview import preview
 from sfumato.work.preview.preview import Ask, Previewer, _Steps
 from sfumato.work.stores.study_store import open_study
@@ -70,11 +70,11 @@ def test_the_lut_side_is_the_written_table(study: Study, frames: Frames, tmp_pat
         assert np.abs(shown.b.astype(int) - expected).max() <= 1
         file = tmp_path / f"{i}.cube"
         made = proof.export_look(spanned, frames, file, shot=shot if span.with_ground else None)
-        assert made.own_code_difference == 0
+        assert made.off == 0
         words = f"expects {path.span_names(spanned, shot)[0]} ("
         assert made.transform.comments[0].startswith(words)
         ours = table.apply(found)
-        for theirs in (peer.apply_file(file, found), peers.opencolorio(file, found)):
+        for theirs in (readers.ffmpeg(file, found), peers.opencolorio(file, found)):
             assert np.abs(theirs - ours).max() < 2e-6, span
 
 
@@ -164,14 +164,13 @@ def test_an_export_with_a_ground_is_proved_on_its_own_path(
         title="With Ground",
         progress=lambda share, _words: steps.append(share),
     )
-    assert done.own_code_difference == 0
+    assert done.off == 0
     assert done.transform.title == "With Ground"
     assert "includes the Ground of shot furnace" in done.transform.comments
     assert steps == sorted(steps)
     assert steps[-1] == 1.0
-    assert done.peer.main.mean == pytest.approx(done.grade.main.mean, abs=1e-3)
-    assert proof.peer.cannot(((0.1,) * 3, (1.0,) * 3))
+    assert done.second.loss.main.mean == pytest.approx(done.own.main.mean, abs=1e-3)
     empty = attrs.evolve(study, shots=())
     alone = proof.export_look(empty, frames, tmp_path / "e.cube")
-    assert alone.grade.shots is None
-    assert alone.grade.main.count == 20000
+    assert alone.own.shots is None
+    assert alone.own.main.count == 20000

@@ -37,15 +37,9 @@ from sfumato.work.luts.batch import (
     lut_files,
     stored_of,
 )
-from sfumato.work.luts.lut_files import (
-    Target,
-    display_of,
-    held,
-    loss,
-    options_for,
-    read_lut,
-    written,
-)
+from sfumato.work.luts.deliver import loss_of
+from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.target import Target, encoded, held, options_for
 
 KEPT_BYTES = 256 << 20  # transforms of the last files stay in memory, up to this size
 
@@ -497,9 +491,9 @@ def _tried(now: Chosen, target: Target, cancel: Cancel) -> Outcome:
     spec = target.spec
     try:
         found = held(now.transform, target, check=cancel.check)
-        data, lost = written(found.transform, target)
+        data, lost = encoded(found.transform, target)
         cancel.check()
-        difference = loss(now.transform, data, target, 6000)
+        difference = loss_of(now.transform, data, target, 6000)
     except SfumatoError as error:
         return Outcome(target.key, refused=error.summary)
     table = found.transform.table

@@ -19,18 +19,13 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.mark import Mark
-from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
-from sfumato.core.controls import Number
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
-from sfumato.formats.contract import DEPTH_WORDS
 from sfumato.formats.registry import formats
 from sfumato.work.luts.batch import EXISTING, FIELDS, Made, named
 
-_GRID = Number(
-    title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0
-)
 _FIT = {"sampled": False, "fitted, kept only if better": True}
 
 
@@ -42,7 +37,6 @@ class _GoalRow(QWidget):
         self.key = goal.key
         self._panel = panel
         spec = formats()[goal.key]
-        self._own_grid = spec.default_grid
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 3)
         column.setSpacing(0)
@@ -70,65 +64,20 @@ class _GoalRow(QWidget):
         self._more.clicked.connect(self._unfold)
         line.addWidget(self._more)
         column.addLayout(line)
-        self._box = QWidget()
-        form = QFormLayout(self._box)
-        form.setContentsMargins(24, 0, 0, 4)
-        form.setVerticalSpacing(1)
-        self.grid: ScrubNumber | None = None
-        self.depth_box: Chooser | None = None
-        self.layout_box: Chooser | None = None
-        self.suffix: Chooser | None = None
-        if spec.bakes:
-            self.grid = ScrubNumber(_GRID, spec.default_grid)
-            self.grid.setObjectName(f"grid.{goal.key}")
-            self.grid.left = True
-            self.grid.released.connect(self._edit_grid)
-            form.addRow(quiet("Grid"), self.grid)
-        if len(spec.depths) > 1:
-            choices = {DEPTH_WORDS[d]: d for d in spec.depths}
-            self.depth_box = self._chooser(form, "Depth", f"depth.{goal.key}", choices, "depth")
-        if len(spec.layouts) > 1:
-            choices = {layout: layout for layout in spec.layouts}
-            self.layout_box = self._chooser(form, "Layout", f"layout.{goal.key}", choices, "layout")
-        if len(spec.suffixes) > 1:
-            choices = {s: s for s in spec.suffixes}
-            self.suffix = self._chooser(form, "File", f"suffix.{goal.key}", choices, "suffix")
-        self._more.setVisible(form.rowCount() > 0)
+        self._box = TargetForm(spec, f"{{}}.{goal.key}")
+        self._box.form.setContentsMargins(24, 0, 0, 4)
+        self._box.form.setVerticalSpacing(1)
+        self._box.edited.connect(lambda field, value: panel.change(self.key, **{field: value}))
+        self._more.setVisible(self._box.form.rowCount() > 0)
         self._box.hide()
         column.addWidget(self._box)
-
-    def _chooser(
-        self, form: QFormLayout, title: str, name: str, choices: dict[str, str], field: str
-    ) -> Chooser:
-        box = Chooser()
-        box.setObjectName(name)
-        box.setAccessibleName(f"{title}, {formats()[self.key].title}")
-        for words, value in choices.items():
-            box.addItem(words, value)
-        box.activated.connect(lambda _i: self._panel.change(self.key, **{field: box.currentData()}))
-        form.addRow(quiet(title), box)
-        return box
 
     def _unfold(self, on: bool) -> None:
         self._box.setVisible(on)
 
-    def _edit_grid(self) -> None:
-        assert self.grid is not None
-        wish = formats()[self.key].grid_for(round(self.grid.value()))
-        self._panel.change(self.key, grid=wish)
-
     def show_goal(self, goal: Goal) -> None:
         self.mark.setChecked(goal.on)
-        if self.grid is not None:
-            self.grid.show_value(goal.grid or self._own_grid)
-        spec = formats()[goal.key]
-        for box, value, usual in (
-            (self.depth_box, goal.depth, spec.depths[0]),
-            (self.layout_box, goal.layout, spec.layouts[0] if spec.layouts else ""),
-            (self.suffix, goal.suffix, spec.suffixes[0]),
-        ):
-            if box is not None:
-                box.setCurrentIndex(box.findData(value or usual))
+        self._box.show_choices(goal.grid, depth=goal.depth, layout=goal.layout, suffix=goal.suffix)
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         if outcome is None:

@@ -30,7 +30,7 @@ from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
 from sfumato.core.study.study import LOOK
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.luts.lut_files import write_lut
+from sfumato.work.luts.deliver import write_lut
 from sfumato.work.stores.coats import coat_of, stated_ends
 from sfumato.work.stores.study_store import lut_file, read_lut_file
 
@@ -160,7 +160,7 @@ class CoatEdits(QObject):
         lost = list(held.said)
         if coat.strength != 1.0 or not coat.laying.is_plain:
             lost.append("its Strength, blend and Reach are not in it")
-        self.services.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
+        self.services.notices.good(f"{file.name} is encoded", "; ".join(lost) or str(file.parent))
 
     @property
     def is_busy(self) -> bool:

@@ -16,7 +16,7 @@ from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.controls import kinds
 from sfumato.core.lut.device import DEVICES
-from sfumato.work.luts.proof import CLOSE
+from sfumato.core.lut.difference import CLOSE
 
 _OWN = "Own numbers"
 

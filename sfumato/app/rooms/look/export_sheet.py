@@ -1,11 +1,12 @@
-"""The sheet from which the Look goes into a file."""
+"""The sheet from which the Look goes into a file of any LUT format."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
+import attrs
 from attrs import frozen
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
@@ -20,10 +21,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted
-from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.rooms.look.seal import GRID
+from sfumato.app.controls.editor import Chooser, painted
+from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.theme import strong_font
+from sfumato.formats.registry import formats
+from sfumato.work.luts.deliver import plain_name
+from sfumato.work.luts.target import Target
+
+SHAPER = 4096  # entries
+_USUAL_GRIDS = (17, 33, 65)
 
 
 @frozen
@@ -31,88 +38,95 @@ class ExportWish:
     """What the person asked for."""
 
     file: Path
-    grid: int
+    target: Target
     title: str
     force: bool
 
 
-def file_name(look: str, grid: int) -> str:
-    """Return a plain file name for a Look: `Low tide`, 33 -> `low_tide_33.cube`."""
-    stem = re.sub(r"[^a-z0-9]+", "_", look.casefold()).strip("_") or "look"
-    return f"{stem[:60]}_{grid}.cube"
+@frozen
+class ExportAsk:
+    """What the sheet starts with: the Look, its Span, and the choices of last time.
+
+    `grid` is the Seal's; `lost(target)` says what a file of that target would not keep, or raises
+    nothing: a reason beginning with "!" is why it cannot be written.
+    """
+
+    look: str
+    title: str
+    span: str
+    folder: Path
+    grid: int
+    target: Target
+    lost: Callable[[Target], tuple[str, ...]]
+    choose_folder: Callable[[Path], Path | None]
+    warning: str = ""
+
+
+def file_name(look: str, target: Target) -> str:
+    """Return a plain file name for a Look: `Low tide`, 33 points -> `low_tide_33.cube`."""
+    grid = f"_{target.grid}" if target.spec.bakes and target.grid else ""
+    return f"{plain_name(look)}{grid}{target.ending}"
 
 
 class ExportSheet(QDialog):
-    """Name, folder, grid, title. `wish` is set when it was accepted."""
+    """Format and its choices, name, folder, title. `wish` is set when it was accepted."""
 
-    def __init__(
-        self,
-        parent: QWidget,
-        look: str,
-        title: str,
-        folder: Path,
-        grid: int,
-        span: str,
-        warning: str,
-        choose: Callable[[Path], Path | None],
-    ) -> None:
+    def __init__(self, parent: QWidget, ask: ExportAsk) -> None:
         super().__init__(parent)
         self.wish: ExportWish | None = None
-        self._own_name = True
-        self._look = look
+        self._ask, self._own_name = ask, True
+        self.target = self._fitting(attrs.evolve(ask.target, grid=ask.grid))
         self.setWindowTitle("Export the LUT")
         self.setObjectName("export")
         self.setMinimumWidth(520)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = QLabel(f"Export “{look}” as a LUT")
+        heading = QLabel(f"Export “{ask.look}” as a LUT")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
-        form = QFormLayout()
+        self._form = form = QFormLayout()
         form.setVerticalSpacing(8)
         form.setHorizontalSpacing(14)
-        self.grid = ScrubNumber(GRID, 33)
-        self.grid.setObjectName("export.grid")
-        self.grid.left = True
-        self.grid.setMinimumWidth(28)
-        self.grid.show_value(grid)
-        self.grid.edited.connect(self._on_grid)
-        self.name = QLineEdit(file_name(look, grid))
+        self.format = Chooser()
+        self.format.setObjectName("export.format")
+        self.format.setAccessibleName("Format")
+        for spec in sorted(formats().values(), key=lambda s: (s.key != "cube", s.title)):
+            if spec.write is not None:
+                self.format.addItem(f"{spec.title}  {spec.suffixes[0]}", spec.key)
+        self.format.setCurrentIndex(self.format.findData(self.target.key))
+        self.format.activated.connect(lambda _i: self._take_format())
+        form.addRow("Format", self.format)
+        self._choices = QVBoxLayout()
+        self._choices.setContentsMargins(0, 0, 0, 0)
+        form.addRow("", self._choices)
+        self.name = QLineEdit()
         self.name.setObjectName("export.name")
         self.name.textEdited.connect(self._on_typed)
-        self.folder = QLineEdit(str(folder))
+        self.folder = QLineEdit(str(ask.folder))
         self.folder.setObjectName("export.folder")
         self.folder.textEdited.connect(lambda _t: self._check())
         browse = QPushButton("Choose…")
-        browse.clicked.connect(lambda: self._browse(choose))
-        self.title = QLineEdit(title)
-        self.title.setObjectName("export.title")
-        self.title.setMaxLength(200)
+        browse.clicked.connect(self._browse)
         folder_row = QHBoxLayout()
         folder_row.addWidget(self.folder, 1)
         folder_row.addWidget(browse)
-        grid_row = QHBoxLayout()
-        grid_row.addWidget(self.grid)
-        grid_row.addWidget(QLabel("points a side"))
-        for points in (17, 33, 65):
-            button = QPushButton(str(points))
-            button.setProperty("flat", True)
-            button.setAccessibleName(f"{points} points")
-            button.clicked.connect(lambda _on, p=points: self.grid._set(p))
-            grid_row.addWidget(button)
-        grid_row.addStretch(1)
+        self.title = QLineEdit(ask.title)
+        self.title.setObjectName("export.title")
+        self.title.setMaxLength(200)
         form.addRow("Name", self.name)
         form.addRow("Folder", folder_row)
-        form.addRow("Grid", grid_row)
         form.addRow("Title", self.title)
-        covers = QLabel(span)
-        form.addRow("Covers", covers)
+        form.addRow("Covers", QLabel(ask.span))
+        self.lost = QLabel()
+        self.lost.setObjectName("export.lost")
+        self.lost.setWordWrap(True)
+        form.addRow("Loses", self.lost)
         column.addLayout(form)
-        self.warning = QLabel(warning)
+        self.warning = QLabel(ask.warning)
         self.warning.setProperty("pigment", "cinnabar")
         self.warning.setWordWrap(True)
-        self.warning.setVisible(bool(warning))
+        self.warning.setVisible(bool(ask.warning))
         column.addWidget(self.warning)
         self.state = QLabel()
         self.state.setWordWrap(True)
@@ -130,35 +144,115 @@ class ExportSheet(QDialog):
         row.addWidget(stay)
         row.addWidget(self.go)
         column.addLayout(row)
-        self._check()
+        self._fill_choices()
+        self._show_name()
         self.name.setFocus()
         self.name.selectAll()
 
+    # --- the format and its choices ----------------------------------------------------------------
+    @staticmethod
+    def _fitting(target: Target) -> Target:
+        """Return a target with a grid that its format holds, and no shaper where it has none."""
+        spec = target.spec
+        grid = spec.grid_for(target.grid) if spec.bakes and target.grid else target.grid
+        return attrs.evolve(target, grid=grid, shaper=target.shaper if spec.shaper else None)
+
+    def _take_format(self) -> None:
+        key = self.format.currentData()
+        if key != self.target.key:
+            self.target = self._fitting(Target(key, self._ask.grid))
+            self._fill_choices()
+            self._show_name()
+
+    def _fill_choices(self) -> None:
+        """Lay out what the chosen format lets one choose."""
+        while self._choices.count():
+            item = self._choices.takeAt(0)
+            old = item.widget() if item is not None else None
+            if old is not None:
+                old.hide()
+                old.deleteLater()
+        spec = self.target.spec
+        box = TargetForm(spec, "export.{}")
+        box.form.setVerticalSpacing(6)
+        box.form.setHorizontalSpacing(10)
+        box.edited.connect(self._edit)
+        if box.grid is not None:
+            box.grid.setMinimumWidth(28)
+            box.form.setWidget(0, QFormLayout.ItemRole.FieldRole, self._grid_row(box))
+        if spec.shaper:
+            shaper = Mark(f"a shaper of {SHAPER} entries before it")
+            shaper.setObjectName("export.shaper")
+            shaper.setToolTip("A 1D table that gives the dark tones more of the grid.")
+            shaper.setChecked(self.target.shaper is not None)
+            shaper.clicked.connect(lambda on: self._edit("shaper", SHAPER if on else None))
+            box.form.addRow("", shaper)
+        self.choices = box
+        self._choices.addWidget(box)
+        box.setVisible(box.form.rowCount() > 0)
+        self._show_choices()
+
+    def _grid_row(self, box: TargetForm) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        assert box.grid is not None
+        line.addWidget(box.grid)
+        line.addWidget(QLabel("points a side"))
+        spec = self.target.spec
+        for points in dict.fromkeys(spec.grid_for(g) for g in _USUAL_GRIDS):
+            button = QPushButton(str(points))
+            button.setProperty("flat", True)
+            button.setAccessibleName(f"{points} points")
+            button.clicked.connect(lambda _on, p=points: self._edit("grid", p))
+            line.addWidget(button)
+        line.addStretch(1)
+        return row
+
+    def _edit(self, field: str, value: Any) -> None:
+        self.target = attrs.evolve(self.target, **{field: value})
+        self._show_choices()
+        self._show_name()
+
+    def _show_choices(self) -> None:
+        t = self.target
+        self.choices.show_choices(t.grid, depth=t.depth, layout=t.layout, suffix=t.suffix)
+
+    # --- name and place ----------------------------------------------------------------------------
+    def _show_name(self) -> None:
+        if self._own_name:
+            self.name.setText(file_name(self._ask.look, self.target))
+        else:
+            stem = self.name.text()
+            for spec in formats().values():
+                stem = next((stem[: -len(s)] for s in spec.suffixes if stem.endswith(s)), stem)
+            self.name.setText(f"{stem}{self.target.ending}")
+        self._check()
+
     def _file(self) -> Path:
         name = self.name.text().strip()
-        if name and not name.lower().endswith(".cube"):
-            name += ".cube"
+        if name and not name.lower().endswith(self.target.ending):
+            name += self.target.ending
         return Path(self.folder.text()).expanduser() / name
-
-    def _on_grid(self, value: float) -> None:
-        if self._own_name:
-            self.name.setText(file_name(self._look, round(value)))
-        self._check()
 
     def _on_typed(self, _text: str) -> None:
         self._own_name = False
         self._check()
 
-    def _browse(self, choose: Callable[[Path], Path | None]) -> None:
-        folder = choose(Path(self.folder.text()))
+    def _browse(self) -> None:
+        folder = self._ask.choose_folder(Path(self.folder.text()))
         if folder is not None:
             self.folder.setText(str(folder))
             self._check()
 
     def _check(self) -> None:
-        """Say beside the button what stands in the way, or what would be replaced."""
+        """Say what is lost, and beside the button what stands in the way, or what would be replaced."""
+        lost = self._ask.lost(self.target)
+        held = not (lost and lost[0].startswith("!"))
+        self.lost.setText("; ".join(lost).lstrip("!") or "nothing beside what lies between nodes")
+        painted(self.lost, "" if held else "cinnabar")
         file = self._file()
-        words, pigment, good = "", "", True
+        words, pigment, good = "", "", held
         if not self.name.text().strip() or "/" in self.name.text():
             words, pigment, good = "Give a file name without slashes.", "cinnabar", False
         elif not file.parent.is_dir():
@@ -174,9 +268,7 @@ class ExportSheet(QDialog):
 
     def _accept(self) -> None:
         file = self._file()
-        self.wish = ExportWish(
-            file, round(self.grid.value()), self.title.text().strip(), file.exists()
-        )
+        self.wish = ExportWish(file, self.target, self.title.text().strip(), file.exists())
         self.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

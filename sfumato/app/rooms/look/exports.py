@@ -2,20 +2,50 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import attrs
 from PySide6.QtCore import QObject, Qt
 
-from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
+from sfumato.app.rooms.look.export_sheet import ExportAsk, ExportSheet, ExportWish
 from sfumato.app.rooms.look.seal import Seal
 from sfumato.app.services.services import Services
+from sfumato.core.errors import ValueRefused
+from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
 from sfumato.core.study.coat import every
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.luts.proof import GridLoss, Proof, export_look, smallest_grid
+from sfumato.work.luts.deliver import Delivered
+from sfumato.work.luts.proof import GridLoss, export_look, smallest_grid
+from sfumato.work.luts.target import Target, options_for
 from sfumato.work.preview.preview import EXACT, FILE
+
+_TRIED = 9  # points of the lattice on which formats are asked what they would lose
+
+
+def kept(target: Target) -> str:
+    """Return the choices of an export as they are kept between sessions."""
+    return json.dumps(attrs.asdict(attrs.evolve(target, grid=None, domain=None)))
+
+
+def remembered(text: str) -> Target:
+    """Return the choices of the last export; a cube file where there are none that hold."""
+    try:
+        plain = json.loads(text)
+        target = Target(**plain)
+        return target if target.depth_written and target.spec.write is not None else Target("cube")
+    except (ValueError, TypeError, KeyError, ValueRefused):
+        return Target("cube")
+
+
+def _lost(plain: Transform, target: Target) -> tuple[str, ...]:
+    """Say what a file of a target would not keep of a lattice; why not, behind "!", where it cannot be."""
+    spec = target.spec
+    if not spec.bakes:
+        return (f"!{spec.holds(plain)}",)
+    return spec.not_kept(plain, options_for(target, plain))
 
 
 class Exports(QObject):
@@ -26,7 +56,7 @@ class Exports(QObject):
         self.services, self._seal = services, seal
         self.model, self.view, self.desk = services.model, services.view, services.desk
         self.notices = services.notices
-        self.proof: Proof | None = None
+        self.proof: Delivered | None = None
 
     def _take_span(self, key: str) -> None:
         study = self.model.study
@@ -53,16 +83,21 @@ class Exports(QObject):
             if shot is None:
                 return
             warning = f"Includes the Ground of {shot.name}: right for this shot only."
-        folder = Path(self.services.settings.get("export_folder", str(Path.home())))
+        settings = self.services.settings
+        plain = attrs.evolve(study.transform(), stages=study.bake(_TRIED).stages)
         sheet = ExportSheet(
             self.services.window,
-            study.look.name,
-            span_title(study, span_names(study, shot)),
-            folder,
-            study.grid,
-            span_sentence(study, shot),
-            warning,
-            lambda f: self.services.ports.choose_folder(self.services.window, f),
+            ExportAsk(
+                study.look.name,
+                span_title(study, span_names(study, shot)),
+                span_sentence(study, shot),
+                Path(str(settings.get("export_folder", str(Path.home())))),
+                study.grid,
+                remembered(str(settings.get("export_target", ""))),
+                lambda target: _lost(plain, target),
+                lambda f: self.services.ports.choose_folder(self.services.window, f),
+                warning,
+            ),
         )
         sheet.accepted.connect(lambda: self.export(sheet.wish))
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -71,25 +106,28 @@ class Exports(QObject):
     def export(self, wish: ExportWish | None) -> None:
         if wish is None:
             return
-        self.services.settings.set("export_folder", str(wish.file.parent))
+        settings, target = self.services.settings, wish.target
+        settings.set("export_folder", str(wish.file.parent))
+        settings.set("export_target", kept(target))
         study = self.model.study
-        if wish.grid != study.grid:
-            study = attrs.evolve(study, grid=wish.grid)
+        if target.grid and target.spec.bakes and target.grid != target.spec.grid_for(study.grid):
+            study = attrs.evolve(study, grid=target.grid)
             self.model.commit("Grid", study)
         shot, frames = self.desk.shot, self.desk.frames
 
-        def work(cancel: Cancel, progress: Progress) -> tuple[Study, Proof]:
-            proof = export_look(
+        def work(cancel: Cancel, progress: Progress) -> tuple[Study, Delivered]:
+            done = export_look(
                 study,
                 frames,
                 wish.file,
+                target=target,
                 shot=shot if study.span.with_ground else None,
                 title=wish.title,
                 force=wish.force,
                 cancel=cancel,
                 progress=progress,
             )
-            return study, proof
+            return study, done
 
         self.services.queue.add(f"Exporting {wish.file.name}", work, then=self._exported)
 
@@ -125,19 +163,16 @@ class Exports(QObject):
         self.model.commit("Grid", attrs.evolve(self.model.study, grid=grid))
         self.notices.good(f"{grid} points are enough", said)
 
-    def _exported(self, answer: tuple[Study, Proof]) -> None:
+    def _exported(self, answer: tuple[Study, Delivered]) -> None:
         """Show what a written file does."""
-        study, proof = answer
-        self.proof = proof
+        study, done = answer
+        self.proof = done
         if self.model.study == study:
-            self._seal.show_proof(proof)
-        verdict = "proved" if proof.proved else "written, but out of tolerance"
-        say = self.notices.good if proof.proved else self.notices.note
-        say(
-            f"{proof.file.name} is {verdict}: {proof.worst:.2f} ΔE at worst",
-            str(proof.file.parent),
-        )
-        self.view.set(written=proof.transform)
+            self._seal.show_proof(done)
+        verdict = "proved" if done.proved else "written, but out of tolerance"
+        say = self.notices.good if done.proved else self.notices.note
+        say(f"{done.place.name} is {verdict}: {done.worst:.2f} ΔE at worst", str(done.place.parent))
+        self.view.set(written=done.transform)
 
     def forget_proof(self) -> None:
         self.proof = None

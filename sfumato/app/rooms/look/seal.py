@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import attrs
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -17,10 +15,12 @@ from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.controls import Number
+from sfumato.core.lut.difference import CLOSE
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import every
-from sfumato.work.luts import peer
-from sfumato.work.luts.proof import CLOSE, GridLoss, Proof
+from sfumato.formats.contract import DEPTH_WORDS
+from sfumato.work.luts.deliver import Delivered, Loss
+from sfumato.work.luts.proof import GridLoss
 
 GRID = Number(
     title="Grid",
@@ -42,7 +42,7 @@ TOLERANCE = Number(
 )
 
 
-def loss_words(loss: GridLoss) -> str:
+def loss_words(loss: Loss) -> str:
     """Say a loss in one line."""
     if loss.shots is None:
         return f"{loss.cube.worst:.2f} ΔE at worst over the cube"
@@ -59,7 +59,7 @@ class Seal(QWidget):
     def __init__(self, model: StudyModel, desk: Desk) -> None:
         super().__init__()
         self._model, self._desk = model, desk
-        self._proof: Proof | None = None
+        self._proof: Delivered | None = None
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 12, 16, 14)
@@ -173,7 +173,7 @@ class Seal(QWidget):
             self._proof = None
             self.refresh()
 
-    def show_loss(self, loss: Any) -> None:
+    def show_loss(self, loss: GridLoss | None) -> None:
         if loss is None:
             return
         count = len(self._model.study.shots)
@@ -192,23 +192,21 @@ class Seal(QWidget):
             f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less."
         )
 
-    def show_proof(self, proof: Proof) -> None:
+    def show_proof(self, proof: Delivered) -> None:
         """Say what the written file was proved to do."""
         self._proof = proof
-        self._proof_name.setText(f"{proof.file.name} is written")
-        lines = []
-        same = proof.own_code_difference == 0
-        lines.append(
-            "Read back: every node the same"
-            if same
-            else f"Read back: nodes differ by up to {proof.own_code_difference:.2g}"
-        )
-        if proof.peer is not None:
-            lines.append(
-                f"As {peer.NAME} reads it: {loss_words(proof.peer)}".replace(", ", ",\n   ")
-            )
-        else:
-            lines.append(f"{peer.NAME} did not judge it: {proof.peer_note}")
+        self._proof_name.setText(f"{proof.place.name} is written")
+        lines = [f"Read back: nodes differ by up to {proof.off:.2g}"]
+        if proof.is_exact:
+            depth = proof.target.depth_written
+            to = "" if proof.off == 0 else f" to {DEPTH_WORDS[depth]}"
+            lines = [f"Read back: every node the same{to}"]
+        second = proof.second
+        if second is not None and second.loss is not None:
+            words = f"As {second.reader} reads it: {loss_words(second.loss)}"
+            lines.append(words.replace(", ", ",\n   "))
+        elif second is not None:
+            lines.append(f"Not read by another program: {second.note}")
         self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))
         painted(self._proof_lines, "malachite" if proof.proved else "cinnabar")
         self.refresh()

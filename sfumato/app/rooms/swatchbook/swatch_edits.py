@@ -23,7 +23,7 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import swatches as work
-from sfumato.work.luts.lut_files import write_lut
+from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Layer, Swatch, as_lut, takes
 from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import shipped_folder
@@ -142,7 +142,7 @@ class SwatchEdits(QObject):
     def _wrote(self, answer: tuple[Path, str]) -> None:
         file, words = answer
         self.swatches.rescan()
-        self.notices.good(f"{file.name} is written", words)
+        self.notices.good(f"{file.name} is encoded", words)
 
     def _laid(self, answer: tuple[str, list[Coat], bool]) -> None:
         name, coats, converted = answer

@@ -1,0 +1,68 @@
+"""The choices that a LUT format offers: grid, depth, layout, file; made from its declaration."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QFormLayout, QWidget
+
+from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.core.controls import Number
+from sfumato.formats.contract import DEPTH_WORDS, FormatSpec
+
+GRID = Number(
+    title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0
+)
+
+
+class TargetForm(QWidget):
+    """`edited(field, value)`: a choice was made; a format that has none leaves the form empty.
+
+    `naming` makes object names of fields, as `"{}.cube"`.
+    """
+
+    edited = Signal(str, object)
+
+    def __init__(self, spec: FormatSpec, naming: str) -> None:
+        super().__init__()
+        self._spec, self._naming = spec, naming
+        self.form = QFormLayout(self)
+        self.form.setContentsMargins(0, 0, 0, 0)
+        self.grid: ScrubNumber | None = None
+        self._boxes: dict[str, tuple[Chooser, str]] = {}  # with what "" stands for
+        if spec.bakes:
+            self.grid = ScrubNumber(GRID, spec.default_grid)
+            self.grid.setObjectName(naming.format("grid"))
+            self.grid.left = True
+            self.grid.released.connect(self._edit_grid)
+            self.form.addRow(quiet("Grid"), self.grid)
+        for title, field, choices in (
+            ("Depth", "depth", {DEPTH_WORDS[d]: d for d in spec.depths}),
+            ("Layout", "layout", {layout: layout for layout in spec.layouts}),
+            ("File", "suffix", {s: s for s in spec.suffixes}),
+        ):
+            if len(choices) > 1:
+                self._add(title, field, choices)
+
+    def _add(self, title: str, field: str, choices: dict[str, str]) -> None:
+        box = Chooser()
+        box.setObjectName(self._naming.format(field))
+        box.setAccessibleName(f"{title}, {self._spec.title}")
+        for words, value in choices.items():
+            box.addItem(words, value)
+        box.activated.connect(lambda _i: self.edited.emit(field, box.currentData()))
+        self.form.addRow(quiet(title), box)
+        self._boxes[field] = (box, next(iter(choices.values())))
+
+    def _edit_grid(self) -> None:
+        assert self.grid is not None
+        self.edited.emit("grid", self._spec.grid_for(round(self.grid.value())))
+
+    def show_choices(self, grid: int | None, **choices: str) -> None:
+        """Show what is chosen; None and "" are what the format has by itself."""
+        if self.grid is not None:
+            self.grid.show_value(grid or self._spec.default_grid)
+        for field, value in choices.items():
+            if field in self._boxes:
+                box, usual = self._boxes[field]
+                box.setCurrentIndex(box.findData(value or usual))

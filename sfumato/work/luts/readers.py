@@ -1,0 +1,184 @@
+"""Readers of LUT files that are not ours: what they make of a file that was written.
+
+A written LUT is proved by the first of them that knows its format; where none does, that is said.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from attrs import frozen
+from av.filter import Graph
+
+from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.errors import FormatError
+from sfumato.core.lut.table import Table3D
+from sfumato.core.lut.transform import Transform
+
+_WIDE = 1024  # of pictures for FFmpeg: a multiple of 16 floats, so that no row is padded
+
+
+def _rows(rgb: Any) -> Rgb:
+    """Return colours as a picture that FFmpeg's float code can take: no NaN, whole rows."""
+    colours = np.nan_to_num(as_rgb(rgb)).reshape(-1, 3)
+    padded = np.zeros((-(-len(colours) // _WIDE) * _WIDE, 3), np.float32)
+    padded[: len(colours)] = colours
+    return padded.reshape(-1, _WIDE, 3)
+
+
+def _source(graph: Graph, pixels: Rgb) -> Any:
+    kind: Any = "gbrpf32le"
+    base = Fraction(1, 25)
+    h, w = pixels.shape[:2]
+    return graph.add_buffer(width=w, height=h, format=kind, time_base=base)
+
+
+def _frame(pixels: Rgb) -> Any:
+    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="gbrpf32le")
+    frame.pts, frame.time_base = 0, Fraction(1, 25)
+    return frame
+
+
+def ffmpeg(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
+    """Apply a LUT file as the `lut3d` filter of the FFmpeg libraries reads it, in float.
+
+    Args:
+        rgb: (..., 3) numbers; NaN becomes 0 first (FFmpeg's float code cannot take it).
+    Returns:
+        New float32 (..., 3), not clipped.
+    Raises:
+        FormatError: FFmpeg refuses the file.
+    """
+    pixels = _rows(rgb)
+    graph = Graph()
+    graph.threads = 1
+    try:
+        source = _source(graph, pixels)
+        lut = graph.add("lut3d", file=str(path), interp=interp)
+        sink = graph.add("buffersink")
+        source.link_to(lut)
+        lut.link_to(sink)
+        graph.configure()
+        graph.push(_frame(pixels))
+        result = graph.pull().to_ndarray().reshape(-1, 3)
+    except (av.error.FFmpegError, ValueError, OSError) as error:
+        raise FormatError("FFmpeg does not read this file", where=str(path)) from error
+    return np.asarray(result[: np.size(rgb) // 3], np.float32).reshape(np.shape(rgb))
+
+
+def ffmpeg_hald(path: str | Path, rgb: Any) -> Rgb:
+    """Let FFmpeg decode a HALD picture and look colours up in it by its `haldclut` filter, in float.
+
+    Raises:
+        FormatError: FFmpeg refuses the picture.
+    """
+    try:
+        with av.open(str(path)) as container:
+            frame = next(container.decode(video=0))
+        nodes = _pixels(frame)
+        pixels = _rows(rgb)
+        graph = Graph()
+        graph.threads = 1
+        sources = [_source(graph, p) for p in (pixels, nodes)]
+        clut = graph.add("haldclut", "shortest=1:repeatlast=1")
+        sink = graph.add("buffersink")
+        for i, source in enumerate(sources):
+            source.link_to(clut, 0, i)
+        clut.link_to(sink)
+        graph.configure()
+        for source, picture in zip(sources, (pixels, nodes), strict=True):
+            source.push(_frame(picture))
+            source.push(None)
+        result = graph.pull().to_ndarray().reshape(-1, 3)
+    except (av.error.FFmpegError, ValueError, OSError, StopIteration) as error:
+        raise FormatError("FFmpeg does not read this picture", where=str(path)) from error
+    return np.asarray(result[: np.size(rgb) // 3], np.float32).reshape(np.shape(rgb))
+
+
+def _pixels(frame: Any) -> Rgb:
+    """Return a decoded frame as RGB, 0..1."""
+    if frame.format.name.startswith("gbrpf16"):
+        planes = [
+            np.frombuffer(p, "<f2").reshape(-1, p.line_size // 2)[:, : frame.width]
+            for p in frame.planes
+        ]
+        return np.stack([planes[2], planes[0], planes[1]], -1).astype(np.float32)
+    values = frame.to_ndarray()
+    peak = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(values.dtype, 1)
+    return np.asarray(values[..., :3] / np.float32(peak), np.float32)
+
+
+def opencolorio(path: str | Path, rgb: Any) -> Rgb:
+    """Apply a LUT or CDL file as the OpenColorIO library reads it.
+
+    Raises:
+        FormatError: the library refuses the file.
+    """
+    import PyOpenColorIO as ocio
+
+    ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)
+    ocio.ClearAllCaches()
+    how = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
+    how.setCDLStyle(ocio.CDL_ASC)
+    try:
+        made = ocio.Config.CreateRaw().getProcessor(how)
+    except ocio.Exception as error:
+        raise FormatError("OpenColorIO does not read this file", where=str(path)) from error
+    out = np.ascontiguousarray(rgb, np.float32).copy()
+    made.getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE).applyRGB(out)
+    return out
+
+
+@frozen(eq=False)
+class Reader:
+    """`cannot(transform)` says why a file of that is beyond it, "" when it is not."""
+
+    name: str
+    keys: tuple[str, ...]  # of formats
+    apply: Callable[[str | Path, Any], Rgb]
+    cannot: Callable[[Transform], str] = lambda _transform: ""
+
+
+def _beyond_ffmpeg(transform: Transform) -> str:
+    """FFmpeg ignores a minimum that is not 0 and a maximum below 1, and wants a 3D table."""
+    if not any(isinstance(s, Table3D) for s in transform.stages):
+        return "FFmpeg reads 3D tables only"
+    low, high = transform.stages[0].domain  # type: ignore[union-attr]
+    if any(v != 0 for v in low) or any(v < 1 for v in high):
+        return "FFmpeg reads domains from 0 to 1 or more only"
+    return ""
+
+
+def _beyond_opencolorio(transform: Transform) -> str:
+    table = transform.table
+    if table is not None and table.size < 4:
+        return "OpenColorIO reads grids of 4 points or more"
+    return ""
+
+
+READERS = (
+    Reader("FFmpeg", ("cube",), ffmpeg, _beyond_ffmpeg),
+    Reader("FFmpeg", ("hald",), ffmpeg_hald),
+    Reader(
+        "OpenColorIO",
+        ("cube", "3dl", "csp", "spi1d", "spi3d", "spimtx", "cdl", "clf"),
+        opencolorio,
+        _beyond_opencolorio,
+    ),
+)
+
+
+def reader_for(key: str, transform: Transform) -> tuple[Reader | None, str]:
+    """Return who else reads a file of that format, or None and why nobody does."""
+    why = "no other reader of this format is at hand"
+    for reader in READERS:
+        if key in reader.keys:
+            why = reader.cannot(transform)
+            if not why:
+                return reader, ""
+    return None, why
