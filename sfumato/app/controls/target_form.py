@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFormLayout, QWidget
 
@@ -18,14 +20,16 @@ GRID = Number(
 class TargetForm(QWidget):
     """`edited(field, value)`: a choice was made; a format that has none leaves the form empty.
 
-    `naming` makes object names of fields, as `"{}.cube"`.
+    `naming` makes object names of fields, as `"{}.cube"`; `label` the words before them.
     """
 
     edited = Signal(str, object)
 
-    def __init__(self, spec: FormatSpec, naming: str) -> None:
+    def __init__(
+        self, spec: FormatSpec, naming: str, label: Callable[[str], QWidget] = quiet
+    ) -> None:
         super().__init__()
-        self._spec, self._naming = spec, naming
+        self._spec, self._naming, self._label = spec, naming, label
         self.form = QFormLayout(self)
         self.form.setContentsMargins(0, 0, 0, 0)
         self.grid: ScrubNumber | None = None
@@ -35,7 +39,7 @@ class TargetForm(QWidget):
             self.grid.setObjectName(naming.format("grid"))
             self.grid.left = True
             self.grid.released.connect(self._edit_grid)
-            self.form.addRow(quiet("Grid"), self.grid)
+            self.form.addRow(label("Grid"), self.grid)
         for title, field, choices in (
             ("Depth", "depth", {DEPTH_WORDS[d]: d for d in spec.depths}),
             ("Layout", "layout", {layout: layout for layout in spec.layouts}),
@@ -51,7 +55,7 @@ class TargetForm(QWidget):
         for words, value in choices.items():
             box.addItem(words, value)
         box.activated.connect(lambda _i: self.edited.emit(field, box.currentData()))
-        self.form.addRow(quiet(title), box)
+        self.form.addRow(self._label(title), box)
         self._boxes[field] = (box, next(iter(choices.values())))
 
     def _edit_grid(self) -> None:

@@ -269,8 +269,8 @@ class MainWindow(QMainWindow):
             return
         self.keep()
         for room in self.rooms.values():
+            room.undo_stack.blockSignals(True)
             room.close()
-        self.model.undo_stack.blockSignals(True)
         self.files.close()
         self.queue.close()
         self.desk.close()

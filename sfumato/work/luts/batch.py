@@ -258,6 +258,12 @@ def _place(batch: Batch, source: tuple[Path, Path], stem: str, ending: str) -> P
             hint="choose another folder or naming pattern",
             where=str(path),
         )
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ExportError(
+            error.strerror or "the folder cannot be made", where=str(path.parent)
+        ) from error
     return path
 
 

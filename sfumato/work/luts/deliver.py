@@ -206,12 +206,6 @@ def deliver(
     progress(0.35, f"writing {path.name}")
     data, lost = encoded(whole, target)
     cancel.check()
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise ExportError(
-            error.strerror or "the folder cannot be made", where=str(path.parent)
-        ) from error
     write_bytes(path, data, force=existing == REPLACE)
     progress(0.55, "reading it back")
     stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)

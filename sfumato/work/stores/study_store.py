@@ -12,6 +12,7 @@ import attrs
 import platformdirs
 from attrs import frozen
 
+import sfumato
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.study import study_json
@@ -139,9 +140,10 @@ def save_study(study: Study, path: str | Path) -> None:
 
 
 def demo_study() -> Path | None:
-    """Return the demo study beside the package (a checkout), None when it is not there."""
-    study = Path(__file__).resolve().parents[2] / "demo" / "saltglass.sfumato"
-    return study if study.is_file() else None
+    """Return the demo study: in the installed package, or beside it in a checkout; None without one."""
+    package = Path(sfumato.__file__).resolve().parent
+    places = (folder / "demo" / "saltglass.sfumato" for folder in (package, package.parent))
+    return next((study for study in places if study.is_file()), None)
 
 
 # --- autosave ----------------------------------------------------------------------------------

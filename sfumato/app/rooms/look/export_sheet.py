@@ -8,7 +8,7 @@ from typing import Any
 
 import attrs
 from attrs import frozen
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
@@ -31,6 +31,7 @@ from sfumato.work.luts.target import Target
 
 SHAPER = 4096  # entries
 _USUAL_GRIDS = (17, 33, 65)
+_WIDEST = "Shaper"  # of the words before rows
 
 
 @frozen
@@ -85,7 +86,7 @@ class ExportSheet(QDialog):
         heading = QLabel(f"Export “{ask.look}” as a LUT")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
-        self._form = form = QFormLayout()
+        form = QFormLayout()
         form.setVerticalSpacing(8)
         form.setHorizontalSpacing(14)
         self.format = Chooser()
@@ -96,10 +97,10 @@ class ExportSheet(QDialog):
                 self.format.addItem(f"{spec.title}  {spec.suffixes[0]}", spec.key)
         self.format.setCurrentIndex(self.format.findData(self.target.key))
         self.format.activated.connect(lambda _i: self._take_format())
-        form.addRow("Format", self.format)
+        form.addRow(self._label("Format"), self.format)
         self._choices = QVBoxLayout()
         self._choices.setContentsMargins(0, 0, 0, 0)
-        form.addRow("", self._choices)
+        form.addRow(self._choices)
         self.name = QLineEdit()
         self.name.setObjectName("export.name")
         self.name.textEdited.connect(self._on_typed)
@@ -173,24 +174,31 @@ class ExportSheet(QDialog):
                 old.hide()
                 old.deleteLater()
         spec = self.target.spec
-        box = TargetForm(spec, "export.{}")
-        box.form.setVerticalSpacing(6)
-        box.form.setHorizontalSpacing(10)
+        box = TargetForm(spec, "export.{}", self._label)
+        box.form.setVerticalSpacing(8)
+        box.form.setHorizontalSpacing(14)
         box.edited.connect(self._edit)
         if box.grid is not None:
             box.grid.setMinimumWidth(28)
             box.form.setWidget(0, QFormLayout.ItemRole.FieldRole, self._grid_row(box))
         if spec.shaper:
-            shaper = Mark(f"a shaper of {SHAPER} entries before it")
+            shaper = Mark(f"{SHAPER} entries before the grid")
             shaper.setObjectName("export.shaper")
             shaper.setToolTip("A 1D table that gives the dark tones more of the grid.")
             shaper.setChecked(self.target.shaper is not None)
             shaper.clicked.connect(lambda on: self._edit("shaper", SHAPER if on else None))
-            box.form.addRow("", shaper)
+            box.form.addRow(self._label("Shaper"), shaper)
         self.choices = box
         self._choices.addWidget(box)
         box.setVisible(box.form.rowCount() > 0)
         self._show_choices()
+        QTimer.singleShot(0, self, self.adjustSize)
+
+    def _label(self, words: str) -> QLabel:
+        """Return a label as wide as those of the other rows."""
+        label = QLabel(words)
+        label.setFixedWidth(QLabel(_WIDEST).sizeHint().width())
+        return label
 
     def _grid_row(self, box: TargetForm) -> QWidget:
         row = QWidget()

@@ -19,7 +19,7 @@ from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.deliver import Delivered
 from sfumato.work.luts.proof import GridLoss, export_look, smallest_grid
-from sfumato.work.luts.target import Target, options_for
+from sfumato.work.luts.target import Target, held, options_for
 from sfumato.work.preview.preview import EXACT, FILE
 
 _TRIED = 9  # points of the lattice on which formats are asked what they would lose
@@ -43,9 +43,13 @@ def remembered(text: str) -> Target:
 def _lost(plain: Transform, target: Target) -> tuple[str, ...]:
     """Say what a file of a target would not keep of a lattice; why not, behind "!", where it cannot be."""
     spec = target.spec
-    if not spec.bakes:
-        return (f"!{spec.holds(plain)}",)
-    return spec.not_kept(plain, options_for(target, plain))
+    if spec.bakes:
+        return spec.not_kept(plain, options_for(target, plain))
+    try:
+        found = held(plain, target)
+    except ValueRefused as error:
+        return (f"!{error.summary}",)
+    return (*found.said, *spec.not_kept(found.transform, options_for(target, found.transform)))
 
 
 class Exports(QObject):
