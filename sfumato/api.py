@@ -33,7 +33,7 @@ def read(path: str | Path) -> Transform:
 
 
 def write(transform: Transform, path: str | Path, **options: Any) -> Transform:
-    """Write a transform to a LUT file; returns what was encoded (baked when the format needs it).
+    """Write a transform to a LUT file; returns what the file holds, as it reads back.
 
     Args:
         options: `format`, `grid`, `bits`, `layout`, `shaper`, `fitted`, `domain`, `title`, `force`,

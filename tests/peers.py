@@ -554,7 +554,7 @@ def page(rows: list[Row]) -> str:
 
 
 if __name__ == "__main__":
-    from sfumato.core.lut.sample import load_kernels
+    from sfumato.core.compiled import load_kernels
 
     load_kernels()
     measured = measure()

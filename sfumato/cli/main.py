@@ -259,7 +259,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 def _convert_folder(
     source: Path, target: Path, keys: tuple[str, ...], recipe: Any, wishes: dict[str, Any]
 ) -> None:
-    from sfumato.core.lut.sample import load_kernels
+    from sfumato.core.compiled import load_kernels
     from sfumato.work.luts.batch import EXISTING, Batch, lut_files, run
     from sfumato.work.luts.target import Target, format_for
 
@@ -305,8 +305,8 @@ def _convert_folder(
 @_guarded
 def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
     """Say what LUT files are and what is wrong with them."""
+    from sfumato.core.compiled import load_kernels
     from sfumato.core.errors import SfumatoError
-    from sfumato.core.lut.sample import load_kernels
     from sfumato.core.measure.assay import REPAIRS, assay
     from sfumato.work.luts.batch import stored_of
     from sfumato.work.luts.lut_files import display_of, read_lut
@@ -386,8 +386,8 @@ def invert(
     """Write the LUT that undoes IN, and say where nothing can undo it."""
     import attrs
 
+    from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.invert import inverted
-    from sfumato.core.lut.sample import load_kernels
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import display_of, read_lut
     from sfumato.work.luts.target import format_for
@@ -427,8 +427,8 @@ def chain(
     """Write one LUT that does all LUT files, first to last."""
     if len(paths) < 3:
         raise click.UsageError("give two or more LUTs, then OUT")
+    from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.recast import chained
-    from sfumato.core.lut.sample import load_kernels
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
@@ -456,8 +456,8 @@ def chain(
 @_guarded
 def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishes: Any) -> None:
     """Write a LUT between A and B."""
+    from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.recast import blended
-    from sfumato.core.lut.sample import load_kernels
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
@@ -475,9 +475,9 @@ def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishe
 @_guarded
 def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool) -> None:
     """Write the tone of IN as the 1D LUT TONE and the rest as the 3D LUT COLOUR, to be used after it."""
+    from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.difference import cube_colours, difference
     from sfumato.core.lut.recast import chained, split
-    from sfumato.core.lut.sample import load_kernels
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import display_of, read_lut
 
@@ -621,7 +621,7 @@ def apply_(
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.colour.encodings import encoding
-    from sfumato.core.lut.sample import load_kernels
+    from sfumato.core.compiled import load_kernels
     from sfumato.media.contract import Saving
     from sfumato.media.registry import by_suffix
     from sfumato.work.frames import open_still
@@ -695,7 +695,7 @@ def _clip(
 @_guarded
 def again_(record: Path, target: Path, force: bool) -> None:
     """Do once more what RECORD, the .applied.json beside a result, says; write OUT."""
-    from sfumato.core.lut.sample import load_kernels
+    from sfumato.core.compiled import load_kernels
     from sfumato.work.results.apply import again
 
     load_kernels()

@@ -1,7 +1,6 @@
-"""The compiled forms of what every colour step is made of, once they are loaded; None until then.
+"""The compiled kernels of the process: loaded once, behind the first picture.
 
-Each has a NumPy form beside its caller that gives the same to rounding: it serves small arrays,
-float64, and the first seconds of the program.
+Until then, and for small arrays and float64, NumPy forms beside the callers give the same to rounding.
 """
 
 from __future__ import annotations
@@ -13,19 +12,34 @@ import numpy as np
 WORTH = 96  # numbers from which a compiled form is quicker
 
 
-class _Loaded:
-    module: Any = None
+class Kernels:
+    """Modules of `core/kernels`, None until `load`; set once, then read by any thread."""
+
+    def __init__(self) -> None:
+        self.colour: Any = None
+        self.lattice: Any = None
+        self.counts: Any = None
+
+    @property
+    def are_loaded(self) -> bool:
+        return self.lattice is not None
+
+    def load(self) -> None:
+        """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
+        from sfumato.core.kernels import colour, counts, lattice
+
+        self.colour, self.counts, self.lattice = colour, counts, lattice
+
+
+KERNELS = Kernels()
 
 
 def load_kernels() -> None:
-    """Compile the kernels or load them from the cache."""
-    from sfumato.core.kernels import colour
-
-    _Loaded.module = colour
+    KERNELS.load()
 
 
 def kernels(x: Any) -> Any:
-    """Return the compiled forms when they are loaded and `x` is float32 and large enough, else None."""
-    if _Loaded.module is None or x.dtype != np.float32 or x.size < WORTH:
+    """Return the compiled colour steps when they are there and `x` is float32 and large enough, else None."""
+    if KERNELS.colour is None or x.dtype != np.float32 or x.size < WORTH:
         return None
-    return _Loaded.module
+    return KERNELS.colour

@@ -7,8 +7,8 @@ import unicodedata
 import numpy as np
 
 from sfumato.core.arrays import Array
+from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import FormatError
-from sfumato.core.lut.sample import kernels_loaded
 
 _NUMERIC = b"0123456789+-.eE \t\r\n"
 # Rows from which on the compiled reader is quicker: when it is there, and when it must be loaded.
@@ -85,7 +85,7 @@ def rows(blob: bytes, first_line: int, expected: int, columns: int = 3) -> Array
     Raises:
         FormatError: a row is not that many finite numbers, or there are too few or too many; with line.
     """
-    if expected >= (_WORTH if kernels_loaded() else _WORTH_LOADING):
+    if expected >= (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
         from sfumato.core.kernels import digits
 
         quick = digits.read(blob, expected, columns)
@@ -113,7 +113,7 @@ def numbers(words: str, first_line: int, expected: int) -> Array:
         FormatError: one is not a finite number, or there are too few or too many; with line.
     """
     blob = words.encode()
-    if expected % 3 == 0 and expected >= 3 * _WORTH and kernels_loaded():
+    if expected % 3 == 0 and expected >= 3 * _WORTH and KERNELS.are_loaded:
         from sfumato.core.kernels import digits
 
         quick = digits.read(blob, expected // 3)
@@ -187,7 +187,7 @@ def written(values: Array) -> bytes:
     """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32."""
     table = np.asarray(values, np.float32)
     columns = table.shape[-1]
-    if table.size >= 3 * (_WORTH if kernels_loaded() else _WORTH_LOADING):
+    if table.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
         from sfumato.core.kernels import digits
 
         quick = digits.written(table, columns)

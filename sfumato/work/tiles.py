@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from typing import TypeVar
 
 import numpy as np
 
@@ -16,16 +18,36 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import CHUNK
 from sfumato.work.cancel import Cancel
 
+T = TypeVar("T")
+R = TypeVar("R")
+
 
 @cache
 def workers() -> int:
     return max(1, min(8, len(os.sched_getaffinity(0))))
 
 
+_HERE = threading.local()  # `tile`: whether this thread works on a tile now
+
+
+def _begin() -> None:
+    _HERE.tile = True
+
+
 @cache
 def pool() -> ThreadPoolExecutor:
-    """Return the pool that all tiled work shares (tiles never submit tiles)."""
-    return ThreadPoolExecutor(workers(), thread_name_prefix="tile")
+    """Return the pool that all tiled work shares."""
+    return ThreadPoolExecutor(workers(), thread_name_prefix="tile", initializer=_begin)
+
+
+def spread(run: Callable[[T], R], parts: Sequence[T]) -> list[R]:
+    """Return what a function gives for each part, over the pool; within a tile in place.
+
+    A tile that waited for tiles of its own would wait for itself when all threads do the same.
+    """
+    if len(parts) < 2 or getattr(_HERE, "tile", False):
+        return [run(part) for part in parts]
+    return list(pool().map(run, parts))
 
 
 def _stripes(rows: int, count: int) -> list[slice]:
@@ -48,7 +70,7 @@ def apply_tiled(
             cancel.check()
         apply_packed(table, pixels[rows], out[rows], interp)
 
-    list(pool().map(one, _stripes(len(pixels), 4 * workers())))
+    spread(one, _stripes(len(pixels), 4 * workers()))
     return out
 
 
@@ -65,11 +87,7 @@ def run_tiled(
             cancel.check()
         out[start : start + tile] = run(flat[start : start + tile])
 
-    if len(starts) <= 1:
-        if len(flat):
-            one(0)
-    else:
-        list(pool().map(one, starts))
+    spread(one, starts)
     return out.reshape(pixels.shape)
 
 
@@ -79,7 +97,7 @@ def bake_tiled(
     cancel: Cancel | None = None,
     node_range: tuple[float, float] = NODE_RANGE,
 ) -> Table3D:
-    """Bake as `core.bake.baked` does, over the pool."""
+    """Bake as `core.lut.bake.baked` does, over the pool."""
     tile = min(CHUNK, max(8192, -(-(grid**3) // workers())))
     nodes = run_tiled(transform.apply, lattice_colours(grid), cancel, tile=tile)
     return Table3D(np.clip(np.nan_to_num(nodes), *node_range))

@@ -30,12 +30,9 @@ def choose_cache() -> None:
 def warm() -> None:
     """Load every kernel; until this returns, NumPy does the same work more slowly."""
     choose_cache()
-    from sfumato.core import kernels
-    from sfumato.core.lut import sample
-    from sfumato.core.measure import scopes
+    from sfumato.core import compiled, kernels
 
-    sample.load_kernels()
-    scopes.load_kernels()
+    compiled.load_kernels()
     for module in pkgutil.iter_modules(kernels.__path__, f"{kernels.__name__}."):
         importlib.import_module(module.name)
 

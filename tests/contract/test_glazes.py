@@ -145,7 +145,7 @@ def form(request, monkeypatch) -> str:
     """Both forms of the arithmetic: before and after the kernels are loaded."""
     compiled.load_kernels()
     if request.param == "numpy":
-        monkeypatch.setattr(compiled._Loaded, "module", None)
+        monkeypatch.setattr(compiled.KERNELS, "colour", None)
     return request.param
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+import traceback
 from pathlib import Path
 
 import pytest
@@ -13,7 +15,10 @@ from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from sfumato.app import theme
 from sfumato.app.services import desk
+from sfumato.app.services.desk import Desk
 from sfumato.app.services.settings import Settings
+from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.view_state import ViewModel
 from sfumato.app.window.main_window import MainWindow
 from sfumato.work.frames import Frames
 
@@ -194,6 +199,27 @@ def ports() -> StandInPorts:
 
 
 FRAMES = Frames(keep=12)  # the demo's pictures are decoded once, not in every window
+
+
+@pytest.fixture(autouse=True)
+def models_stay_in_their_thread(monkeypatch):
+    """Workers are given frozen values: a model that is read in another thread fails the test."""
+    strays: list[str] = []
+
+    def guarded(kind: type, name: str) -> property:
+        plain = vars(kind)[name].fget
+
+        def read(self):
+            if threading.current_thread() is not threading.main_thread():
+                strays.append("".join(traceback.format_stack(limit=4)))
+            return plain(self)
+
+        return property(read)
+
+    for kind, name in ((StudyModel, "study"), (ViewModel, "now"), (Desk, "shot")):
+        monkeypatch.setattr(kind, name, guarded(kind, name))
+    yield
+    assert not strays, strays[0]
 
 
 @pytest.fixture

@@ -219,7 +219,7 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     assert a[..., 2].mean() < b[..., 2].mean()  # the amber one on A
     assert "B a mix" in window.rooms["swatchbook"].page.card.side_b.text()
     code = np.random.default_rng(5).uniform(0.2, 0.8, (50, 3)).astype(np.float32)
-    run, _name = model.built()
+    run = model.build().run(model.book, hand.study)
     parts = [model.book.layer(study, s, model.ends(s))(code) for s in (model.chosen, model.held)]
     np.testing.assert_allclose(run(code), 0.75 * parts[0] + 0.25 * parts[1], atol=1e-5)
     ports.lut_save = tmp_path / "looks" / "mix.cube"
@@ -237,11 +237,11 @@ def test_two_looks_are_compared_mixed_and_stacked(book, ports, tmp_path: Path) -
     hand.settle()
     assert [x.swatch.file.stem for x in model.stack] == ["frost", "hard"]
     assert model.stack[1].strength == 0.5
-    one = model.built()[0](code)
+    one = model.build().run(model.book, hand.study)(code)
     window.rooms["swatchbook"].page.card.stack.setCurrentRow(1)
     hand.click(hand.find(QPushButton, "swatch.stack_up"))
     assert [x.swatch.file.stem for x in model.stack] == ["hard", "frost"]
-    assert np.abs(model.built()[0](code) - one).max() > 1e-3
+    assert np.abs(model.build().run(model.book, hand.study)(code) - one).max() > 1e-3
     before = len(hand.study.look.coats)
     hand.click(hand.find(QPushButton, "swatch.put"))
     hand.settle()

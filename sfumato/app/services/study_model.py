@@ -51,11 +51,16 @@ class StudyModel(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.study = Study()
+        self._study = Study()
         self.file: Path | None = None
         self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(lambda _clean: self.file_changed.emit())
         self._gesture = 0
+
+    @property
+    def study(self) -> Study:
+        """The study as it is now; read in the window's thread alone, workers are given the value."""
+        return self._study
 
     def commit(self, title: str, after: Study, key: Any = None) -> None:
         """Make an edit. Edits with the same `key` merge until `end_gesture`."""
@@ -93,5 +98,5 @@ class StudyModel(QObject):
         return not self.undo_stack.isClean()
 
     def _show(self, study: Study) -> None:
-        before, self.study = self.study, study
+        before, self._study = self._study, study
         self.changed.emit(before, study)

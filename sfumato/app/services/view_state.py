@@ -60,13 +60,18 @@ class ViewModel(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.now = ViewState()
+        self._now = ViewState()
+
+    @property
+    def now(self) -> ViewState:
+        """The state; read in the window's thread alone."""
+        return self._now
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
         before, after = self.now, attrs.evolve(self.now, **values)
         if after != before:
-            self.now = after
+            self._now = after
             self.changed.emit(before, after)
 
     def forget_side(self, shown: str) -> None:

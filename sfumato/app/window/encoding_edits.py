@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject
 from sfumato.app.services.services import Services
 from sfumato.app.window.config_sheet import ConfigSheet
 from sfumato.app.window.encoding_sheet import EncodingSheet
+from sfumato.core.colour.encodings import add_encodings
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study_json import used_encodings
@@ -125,7 +126,8 @@ class EncodingEdits(QObject):
         )
 
     def _config_opened(self, found: Opened) -> None:
-        """Say what a config brought."""
+        """Make known what a config brought, and say it."""
+        add_encodings(found.encodings)
         study = self.model.study
         if found.where not in study.configs:
             after = attrs.evolve(study, configs=(*study.configs, found.where))

@@ -210,7 +210,7 @@ class StudyFiles(QObject):
             if self.may_leave():
                 self.services.queue.add(
                     f"Recovering {newest.study.name}",
-                    lambda _cancel, _progress: study_store.with_luts(newest.study),
+                    lambda _cancel, _progress: study_store.with_luts(newest.found.opened()),
                     then=recovered,
                 )
 

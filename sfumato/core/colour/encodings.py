@@ -7,7 +7,9 @@ there (203 cd/m2, ITU-R BT.2408-7), and `convert` scales by it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from enum import Enum
 from functools import cache
 from types import MappingProxyType
@@ -233,14 +235,53 @@ _SHIPPED = MappingProxyType({e.name: e for e in _ALL})
 
 
 class _Known:
-    """All encodings by name: those that ship, then those that were added while the program runs."""
+    """Encodings by name: those that ship, then those that were opened for use, for all threads."""
 
-    names: Mapping[str, Encoding] = _SHIPPED
+    def __init__(self) -> None:
+        self.names: Mapping[str, Encoding] = _SHIPPED
+
+    def add(self, new: Iterable[Encoding]) -> None:
+        self.names = _with(self.names, new)
+
+    def drop(self, names: Iterable[str]) -> None:
+        gone = set(names)
+        kept = {n: e for n, e in self.names.items() if n in _SHIPPED or n not in gone}
+        self.names = MappingProxyType(kept)
+
+
+def _with(names: Mapping[str, Encoding], new: Iterable[Encoding]) -> Mapping[str, Encoding]:
+    merged = dict(names)
+    for each in new:
+        if shipped(each.name):
+            raise ValueRefused(
+                f"{each.name} is the name of an encoding that comes with Sfumato",
+                hint="choose another name",
+            )
+        merged[each.name] = each
+    return MappingProxyType(merged)
+
+
+_KNOWN = _Known()
+_READING: ContextVar[Mapping[str, Encoding] | None] = ContextVar("encodings", default=None)
 
 
 def encodings() -> Mapping[str, Encoding]:
     """Return every encoding by name, in menu order."""
-    return _Known.names
+    return _READING.get() or _KNOWN.names
+
+
+@contextmanager
+def also(new: Iterable[Encoding]) -> Iterator[None]:
+    """Let this thread alone know further encodings for a while: what a study that is read brings.
+
+    Raises:
+        ValueRefused: a name is that of an encoding that ships.
+    """
+    token = _READING.set(_with(encodings(), new))
+    try:
+        yield
+    finally:
+        _READING.reset(token)
 
 
 def shipped(name: str) -> bool:
@@ -254,22 +295,12 @@ def add_encodings(new: Iterable[Encoding]) -> None:
     Raises:
         ValueRefused: a name is that of an encoding that ships.
     """
-    merged = dict(_Known.names)
-    for each in new:
-        if shipped(each.name):
-            raise ValueRefused(
-                f"{each.name} is the name of an encoding that comes with Sfumato",
-                hint="choose another name",
-            )
-        merged[each.name] = each
-    _Known.names = MappingProxyType(merged)
+    _KNOWN.add(new)
 
 
 def drop_encodings(names: Iterable[str]) -> None:
     """Forget encodings that were added; those that ship stay."""
-    gone = set(names)
-    kept = {n: e for n, e in _Known.names.items() if n in _SHIPPED or n not in gone}
-    _Known.names = MappingProxyType(kept)
+    _KNOWN.drop(names)
 
 
 def names_of(*families: Family) -> tuple[str, ...]:
@@ -283,7 +314,7 @@ def encoding(name: str) -> Encoding:
     Raises:
         ValueRefused: there is none; the hint lists the names.
     """
-    known = _Known.names
+    known = encodings()
     found = known.get(name)
     if found is None:
         by_fold = {n.casefold(): e for n, e in known.items()}

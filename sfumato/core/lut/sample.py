@@ -1,7 +1,4 @@
-"""Interpolation in 3D tables: compiled kernels when they are loaded, the same result in NumPy until then.
-
-`load_kernels` is called by workers and by the warm-up, never on the way to the first picture.
-"""
+"""Interpolation in 3D tables: compiled kernels when they are loaded, the same result in NumPy until then."""
 
 from __future__ import annotations
 
@@ -10,8 +7,8 @@ from typing import Any, Final
 import numpy as np
 from attrs import frozen
 
-from sfumato.core import compiled
 from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import ShapeError, ValueRefused
 from sfumato.core.lut.table import Table3D
 
@@ -23,24 +20,6 @@ _PAIRS = {
     ("uint8", "uint8"),
     ("uint16", "uint16"),
 }
-
-
-class _Loaded:
-    """Holds the compiled kernels once they are there (set once, then read only)."""
-
-    kernels: dict[tuple[str, str], Any] | None = None
-
-
-def load_kernels() -> None:
-    """Compile the kernels or load them from the cache: 0.7 s warm, about 10 s the very first time."""
-    from sfumato.core.kernels import lattice
-
-    _Loaded.kernels = lattice.KERNELS
-    compiled.load_kernels()
-
-
-def kernels_loaded() -> bool:
-    return _Loaded.kernels is not None
 
 
 @frozen(eq=False)
@@ -63,20 +42,30 @@ def packed(table: Table3D) -> Packed:
     """Lay a table out for the kernels: four floats a node, red fastest. The newest few are kept."""
     if table.size > _KEPT_SIZE:
         return _laid_out(table)
-    newest = _Newest.tables
-    for known, laid_out in newest:
-        if known is table:
-            return laid_out
-    made = _laid_out(table)
-    _Newest.tables = (*newest[-3:], (table, made))  # one assignment: safe from any thread
-    return made
+    return _NEWEST.of(table)
 
 
 _KEPT_SIZE = 65  # 4.4 MB
 
 
 class _Newest:
-    tables: tuple[tuple[Table3D, Packed], ...] = ()
+    """The tables that were laid out last."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._pairs: tuple[tuple[Table3D, Packed], ...] = ()
+
+    def of(self, table: Table3D) -> Packed:
+        pairs = self._pairs
+        for known, laid_out in pairs:
+            if known is table:
+                return laid_out
+        made = _laid_out(table)
+        self._pairs = (*pairs, (table, made))[-self._most :]  # one assignment: any thread may
+        return made
+
+
+_NEWEST = _Newest(4)
 
 
 def _laid_out(table: Table3D) -> Packed:
@@ -115,8 +104,10 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
     lattice = table.lattice
     if pair[1] != "float32" and table.most > _CODES_MOST:
         lattice = np.clip(lattice, -_CODES_MOST, _CODES_MOST)
-    if _Loaded.kernels is not None:
-        _Loaded.kernels[pair](flat_in, flat_out, lattice, table.size, scale, shift, tetrahedral)
+    if KERNELS.lattice is not None:
+        KERNELS.lattice.KERNELS[pair](
+            flat_in, flat_out, lattice, table.size, scale, shift, tetrahedral
+        )
         return
     step = 3 * 65536
     for start in range(0, flat_in.size, step):

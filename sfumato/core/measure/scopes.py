@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cache
-from typing import Any
 
 import numpy as np
 from attrs import frozen
@@ -12,6 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import luma, oklab
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.compiled import KERNELS
 
 _SHAPES: dict[str, tuple[int, ...]] = {
     "histogram": (3, 256),
@@ -22,17 +22,6 @@ _SHAPES: dict[str, tuple[int, ...]] = {
 }
 OKLAB_EDGE = 0.34  # chroma at the edge of the Oklab vectorscope
 _BITS = 6  # of each channel, by which colours are looked up on it
-
-
-class _Loaded:
-    counts: Any = None
-
-
-def load_kernels() -> None:
-    """Compile the counting kernels or load them from the cache."""
-    from sfumato.core.kernels import counts
-
-    _Loaded.counts = counts
 
 
 @cache
@@ -57,10 +46,10 @@ def oklab_place(rgb: tuple[float, float, float], display: str = "sRGB") -> tuple
 
 
 def _oklab(image: Array, display: str) -> Array:
-    if _Loaded.counts is not None:
+    if KERNELS.counts is not None:
         found = np.zeros(_SHAPES["oklab"], np.int32)
         pixels = np.require(image, requirements=("C", "W"))
-        _Loaded.counts.placed(pixels, _oklab_places(display), _BITS, found)
+        KERNELS.counts.placed(pixels, _oklab_places(display), _BITS, found)
         return found
     upper = (image >> (8 - _BITS)).astype(np.intp)
     index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
@@ -81,8 +70,8 @@ def counted(kind: str, image: Array, display: str = "sRGB") -> Array:
     if kind == "oklab":
         return _oklab(image, display)
     counts = np.zeros(_SHAPES[kind], np.int32)
-    if _Loaded.counts is not None:
-        getattr(_Loaded.counts, kind)(np.require(image, requirements=("C", "W")), counts)
+    if KERNELS.counts is not None:
+        getattr(KERNELS.counts, kind)(np.require(image, requirements=("C", "W")), counts)
         return counts
     return np.asarray(_NUMPY[kind](image, counts))
 

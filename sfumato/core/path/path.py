@@ -204,7 +204,11 @@ def span_sentence(study: Graded, shot: Source | None = None) -> str:
 
 def into_entry(study: Graded, shot: Source | None, code: Rgb) -> Rgb:
     """Working code values -> what the LUT of the study's Span is given."""
-    entry = encoding(span_names(study, shot)[0])
+    return entered(study, encoding(span_names(study, shot)[0]), code)
+
+
+def entered(study: Graded, entry: Encoding, code: Rgb) -> Rgb:
+    """Working code values -> what a LUT that expects `entry` is given: for displays, through the View."""
     if encoding(study.working).is_scene and not entry.is_scene:
         return through_view(study, code, entry)
     return convert(code, study.working, entry)

@@ -8,7 +8,7 @@ import attrs
 
 from sfumato.core import controls
 from sfumato.core.colour import user_encoding
-from sfumato.core.colour.encodings import add_encodings, encoding, encodings
+from sfumato.core.colour.encodings import Encoding, also, encoding, encodings
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import StudyError, ValueRefused
 from sfumato.core.glaze import glazes
@@ -82,22 +82,27 @@ def used_encodings(study: Study) -> list[UserEncoding]:
 _NO_NAMES = {"id", "group", "name", "path", "file", "notes", "glaze", "note", "configs"}
 
 
-def _brought(plain: dict[str, Any]) -> dict[str, Any]:
-    """Make the encodings known that a study brings along; return the study with their names as known.
+def brought(plain: Any) -> tuple[Any, tuple[Encoding, ...]]:
+    """Return a study with the names of its own encodings as they can be known here, and those encodings.
 
-    One whose name is taken by another definition gets a name of its own.
+    One whose name is taken by another definition gets a name of its own. Nothing is made known.
+
+    Raises:
+        ValueRefused: a definition is none.
     """
     names: dict[str, str] = {}
-    for each in plain.get("encodings", []):
+    found: dict[str, Encoding] = {}
+    own_ones = plain.get("encodings", []) if isinstance(plain, dict) else []
+    for each in own_ones:
         own = user_encoding.load(each)
-        name, known = own.name, encodings()
+        name, known = own.name, {**encodings(), **found}
         for i in range(2, 100):
             there = known.get(name)
             if there is None or there.definition == attrs.evolve(own, name=name):
                 break
             name = f"{own.name} {i}"
         if name not in known:
-            add_encodings([attrs.evolve(own, name=name).made()])
+            found[name] = attrs.evolve(own, name=name).made()
         if name != own.name:
             names[own.name] = name
 
@@ -108,8 +113,7 @@ def _brought(plain: dict[str, Any]) -> dict[str, Any]:
             return [walk(v) for v in value]
         return names.get(value, value) if isinstance(value, str) else value
 
-    found: dict[str, Any] = walk(plain) if names else plain
-    return found
+    return walk(plain) if names else plain, tuple(found.values())
 
 
 def _dump_layer(layer: Layer) -> dict[str, Any]:
@@ -186,7 +190,7 @@ def share(value: Any, what: str) -> float:
 
 
 def load(plain: Any) -> Study:
-    """Make a study from plain data.
+    """Make a study from plain data; encodings that it brings are known while it is made, not after.
 
     Raises:
         StudyError: it is not a study, is from a newer version, or a value is refused.
@@ -199,7 +203,9 @@ def load(plain: Any) -> Study:
             hint="open it with that version",
         )
     try:
-        return _study(plain)
+        renamed, own = brought(plain)
+        with also(own):
+            return _study(renamed)
     except ValueRefused as error:
         raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
     except (KeyError, TypeError, ValueError, AttributeError) as error:
@@ -210,7 +216,6 @@ def load(plain: Any) -> Study:
 
 
 def _study(plain: dict[str, Any]) -> Study:
-    plain = _brought(plain)
     look = plain["look"]
     start, end = plain["span"]
     ends = [encoding(e).name if e else "" for e in plain.get("span_encodings", ["", ""])]

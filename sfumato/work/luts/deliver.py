@@ -99,8 +99,9 @@ class Reading:
 class Delivered:
     """A LUT that was written, and what is known of it.
 
-    `off` is the greatest difference between nodes as they were written and as they read back,
-    `own` what our reader makes of the file, `second` what another one does (None: not asked).
+    `off` is the greatest difference between nodes as they were written and as they read back
+    (beyond 1 counted in the larger steps of floats there), `own` what our reader makes of the file,
+    `second` what another one does (None: not asked).
     """
 
     place: Path
@@ -248,7 +249,14 @@ def _off(written: Transform, back: Transform, *, clips: bool) -> float:
     if not pairs:
         return 0.0 if len(written.stages) == len(back.stages) else float("inf")
     kept = [(np.clip(a, 0, 1) if clips else a, b) for a, b in pairs]
-    return max(float(np.abs(a - b).max()) for a, b in kept)
+    # A step of a float grows with the value: count it as it is just below 1.
+    return max(float((np.abs(a - b) / _steps(a)).max()) for a, b in kept)
+
+
+def _steps(values: Rgb) -> Rgb:
+    """Return by how much steps of floats are larger than just below 1: 1, 2, 4 …"""
+    found: Rgb = np.exp2(np.ceil(np.log2(np.maximum(np.abs(values), 1))))
+    return found
 
 
 def _tables(transform: Transform) -> list[Any]:

@@ -38,7 +38,7 @@ from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.presets import SUFFIXES, read_preset
-from sfumato.work.tiles import pool
+from sfumato.work.tiles import spread
 
 MOST_FILES = 10_000
 _KEEP = 48  # loaded looks
@@ -171,7 +171,7 @@ class Cache:
     def tiles(self, keys: list[str]) -> dict[str, Array]:
         """Return the tiles of these keys, uint8 (h, w, 3)."""
         rows = self._all("select key, picture from tiles where key in ({})", keys)
-        pictures = pool().map(_picture, rows.values())
+        pictures = spread(_picture, list(rows.values()))
         return {k: p for k, p in zip(rows, pictures, strict=True) if p is not None}
 
     def put_tiles(self, found: dict[str, Array]) -> None:
@@ -350,15 +350,12 @@ class Swatchbook:
             return lambda code: path.through_look(laid, code)
         transform = loaded.transform
         assert transform is not None
+        entry, leave = (encoding(e or study.working) for e in (ends.expects, ends.gives))
 
         def run(code: Rgb) -> Rgb:
-            given = transform.apply(_entered(study, ends, code))
-            if not ends.gives:
-                return given
-            leave = encoding(ends.gives)
-            if not leave.is_scene and encoding(study.working).is_scene:
-                return path.from_view(study, np.clip(given, 0, 1), leave)
-            return convert(given, leave, study.working)
+            given = transform.apply(path.entered(study, entry, code))
+            shown = not leave.is_scene and encoding(study.working).is_scene
+            return path.from_entry(study, leave, np.clip(given, 0, 1) if shown else given)
 
         return run
 
@@ -372,23 +369,13 @@ class Swatchbook:
         if loaded.transform is None or not ends.gives or encoding(ends.gives).is_scene or not scene:
             layer = self.layer(study, swatch, ends)
             return lambda code: path.through_view(study, layer(code))
-        transform = loaded.transform
+        transform, entry = loaded.transform, encoding(ends.expects or study.working)
 
         def run(code: Rgb) -> Rgb:
-            given = transform.apply(_entered(study, ends, code))
+            given = transform.apply(path.entered(study, entry, code))
             return convert(given, ends.gives, study.view.encoding)
 
         return run
-
-
-def _entered(study: Study, ends: Ends, code: Rgb) -> Rgb:
-    """Working values -> what a look expects."""
-    if not ends.expects:
-        return code
-    entry = encoding(ends.expects)
-    if not entry.is_scene and encoding(study.working).is_scene:
-        return path.through_view(study, code, entry)
-    return convert(code, study.working, entry)
 
 
 def _study_of(preset: Preset) -> Study:
@@ -435,9 +422,30 @@ def stacked(book: Swatchbook, study: Study, layers: Iterable[Layer]) -> Callable
     return run
 
 
-def mixed(a: Callable[[Rgb], Rgb], b: Callable[[Rgb], Rgb], share: float) -> Callable[[Rgb], Rgb]:
-    """Return a mix of two: (1 - share) of the first, share of the second."""
-    return lambda code: path.mixed(a(code), b(code), share)
+@frozen
+class Build:
+    """What side B of the Swatchbook shows: a stack, or one look, perhaps mixed with another."""
+
+    name: str
+    layers: tuple[Layer, ...]
+    other: Layer | None = None
+    share: float = 0.0  # of the other in the mix
+
+    @property
+    def is_mix(self) -> bool:
+        return self.other is not None
+
+    def run(self, book: Swatchbook, study: Study) -> Callable[[Rgb], Rgb]:
+        """Return it as a function on working values; the files are read now.
+
+        Raises:
+            SfumatoError: one of them cannot be read.
+        """
+        mine = stacked(book, study, self.layers)
+        if self.other is None:
+            return mine
+        other = stacked(book, study, (self.other,))
+        return lambda code: path.mixed(mine(code), other(code), self.share)
 
 
 def as_lut(run: Callable[[Rgb], Rgb], study: Study, title: str, grid: int = 33) -> Transform:

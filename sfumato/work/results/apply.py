@@ -37,7 +37,7 @@ from sfumato.work.results.stills import (
     write_still,
 )
 from sfumato.work.stores.study_store import loaded
-from sfumato.work.tiles import pool, run_tiled
+from sfumato.work.tiles import run_tiled, spread
 
 SIDECAR = ".applied.json"
 # Of the codes that legal range can hold: 1 is white, 1.095 the last code.
@@ -145,7 +145,7 @@ def graded_still(
         ]
         out[rows] = leave(painted.run(steps, enter(code[rows]), mattes))
 
-    list(pool().map(one, range(0, height, _ROWS)))
+    spread(one, range(0, height, _ROWS))
     return out
 
 
@@ -420,7 +420,7 @@ def again(side: str | Path, target: str | Path, *, force: bool = False) -> Appli
         file, "a record of a result", "choose a file NAME.applied.json", _MOST_SIDECAR
     )
     try:
-        study = loaded(plain["study"], file)
+        study = loaded(plain["study"], file).opened()
         shot, values = study.shot(plain["shot"]), dict(plain["wish"])
         lut = values.pop("lut")
         wish = ApplyWish(**values)

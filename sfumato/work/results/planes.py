@@ -15,7 +15,7 @@ from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.lut.sample import Packed
 from sfumato.media.clip import WEIGHTS, matrix_of
 from sfumato.work.results.stills import Chain
-from sfumato.work.tiles import pool
+from sfumato.work.tiles import spread
 
 Colour = Callable[[Rgb], Rgb]
 
@@ -70,7 +70,7 @@ _PARTS = 4  # of a frame where no floats of it are kept
 
 def in_stripes(height: int, one: Callable[[int, int], None], rows: int = _ROWS) -> None:
     """Run one(first, last) for stripes of an even number of rows, over the tile pool."""
-    list(pool().map(lambda f: one(f, min(f + rows, height)), range(0, height, rows)))
+    spread(lambda first: one(first, min(first + rows, height)), range(0, height, rows))
 
 
 def planes_of(frame: Any, layout: Layout) -> list[Array]:

@@ -21,7 +21,6 @@ from sfumato.core.colour.encodings import (
     Coder,
     Encoding,
     Family,
-    add_encodings,
     convert,
     encoding,
     encodings,
@@ -58,12 +57,13 @@ def built_in() -> list[BuiltIn]:
 
 @frozen(eq=False)
 class Opened:
-    """A config whose spaces are among the encodings now."""
+    """A config, with its spaces and views as encodings."""
 
     where: str
     name: str
     spaces: tuple[str, ...]
     views: tuple[str, ...]
+    encodings: tuple[Encoding, ...] = ()
     remarks: tuple[str, ...] = ()
 
 
@@ -114,7 +114,7 @@ def _first_line(error: Exception) -> str:
 
 
 def open_config(where: str) -> Opened:
-    """Open a config and make its spaces and views known as encodings.
+    """Open a config; its spaces and views are encodings, which are not made known by this.
 
     Args:
         where: path of a .ocio or .ocioz file, or ocio:// and the name of a built-in config.
@@ -156,9 +156,14 @@ def open_config(where: str) -> Opened:
         for view in config.getViews(display)
         if (e := _view(held, display, view)) is not None
     ]
-    add_encodings([*spaces, *views])
-    names = tuple(e.name for e in spaces), tuple(e.name for e in views)
-    return Opened(where, name, *names, tuple(remarks))
+    return Opened(
+        where,
+        name,
+        tuple(e.name for e in spaces),
+        tuple(e.name for e in views),
+        (*spaces, *views),
+        tuple(remarks),
+    )
 
 
 def opened(where: str) -> bool:
@@ -285,15 +290,14 @@ def _view(held: _Config, display: str, view: str) -> Encoding | None:
     return _made(held, name, Family.DISPLAY, coder, True, hdr)
 
 
-def open_for(configs: tuple[str, ...]) -> None:
-    """Open the configs that a study names, where they are not open yet.
+def encodings_of(configs: tuple[str, ...]) -> tuple[Encoding, ...]:
+    """Return the encodings of configs that a study names, of those that are not known yet.
 
     Raises:
         FormatError: one of them cannot be opened.
     """
-    for where in configs:
-        if not opened(where):
-            open_config(where)
+    fresh = [open_config(where).encodings for where in configs if not opened(where)]
+    return tuple(e for each in fresh for e in each)
 
 
 def absolute(where: str, folder: Path) -> str:

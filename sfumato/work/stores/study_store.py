@@ -13,6 +13,7 @@ import platformdirs
 from attrs import frozen
 
 import sfumato
+from sfumato.core.colour.encodings import Encoding, add_encodings, also
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.study import study_json
@@ -20,14 +21,36 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.files import read_bytes, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
-from sfumato.work.stores.ocio_config import BUILT_IN, absolute, open_for
+from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
 
 
+@frozen(eq=False)
+class Found:
+    """A study that was read, and the encodings that it brings: they are not known yet."""
+
+    study: Study
+    encodings: tuple[Encoding, ...] = ()
+
+    def opened(self) -> Study:
+        """Return the study for use: its encodings are known from here on."""
+        add_encodings(self.encodings)
+        return self.study
+
+
 def open_study(path: str | Path) -> Study:
-    """Open a study file; shot paths come back absolute.
+    """Open a study file for use; shot paths come back absolute.
+
+    Raises:
+        StudyError: it cannot be read or is not a study.
+    """
+    return read_study(path).opened()
+
+
+def read_study(path: str | Path) -> Found:
+    """Read a study file, and leave everything else as it is.
 
     Raises:
         StudyError: it cannot be read or is not a study.
@@ -36,7 +59,7 @@ def open_study(path: str | Path) -> Study:
     return _parsed(read_bytes(file, StudyError, _MOST), file)
 
 
-def _parsed(data: bytes, file: Path) -> Study:
+def _parsed(data: bytes, file: Path) -> Found:
     try:
         plain: Any = json.loads(data)
     except RecursionError as error:
@@ -51,7 +74,7 @@ def _parsed(data: bytes, file: Path) -> Study:
     return loaded(plain, file)
 
 
-def loaded(plain: Any, file: Path) -> Study:
+def loaded(plain: Any, file: Path) -> Found:
     """Make a study of plain data that stands in a file; its paths may be relative to that.
 
     Raises:
@@ -59,28 +82,31 @@ def loaded(plain: Any, file: Path) -> Study:
     """
     folder = file.resolve().parent
     try:
-        configs = _open_configs(plain, folder)
-        study = study_json.load(plain)
+        configs, found = _read(plain, folder)
     except StudyError as error:
         raise error.at(str(file)) from error.__cause__
+    study = found.study
     study = attrs.evolve(study, configs=configs)
     study = attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
-    return study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
+    study = study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
+    return Found(study, found.encodings)
 
 
-def _open_configs(plain: Any, folder: Path) -> tuple[str, ...]:
-    """Open the OCIO configs that a study names, since its encodings are theirs."""
+def _read(plain: Any, folder: Path) -> tuple[tuple[str, ...], Found]:
+    """Make a study of plain data, with the encodings of the OCIO configs that it names."""
     named = plain.get("configs", []) if isinstance(plain, dict) else []
-    if not isinstance(named, list):
-        return ()
-    configs = tuple(absolute(str(c), folder) for c in named[:16])
+    listed = named[:16] if isinstance(named, list) else []
+    configs = tuple(absolute(str(c), folder) for c in listed)
     try:
-        open_for(configs)
+        spaces = encodings_of(configs)
     except (FormatError, ValueRefused) as error:
         raise StudyError(
             f"its OCIO config cannot be opened: {error.summary}", hint=error.hint
         ) from error
-    return configs
+    with also(spaces):
+        study = study_json.load(plain)
+        own = study_json.brought(plain)[1]
+    return configs, Found(study, (*spaces, *own))
 
 
 def with_luts(study: Study) -> Study:
@@ -154,14 +180,18 @@ def state_folder() -> Path:
     return folder
 
 
-@frozen
+@frozen(eq=False)
 class Recovered:
     """An autosave that outlived its program: where the study was saved (None = never), and when."""
 
     file: Path
-    study: Study
+    found: Found
     original: str | None
     when: float
+
+    @property
+    def study(self) -> Study:
+        return self.found.study
 
 
 def autosave(study: Study, slot: Path, original: str | None) -> None:
@@ -202,9 +232,8 @@ def recoverable() -> list[Recovered]:
             body = json.loads(read_bytes(file, StudyError, _MOST))
             if _alive(int(body["pid"])):
                 continue
-            _open_configs(body["study"], file.parent)
-            study = study_json.load(body["study"])
-            found.append(Recovered(file, study, body["original"], float(body["when"])))
+            kept = _read(body["study"], file.parent)[1]
+            found.append(Recovered(file, kept, body["original"], float(body["when"])))
         except (StudyError, KeyError, TypeError, ValueError):
             continue
     return sorted(found, key=lambda r: -r.when)

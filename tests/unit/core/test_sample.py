@@ -9,6 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 import pytest
 
+from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import ShapeError, ValueRefused
 from sfumato.core.lut import sample
 from sfumato.core.lut.difference import cube_colours
@@ -68,7 +69,7 @@ def test_kernels_equal_numpy_and_round(source: str, target: str, interp: str, mo
     pixels = (pixels * peak[source] + (0.5 if source != "f4" else 0)).astype(source)
     fast, slow = np.empty(pixels.shape, target), np.empty(pixels.shape, target)
     apply_packed(lut, pixels, fast, interp)
-    monkeypatch.setattr(sample._Loaded, "kernels", None)
+    monkeypatch.setattr(KERNELS, "lattice", None)
     apply_packed(lut, pixels, slow, interp)
     assert np.abs(fast.astype(float) - slow.astype(float)).max() <= (1 if target != "f4" else 1e-6)
     exact = apply_table(
@@ -128,7 +129,7 @@ def test_wrong_calls_are_refused() -> None:
 def test_instruments_count_every_pixel_alike(kind: str, monkeypatch) -> None:
     picture = RNG.integers(0, 256, (60, 97, 3), np.uint8)
     fast = scopes.counted(kind, picture)
-    monkeypatch.setattr(scopes._Loaded, "counts", None)
+    monkeypatch.setattr(KERNELS, "counts", None)
     np.testing.assert_array_equal(fast, scopes.counted(kind, picture))
     channels = 3 if kind in ("histogram", "parade") else 1
     assert fast.sum() == 60 * 97 * channels

@@ -18,8 +18,8 @@ from av.filter import Graph
 from conftest import ROOT, scene
 
 import sfumato
+from sfumato.core.compiled import load_kernels
 from sfumato.core.errors import ExportError, MediaError, ValueRefused
-from sfumato.core.lut.sample import load_kernels
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path

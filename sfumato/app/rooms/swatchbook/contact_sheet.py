@@ -5,8 +5,17 @@ from __future__ import annotations
 import math
 
 from attrs import frozen
-from PySide6.QtCore import QBuffer, QIODevice, QMarginsF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QImage,
+    QImageWriter,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPdfWriter,
+)
 
 from sfumato.app.images import image_of
 from sfumato.core.arrays import Array
@@ -85,7 +94,7 @@ def as_png(frames: list[Frame], title: str) -> bytes:
     painter.end()
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, b"PNG")
+    QImageWriter(buffer, QByteArray(b"png")).write(image)
     return bytes(buffer.data().data())
 
 

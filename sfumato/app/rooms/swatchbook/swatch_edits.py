@@ -24,7 +24,7 @@ from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
-from sfumato.work.luts.swatches import KEPT, PASSED, Layer, Swatch, as_lut, takes
+from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
 from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import shipped_folder
 
@@ -98,28 +98,16 @@ class SwatchEdits(QObject):
         return [f for f in files if not f.is_dir() and f not in looks]
 
     # --- into the Look -------------------------------------------------------------------------------
-    def _layers(self) -> tuple[list[Layer], bool]:
-        """Return what side B shows as layers, and whether it is a mix, which has none."""
-        model = self.swatches
-        if model.stack:
-            return list(model.stack), False
-        if model.chosen is None:
-            return [], False
-        layer = Layer(model.chosen, model.ends(model.chosen), model.strength(model.chosen))
-        return [layer], bool(model.held and model.share and model.held != model.chosen)
-
     def swatch_put(self) -> None:
         """Put what side B shows into the Look; what does not fit is converted to working values."""
-        study, book = self.model.study, self.swatches.book
-        layers, is_mix = self._layers()
-        built = self.swatches.built()
-        if built is None:
+        study, book, build = self.model.study, self.swatches.book, self.swatches.build()
+        if build is None:
             return
-        run, name = built
+        name, layers = build.name, build.layers
 
         def put(_cancel: Cancel, progress: Progress) -> tuple[str, list[Coat], bool]:
-            if is_mix:
-                return name, [_baked(run, study, name)], True
+            if build.is_mix:
+                return name, [_baked(build.run(book, study), study, name)], True
             coats, converted = [], False
             for i, layer in enumerate(layers):
                 progress(i / len(layers), layer.swatch.file.name)
@@ -157,17 +145,17 @@ class SwatchEdits(QObject):
     # --- out as files --------------------------------------------------------------------------------
     def swatch_save(self) -> None:
         """Write what side B shows as a LUT between working values."""
-        built, study = self.swatches.built(), self.model.study
-        if built is None:
+        build, study, book = self.swatches.build(), self.model.study, self.swatches.book
+        if build is None:
             return
-        run, name = built
+        name = build.name
         folder = self.swatches.chosen.file.parent if self.swatches.chosen else Path.home()
         file = self.services.ports.choose_lut_save(
             self.services.window, str(folder / f"{_plain(name)}.cube")
         )
         if file is None:
             return
-        self._write(run, study, name, file, force=file.exists())
+        self._write(lambda: build.run(book, study), study, name, file, force=file.exists())
 
     def swatch_convert(self) -> None:
         """Write the chosen look, as it fits this study, beside its file."""
@@ -178,14 +166,19 @@ class SwatchEdits(QObject):
         ends = work.ends_of(facts, study, self.swatches.remark(swatch).ends)
         name = f"{self.swatches.name(swatch)} for {study.working}"
         file = _free(swatch.file.with_name(f"{_plain(name)}.cube"))
-        self._write(book.layer(study, swatch, ends), study, name, file)
+        self._write(lambda: book.layer(study, swatch, ends), study, name, file)
 
     def _write(
-        self, run: Callable[[Rgb], Rgb], study: Study, name: str, file: Path, force: bool = False
+        self,
+        run: Callable[[], Callable[[Rgb], Rgb]],
+        study: Study,
+        name: str,
+        file: Path,
+        force: bool = False,
     ) -> None:
         def write(_cancel: Cancel, progress: Progress) -> tuple[Path, str]:
             progress(0.2, f"baking {_GRID} points")
-            lut = as_lut(run, study, name, _GRID)
+            lut = as_lut(run(), study, name, _GRID)
             write_lut(lut, file, force=force)
             return file, f"{_GRID} points, expects and gives {study.working}"
 

@@ -29,6 +29,7 @@ from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import (
     KEPT,
     PASSED,
+    Build,
     Ends,
     Facts,
     Layer,
@@ -39,7 +40,8 @@ from sfumato.work.luts.swatches import (
     misfit,
     scan,
 )
-from sfumato.work.tiles import pool, run_tiled
+from sfumato.work.preview.preview import Previewer
+from sfumato.work.tiles import run_tiled, spread
 
 TILE = (200, 112)
 ALL, KEPT_ONES = "", "kept"
@@ -361,26 +363,23 @@ class SwatchModel(QObject):
 
     def add_to_stack(self) -> None:
         if self.chosen is not None:
-            layer = Layer(self.chosen, self.ends(self.chosen), self.strength(self.chosen))
-            self.set_stack((*self.stack, layer))
+            self.set_stack((*self.stack, self.layer(self.chosen)))
 
-    def built(self) -> tuple[Callable[[Rgb], Rgb], str] | None:
-        """Return what side B shows on working values, and what it is called; None with nothing chosen."""
-        study, book = self.desk.model.study, self.book
+    def build(self) -> Build | None:
+        """Return what side B shows; None with nothing chosen."""
         if self.stack:
-            name = " + ".join(self.name(x.swatch) for x in self.stack)
-            return work.stacked(book, study, self.stack), name
+            return Build(" + ".join(self.name(x.swatch) for x in self.stack), self.stack)
         if self.chosen is None:
             return None
-        mine = self._one(self.chosen)
+        mine = (self.layer(self.chosen),)
         if self.held is None or self.held == self.chosen or self.share == 0:
-            return mine, self.name(self.chosen)
+            return Build(self.name(self.chosen), mine)
         name = f"{self.name(self.chosen)} with {self.share * 100:.0f} % {self.name(self.held)}"
-        return work.mixed(mine, self._one(self.held), self.share), name
+        return Build(name, mine, self.layer(self.held), self.share)
 
-    def _one(self, swatch: Swatch) -> Callable[[Rgb], Rgb]:
-        layer = Layer(swatch, self.ends(swatch), self.strength(swatch))
-        return work.stacked(self.book, self.desk.model.study, (layer,))
+    def layer(self, swatch: Swatch) -> Layer:
+        """Return a swatch as it is shown now."""
+        return Layer(swatch, self.ends(swatch), self.strength(swatch))
 
     # --- pictures ------------------------------------------------------------------------------------
     @property
@@ -396,7 +395,10 @@ class SwatchModel(QObject):
         rest = tuple(s for s in every if s.id in marked and s.id != first.id)
         return (first, *rest)[:_MOST_SHOTS]
 
-    def _ground(self, study: Study, shots: tuple[Shot, ...], width: int, height: int) -> Rgb:
+    @staticmethod
+    def _ground(
+        previewer: Previewer, study: Study, shots: tuple[Shot, ...], width: int, height: int
+    ) -> Rgb:
         """Return shots in working values after their Grounds, side by side in the box, or two by two."""
         across, down = min(len(shots), 2), -(-len(shots) // 2)
         out = np.zeros((height, width, 3), np.float32)
@@ -406,7 +408,7 @@ class SwatchModel(QObject):
             x0, y0 = column * width // across, row * height // down
             x1 = width if last else (column + 1) * width // across
             y1 = (row + 1) * height // down
-            code = self.desk.previewer.cut(study, shot, x1 - x0, y1 - y0)
+            code = previewer.cut(study, shot, x1 - x0, y1 - y0)
             out[y0:y1, x0:x1] = path.through_ground(shot, study, code)
         return out
 
@@ -447,12 +449,14 @@ class SwatchModel(QObject):
             what = f"{s.key}|{ends}|{strength}|{place}"
             asked.append((s, hashlib.sha1(what.encode()).hexdigest(), ends, strength))
 
+        ground = self._ground
+
         def make(cancel: Cancel) -> Any:
             known = book.cache.tiles([key for _s, key, _e, _a in asked])
             todo = [a for a in asked if a[1] not in known][:_CHUNK]
             found = {s.key: known[key] for s, key, _e, _a in asked if key in known}
             if todo:
-                code = self._ground(study, shots, *TILE)
+                code = ground(previewer, study, shots, *TILE)
 
                 def one(job: Any) -> tuple[str, str, Array]:
                     swatch, key, ends, strength = job
@@ -469,7 +473,7 @@ class SwatchModel(QObject):
                         picture = np.zeros((0, 0, 3), np.uint8)  # its facts say why
                     return swatch.key, key, picture
 
-                made = list(pool().map(one, todo))
+                made = spread(one, todo)
                 found.update({k: p for k, _key, p in made})
                 book.cache.put_tiles({key: p for _k, key, p in made if p.size})
             return (study, shots, convert, {s.key: (e, a) for s, _k, e, a in asked}), found
@@ -507,19 +511,19 @@ class SwatchModel(QObject):
         if not self._is_open or shot is None or not self._is_seen:
             return
         study, size, previewer = self.desk.model.study, self._size, self.desk.previewer
-        held = self._one(self.held) if self.held is not None else None
+        held = Build("", (self.layer(self.held),)) if self.held is not None else None
+        build, book = self.build(), self.book
 
-        def look(cancel: Cancel) -> Any:
-            built = self.built()
+        def look(cancel: Cancel) -> tuple[Array, Array]:
             code = previewer.fitted(study, shot, *size)
             code = run_tiled(lambda c: path.through_ground(shot, study, c), code, cancel)
 
-            def shown(run: Callable[[Rgb], Rgb] | None) -> Array:
-                whole = run or (lambda c: c)
+            def shown(build: Build | None) -> Array:
+                whole = build.run(book, study) if build is not None else lambda c: c
                 seen = run_tiled(lambda c: path.through_view(study, whole(c)), code, cancel)
                 return previewer.screened(study, seen, cancel)
 
-            return shown(held), shown(built[0] if built else None)
+            return shown(held), shown(build)
 
         self._lanes["sight"].ask(look)
 
