@@ -13,8 +13,8 @@ import attrs
 import av
 import numpy as np
 
+from sfumato.core import luma
 from sfumato.core.arrays import Array
-from sfumato.core.colour import luma
 from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.errors import MediaError
 from sfumato.media.contract import FrameFacts, MediaSpec, Still

@@ -18,7 +18,7 @@ from sfumato.core.measure.auto import Proposal, proposed
 from sfumato.core.path import path
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK
-from sfumato.work.preview.preview import to_bytes
+from sfumato.work.preview.asks import to_bytes
 
 
 def test_all_shots_are_seen_through_the_look_and_marked(demo) -> None:

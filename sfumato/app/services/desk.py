@@ -21,7 +21,8 @@ from sfumato.work import warm
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.luts.proof import look_loss
-from sfumato.work.preview.preview import Ask, Previewer
+from sfumato.work.preview.asks import Ask
+from sfumato.work.preview.preview import Previewer
 
 REST_MS = 160
 LOSS_MS = 350

@@ -22,7 +22,7 @@ from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, focus_ring, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
-from sfumato.core.colour import luma as lumas
+from sfumato.core import luma as lumas
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.measure.graticule import PERCENT, Mark, marks

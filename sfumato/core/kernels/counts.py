@@ -7,7 +7,7 @@ from typing import Any
 import numba
 import numpy as np
 
-from sfumato.core.colour.luma import EIGHT_BIT
+from sfumato.core.luma import EIGHT_BIT
 
 _RED, _GREEN, _BLUE = (np.int64(w) for w in EIGHT_BIT)
 

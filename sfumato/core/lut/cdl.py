@@ -9,7 +9,7 @@ import numpy as np
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.bends import affine, signed_power
-from sfumato.core.colour.luma import WEIGHTS
+from sfumato.core.luma import WEIGHTS
 
 Three = tuple[float, float, float]
 

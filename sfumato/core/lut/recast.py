@@ -8,9 +8,9 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, as_rgb
-from sfumato.core.colour.luma import WEIGHTS
 from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
+from sfumato.core.luma import WEIGHTS
 from sfumato.core.lut.stages import HalfCurve, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Stage, Transform

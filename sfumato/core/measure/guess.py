@@ -9,7 +9,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import Encoding, Family, encoding, encodings
-from sfumato.core.colour.luma import luma as luma_of
+from sfumato.core.luma import luma as luma_of
 
 MUTED = 0.165  # mean spread of the channels over the span of tones, below which colours look muted
 _SPAN = 0.67  # of tones, in code: log pictures take no more

@@ -9,7 +9,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour import luma, oklab
+from sfumato.core import luma
+from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.compiled import KERNELS
 

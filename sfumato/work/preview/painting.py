@@ -13,7 +13,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.luma import luma
+from sfumato.core.luma import luma
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.path import path
@@ -23,7 +23,8 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import Region
-from sfumato.work.preview.preview import Ask, Previewer
+from sfumato.work.preview.asks import Ask
+from sfumato.work.preview.preview import Previewer
 from sfumato.work.tiles import run_tiled
 
 _GRID = 33

@@ -18,8 +18,10 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import Frames
 from sfumato.work.luts import proof, readers
-from sfumato.work.preview import preview
-from sfumato.work.preview.preview import Ask, Previewer, _Steps
+from sfumato.work.preview import drag
+from sfumato.work.preview.asks import Ask, to_bytes
+from sfumato.work.preview.measures import smears
+from sfumato.work.preview.preview import Previewer
 from sfumato.work.stores.study_store import open_study
 
 SHOT = {"width": 240, "height": 135}
@@ -66,7 +68,7 @@ def test_the_lut_side_is_the_written_table(study: Study, frames: Frames, tmp_pat
         shown = previewer.show(ask, Cancel())
         table = Transform((previewer.written_table(ask),))
         (found,) = (c for s, c in proof.entry_colours(spanned, frames, 240) if s.id == "furnace")
-        expected = preview.to_bytes(proof.viewed(spanned, table.apply(found)))
+        expected = to_bytes(proof.viewed(spanned, table.apply(found)))
         assert np.abs(shown.b.astype(int) - expected).max() <= 1
         file = tmp_path / f"{i}.cube"
         made = proof.export_look(spanned, frames, file, shot=shot if span.with_ground else None)
@@ -82,7 +84,7 @@ def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> Non
     previewer = Previewer(frames)
     ask = _ask(study, a="source", b="ground", difference=True)
     shown = previewer.show(ask, Cancel())
-    np.testing.assert_array_equal(shown.a, preview.to_bytes(frames.proxy(ask.shot, 240, 135)))
+    np.testing.assert_array_equal(shown.a, to_bytes(frames.proxy(ask.shot, 240, 135)))
     display = encoding(study.view.encoding)
     rough = delta_e(shown.a / np.float32(255), shown.b / np.float32(255), display)
     assert np.abs(rough - shown.delta).max() < 1.5
@@ -92,7 +94,7 @@ def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> Non
 
 def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
     """Whatever moves, the staged lattice equals one that starts from nothing."""
-    steps = _Steps()
+    steps = drag.Steps()
     moves = [
         study,
         study.tuned("l-cdl", saturation=1.3),
@@ -107,25 +109,25 @@ def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
         study.suited_to("ACEScct"),
     ]
     for moved in moves:
-        stages = preview._stages(_ask(moved), True)
+        stages = drag.stages_of(_ask(moved), True)
         kept = steps.run(stages, Cancel())
-        fresh = _Steps()
+        fresh = drag.Steps()
         fresh._grid = len(kept)
         np.testing.assert_array_equal(kept, fresh.run(stages, Cancel()))
 
 
 def test_the_drag_grid_suits_the_cost() -> None:
-    assert preview._grid_for(1e-9, 33) == 33
-    assert preview._grid_for(1e-6, 33) == 25
-    assert preview._grid_for(1e-5, 33) == 17
+    assert drag._grid_for(1e-9, 33) == 33
+    assert drag._grid_for(1e-6, 33) == 25
+    assert drag._grid_for(1e-5, 33) == 17
     held = 0.016 / 33**3 * 1.2
-    assert preview._grid_for(held, 33) == 33  # a little too slow is no reason to change
+    assert drag._grid_for(held, 33) == 33  # a little too slow is no reason to change
 
 
 def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frames: Frames) -> None:
     previewer = Previewer(frames)
     shot = study.shot("furnace")
-    rows = preview.smears(study.set_coat("l-contrast", on=False), shot)
+    rows = smears(study.set_coat("l-contrast", on=False), shot)
     assert set(rows) == {c.id for c in (*shot.ground, *study.look.coats)}
     np.testing.assert_array_equal(*rows["l-contrast"])
     assert np.abs(rows["g-furnace-exp"][0].astype(int) - rows["g-furnace-exp"][1]).max() > 5

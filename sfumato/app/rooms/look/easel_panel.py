@@ -29,7 +29,7 @@ from sfumato.app.views.easel import Easel
 from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.study.shot import Shot
-from sfumato.work.preview.preview import FILE, LUT, MATTE, PINNED, SIDES
+from sfumato.work.preview.asks import FILE, LUT, MATTE, PINNED, SIDES
 
 
 class EaselPanel(QWidget):

@@ -20,7 +20,7 @@ from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.deliver import Delivered
 from sfumato.work.luts.proof import GridLoss, export_look, smallest_grid
 from sfumato.work.luts.target import Target, held, options_for
-from sfumato.work.preview.preview import EXACT, FILE
+from sfumato.work.preview.asks import EXACT, FILE
 
 _TRIED = 9  # points of the lattice on which formats are asked what they would lose
 

@@ -27,7 +27,7 @@ from sfumato.core.measure.graticule import PERCENT, UNITS
 from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.registry import by_suffix as lut_suffix
 from sfumato.media.registry import by_suffix
-from sfumato.work.preview.preview import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
+from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
 _PASSING = (FILE, MATTE, PINNED, DEVICE)  # sides that are not there next time

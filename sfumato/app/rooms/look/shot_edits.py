@@ -21,7 +21,7 @@ from sfumato.core.study.shot import Shot
 from sfumato.media.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.frames import open_still
-from sfumato.work.preview.preview import PINNED, Shown
+from sfumato.work.preview.asks import PINNED, Shown
 
 
 class ShotEdits(QObject):

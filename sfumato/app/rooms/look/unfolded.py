@@ -17,7 +17,7 @@ from sfumato.core.controls import kinds
 from sfumato.core.path.laying import Laying
 from sfumato.core.study.coat import Coat, UnknownGlaze
 from sfumato.work.colours import Colours, Entry
-from sfumato.work.preview.preview import LUT, MATTE
+from sfumato.work.preview.asks import LUT, MATTE
 
 
 class Unfolded(QWidget):

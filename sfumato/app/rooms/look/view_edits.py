@@ -9,7 +9,7 @@ from sfumato.app.rooms.look.device_sheet import DeviceSheet
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.torn import TornParts
 from sfumato.app.services.services import Services
-from sfumato.work.preview.preview import DEVICE
+from sfumato.work.preview.asks import DEVICE
 
 
 class ViewEdits(QObject):

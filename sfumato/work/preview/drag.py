@@ -1,0 +1,159 @@
+"""While the hand moves: the path to the display as one table, computed from the step that moves."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.sample import Packed, packed
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
+from sfumato.core.path import path
+from sfumato.work.cancel import Cancel
+from sfumato.work.frames import Kept
+from sfumato.work.preview.asks import GROUND, UNBAKED, Ask, ground_key, look_key
+from sfumato.work.preview.sides import Sides
+from sfumato.work.tiles import apply_tiled
+
+DRAG_GRIDS = (33, 25, 17)
+DRAG_SECONDS = 0.016
+
+
+@frozen(eq=False)
+class DragTable:
+    """A table to drag through, and its packed form."""
+
+    table: Table3D
+    packed: Packed
+
+    @classmethod
+    def of(cls, table: Table3D) -> DragTable:
+        return cls(table, packed(table))
+
+
+class Drags(Sides):
+    """Keeps the drag table of the side that does not move, and its picture."""
+
+    def forget(self) -> None:
+        super().forget()
+        self._pictures = Kept(4)
+        self._steps_ground = Steps()
+        self._steps_look = Steps()
+
+    def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> DragTable:
+        """Return the drag table from working values to the display; A's is kept while B moves."""
+        key = ("drag", which, ground_key(ask), look_key(ask.study) if which != GROUND else None)
+
+        def make() -> DragTable:
+            steps = self._steps_ground if which == GROUND else self._steps_look
+            return DragTable.of(Table3D(steps.run(stages_of(ask, which != GROUND), cancel)))
+
+        table: DragTable = self._tables.get(key, make)
+        return table
+
+    def _screen_table(self, ask: Ask, table: DragTable) -> DragTable:
+        """Return a drag table that goes on to the screen."""
+        go_on = self.to_screen(ask.study)
+        if go_on is None:
+            return table
+
+        def make() -> tuple[DragTable, DragTable]:
+            return table, DragTable.of(Table3D(in_chunks(go_on, table.table.values)))
+
+        key = ("screen", id(table), id(self.screen), ask.study.view.encoding)
+        kept: tuple[DragTable, DragTable] = self._tables.get(key, make)
+        return kept[1]
+
+    def prepare(self, ask: Ask, cancel: Cancel) -> None:
+        """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
+        for which in {ask.a, ask.b} - UNBAKED:
+            self._screen_table(ask, self._drag_table(ask, which, cancel))
+
+    def _looked_up(self, table: DragTable, code: Rgb, cancel: Cancel) -> Array:
+        """Return a picture through a drag table; the side that does not move is kept."""
+        key = (id(table), id(code))
+
+        def make() -> tuple[DragTable, Rgb, Array]:
+            return table, code, apply_tiled(table.packed, code, np.uint8, cancel=cancel)
+
+        kept: tuple[DragTable, Rgb, Array] = self._pictures.get(key, make)
+        return kept[2]
+
+
+Stage = tuple[Any, Callable[[Rgb], Rgb]]
+
+
+def stages_of(ask: Ask, with_look: bool) -> list[Stage]:
+    """Return the path from working values to the display, a stage for each thing that can change."""
+    study = ask.study
+    working = encoding(study.working)
+    stages: list[Stage] = [(study.working, lambda code: code)]
+    for coat in ask.shot.ground:
+        stages.append((coat, partial(path.through_coat, coat, working=working)))
+    if with_look and study.look.strength == 1.0:
+        for coat in study.look.coats:
+            stages.append((coat, partial(path.through_coat, coat, working=working)))
+    elif with_look:
+        stages.append((study.look, partial(path.through_look, study)))
+    stages.append((study.view, partial(path.through_view, study)))
+    return stages
+
+
+@frozen(eq=False)
+class _Step:
+    key: Any
+    values: Rgb
+    per_node: float  # seconds
+
+
+class Steps:
+    """The drag lattice after each stage: a drag computes only from the stage that moves onwards.
+
+    The grid is the finest of DRAG_GRIDS that the whole path fills within DRAG_SECONDS here.
+    """
+
+    def __init__(self) -> None:
+        self._kept: list[_Step] = []
+        self._grid = DRAG_GRIDS[0]
+        self._lock = threading.Lock()
+
+    def run(self, stages: list[Stage], cancel: Cancel) -> Rgb:
+        with self._lock:
+            kept, grid = list(self._kept), self._grid
+        same = 0
+        for (key, _), known in zip(stages, kept, strict=False):
+            if key is not known.key and key != known.key:
+                break
+            same += 1
+        kept = kept[:same]
+        value = kept[-1].values if kept else lattice_colours(grid)
+        for key, run in stages[same:]:
+            cancel.check()
+            start = time.perf_counter()
+            value = in_chunks(run, value)
+            spent = (time.perf_counter() - start) / grid**3
+            kept.append(_Step(key, value, spent))
+        better = _grid_for(sum(s.per_node for s in kept), grid)
+        with self._lock:
+            self._kept, self._grid = (kept if better == grid else []), better
+        return np.clip(np.nan_to_num(value), *NODE_RANGE)
+
+
+def _grid_for(per_node: float, now: int) -> int:
+    """Return the drag grid that suits a path's cost; a little slow, so that it does not flicker."""
+    if 0.7 * DRAG_SECONDS < per_node * now**3 < 1.3 * DRAG_SECONDS:
+        return now
+    return next((g for g in DRAG_GRIDS if per_node * g**3 <= DRAG_SECONDS), DRAG_GRIDS[-1])
+
+
+def in_chunks(run: Callable[[Rgb], Rgb], values: Rgb) -> Rgb:
+    flat = values.reshape(-1, 3)
+    parts = [run(flat[at : at + path.CHUNK]) for at in range(0, len(flat), path.CHUNK)]
+    return np.concatenate(parts).reshape(values.shape)
