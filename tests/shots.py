@@ -237,7 +237,7 @@ def main() -> None:
         at_rest()
 
     at_rest()
-    window.rooms["apply"].paint_edits.add_layer(ROOT / "demo" / "luts" / "low_tide_33.cube")
+    window.rooms["apply"].paint_edits.add_layers([ROOT / "demo" / "luts" / "low_tide_33.cube"])
     at_rest()
     paint.set_coat("Strength", strength=0.7)
     stroke(9.0, (0.36, 0.47), (0.4, 0.43), (0.46, 0.5), (0.44, 0.66), (0.36, 0.66), (0.36, 0.47))

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from sfumato.app.controls.mark import Mark
 from sfumato.app.services.settings import Settings
-from sfumato.app.views.scope import TITLES, ScopeView
+from sfumato.app.views.scope import ScopeView, instruments
 from sfumato.app.window.main_window import MainWindow
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL
@@ -36,6 +36,12 @@ def choose(hand, name: str, key: str) -> None:
     hand.settle()
 
 
+def scale_of(scope: ScopeView):
+    """Return the marks that the part of the levels which is seen has."""
+    seen = scope.seen_part()
+    return marks(scope.unit, scope.space, seen.top(), seen.top() + seen.height())
+
+
 def kinds(hand, *wanted: str) -> list[ScopeView]:
     """Let these instruments stand in the window."""
     panel = hand.window.rooms["look"].instruments
@@ -51,7 +57,7 @@ def kinds(hand, *wanted: str) -> list[ScopeView]:
 
 
 def test_every_instrument_shows_something_and_zooms(demo) -> None:
-    for kind in TITLES:
+    for kind in instruments():
         scope = kinds(demo, kind, "parade")[0]
         first = scope.grab().toImage()
         assert len({first.pixel(x, y) for x in range(60, 240, 3) for y in range(20, 120, 3)}) > 5
@@ -64,18 +70,18 @@ def test_every_instrument_shows_something_and_zooms(demo) -> None:
         assert scope.zoom == 1.0
     scope = kinds(demo, "waveform", "parade", "histogram", "oklab")[0]
     assert len(demo.window.rooms["look"].instruments.scopes) == 4
-    before = [m.words for m in scope._scale()]
+    before = [m.words for m in scale_of(scope)]
     scope.zoom_by(8.0, QPointF(scope.area().center().x(), scope.area().bottom()))
     assert scope.seen_part().top() == 0  # what was under the hand stays there
-    assert scope._scale()[-1].at < 0.13
+    assert scale_of(scope)[-1].at < 0.13
     demo.drag(scope, QPointF(60, 60), QPointF(60, 60))
     choose(demo, "scopes.unit", CODE)
-    assert {"0", "64"} <= {m.words for m in scope._scale()}
+    assert {"0", "64"} <= {m.words for m in scale_of(scope)}
     choose(demo, "scopes.unit", STOPS)
     scope.reset()
-    assert "white" in [m.words for m in scope._scale()]
+    assert "white" in [m.words for m in scale_of(scope)]
     choose(demo, "side.b", "source")  # levels of the camera's log: stops from grey
-    grey = next(m for m in scope._scale() if m.words == "grey")
+    grey = next(m for m in scale_of(scope) if m.words == "grey")
     assert abs(grey.at - 0.4) < 1e-3
     assert [m.words for m in marks("percent", encoding("sRGB"))] == before
 
@@ -89,8 +95,8 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     hand.settle()
     assert all(s.grab().toImage() != b for s, b in zip(scopes, bare, strict=True))
     shown = np.array([float(v) for v in hand.find(QLabel, "readout.b").text()[2:].split()])
-    assert np.abs(scopes[0]._pick[0] - shown).max() < 1e-3
-    assert abs(scopes[0]._pick[2] - 0.5) < 1e-3
+    assert np.abs(scopes[0].pick.shown - shown).max() < 1e-3
+    assert abs(scopes[0].pick.across - 0.5) < 1e-3
     x, y = chroma_place(tuple(shown))
     assert np.hypot(x, y) > 0.05
     easel.left.emit()
@@ -116,7 +122,7 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     assert window.view.now.band is None
     assert words() == ""
     # A trace of the parade marks its channel, a box of the vectorscope its colours.
-    x, w = scopes[0]._column(2)
+    x, w = scopes[0].spec.columns(scopes[0])[2]
     hand.drag(scopes[0], QPointF(x + w / 2, low.y()), QPointF(x + w / 2, high.y()))
     assert window.view.now.band.channel == "blue"
     centre = scopes[2].area().center()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import attrs
@@ -23,6 +24,7 @@ from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.luts.proof import look_loss
 from sfumato.work.preview.asks import Ask
 from sfumato.work.preview.preview import Previewer
+from sfumato.work.preview.scene import Measuring
 
 REST_MS = 160
 LOSS_MS = 350
@@ -51,10 +53,16 @@ class Desk(QObject):
     warmed = Signal()
 
     def __init__(
-        self, model: StudyModel, view: ViewModel, notices: Notices, parent: QObject | None = None
+        self,
+        model: StudyModel,
+        view: ViewModel,
+        notices: Notices,
+        instruments: Mapping[str, Measuring],
+        parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
         self.model, self.view, self.notices = model, view, notices
+        self._instruments = instruments
         self.frames = Frames()
         self.previewer = Previewer(self.frames)
         self._guesses: dict[str, Guess] = {}
@@ -107,32 +115,35 @@ class Desk(QObject):
         shot = self.shot
         if shot is None:
             return None
-        play = self.view.now.play
+        now = self.view.now
+        play = now.play
         if play is not None:
             shot = attrs.evolve(shot, frame=play)
-        coat = self.view.now.coat
+        coat = now.coat
         try:
             where = self.model.study.root(coat) if coat else ""
         except KeyError:
             where = ""
         known = where in ("look", shot.id)
-        mode = self.view.now.mode
+        mode = now.mode
         return Ask(
             self.model.study,
             shot,
-            a=self.view.now.a,
-            b=self.view.now.b,
+            a=now.a,
+            b=now.b,
             need_a=mode in ("split", "side"),
             difference=mode == "difference",
             width=self._size[0],
             height=self._size[1],
             region=self._region,
-            instruments=self.view.now.instruments if self.view.now.instruments_shown else (),
+            instruments=tuple(self._instruments[k] for k in now.instruments)
+            if now.instruments_shown
+            else (),
             dragging=self.dragging or play is not None,
             playing=play is not None,
-            pinned=next((s for s in self.model.study.shots if s.id == self.view.now.pinned), None),
-            written=self.view.now.written,
-            gamut=self.view.now.clipping,
+            pinned=next((s for s in self.model.study.shots if s.id == now.pinned), None),
+            written=now.written,
+            gamut=now.clipping,
             coat=coat if known else "",
         )
 

@@ -20,6 +20,7 @@ from sfumato.app.services.services import Services
 from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
+from sfumato.app.views.scope import instruments
 from sfumato.app.window.encoding_edits import EncodingEdits
 from sfumato.app.window.house_actions import ACTIONS
 from sfumato.app.window.keys_sheet import KeysSheet
@@ -47,7 +48,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.settings, self.notices = settings, Notices(self)
         self.model, self.view, self.queue = StudyModel(self), ViewModel(self), Queue(self)
-        self.desk = Desk(self.model, self.view, self.notices, self)
+        self.desk = Desk(self.model, self.view, self.notices, instruments(), self)
         self.actions_table = Actions()
         self._begun = False
         self.setWindowTitle("Sfumato")

@@ -8,8 +8,8 @@ from functools import cache
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, Rgb
 from sfumato.core import luma
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.compiled import KERNELS
@@ -97,9 +97,13 @@ def _parade(image: Array, counts: Array) -> Array:
     return np.stack([_bin(at + image[..., c], shape) for c in range(3)])
 
 
+def _levels(image: Array) -> Array:
+    """Return the luma of uint8 pixels in whole numbers, as the kernels count it."""
+    return np.asarray((image.astype(np.intp) @ np.array(luma.EIGHT_BIT) + 128) >> 8)
+
+
 def _waveform(image: Array, counts: Array) -> Array:
-    level = (image.astype(np.intp) @ np.array(luma.EIGHT_BIT) + 128) >> 8
-    return _bin(_columns(image, counts.shape[0]) + level, counts.shape)
+    return _bin(_columns(image, counts.shape[0]) + _levels(image), counts.shape)
 
 
 def _vectorscope(image: Array, counts: Array) -> Array:
@@ -149,8 +153,8 @@ def in_band(image: Array, band: Band, display: str = "sRGB") -> Array:
         )
     low, high = band.low[0] * 255, band.high[0] * 255
     if band.channel == LUMA:
-        luma = (image.astype(np.int32) @ np.array([54, 183, 19], np.int32) + 128) >> 8
-        return np.asarray((luma >= low) & (luma <= high))
+        level = _levels(image)
+        return np.asarray((level >= low) & (level <= high))
     inside = (image >= low) & (image <= high)
     if band.channel == ANY:
         return np.asarray(inside.any(axis=-1))
@@ -172,7 +176,7 @@ def _plane_places(image: Array, plane: str, display: str) -> tuple[Array, Array]
 
 def chroma_place(rgb: tuple[float, float, float]) -> tuple[float, float]:
     """Return where a display colour lies on the Cb/Cr vectorscope, -1..1 to the right and up."""
-    y = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
+    y = sum(w * v for w, v in zip(luma.WEIGHTS, rgb, strict=True))
     return 2 * (rgb[2] - y) / 1.8556, 2 * (rgb[0] - y) / 1.5748
 
 

@@ -15,6 +15,7 @@ from sfumato.core.study.study import Study
 from sfumato.media.contract import FrameFacts
 from sfumato.work.colours import Entry
 from sfumato.work.frames import WHOLE, Region
+from sfumato.work.preview.scene import Measuring
 
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
@@ -46,7 +47,7 @@ class Ask:
     width: int = 640
     height: int = 360
     region: Region = WHOLE
-    instruments: tuple[str, ...] = ()
+    instruments: tuple[Measuring, ...] = ()
     dragging: bool = False
     playing: bool = False
     pinned: Shot | None = None

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
+import attrs
 import numpy as np
 
-from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
-from sfumato.core.lut.table import lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.core.measure import scopes
 from sfumato.core.path import path
 from sfumato.core.path.laying import matte
 from sfumato.core.study.coat import Coat
@@ -34,14 +34,12 @@ from sfumato.work.preview.asks import (
     to_bytes,
 )
 from sfumato.work.preview.drag import Drags
+from sfumato.work.preview.scene import Measuring, Scene
 from sfumato.work.tiles import apply_tiled, run_tiled
 
 SCOPE_WIDTH = 480
 LOSS_WIDTH = 320
-CLOUD_GRID = 17  # points a side of the cloud
-LOSS_GRID = 16
 CLOUD = 1800  # colours on the nudge map
-_COUNTLESS = {"neutral", "cloud", "loss"}  # instruments of the LUT, not of the picture
 
 
 def _swatches() -> Rgb:
@@ -97,42 +95,38 @@ class Measures(Drags):
             out[top : top + 32] = delta_e(a[top : top + 32], b[top : top + 32], display)
         return out
 
-    @staticmethod
-    def _kinds(ask: Ask) -> tuple[str, ...]:
-        """Return the wanted instruments that count pixels."""
-        return tuple(k for k in ask.instruments if k not in _COUNTLESS)
-
-    def _pictured(
-        self,
-        kinds: tuple[str, ...],
-        picture: Array,
-        study: Study,
-        cancel: Cancel,
-        reference: bool = False,
-    ) -> dict[str, Any]:
-        """Return instruments of a picture, several at a time."""
-
-        def one(kind: str) -> Array:
-            cancel.check()
-            found = scopes.counted(kind, picture, study.view.encoding)
-            if kind not in scopes.DRAWN:
-                return found
-            return scopes.drawn(kind, found, reference)
-
-        return dict(zip(kinds, map(one, kinds), strict=True))
-
-    def _counts(self, ask: Ask, picture: Array, cancel: Cancel) -> dict[str, Any]:
-        wanted = self._kinds(ask)
-        if wanted and ask.region != WHOLE:
+    def scene(self, ask: Ask, picture: Array, cancel: Cancel) -> Scene:
+        """Return what instruments measure: `picture` is side B, uint8."""
+        study = ask.study
+        if ask.region != WHOLE and any(i.counts_pixels for i in ask.instruments):
             picture = self._whole(ask, cancel)
-        counts = self._pictured(wanted, picture, ask.study, cancel)
-        if "neutral" in ask.instruments:
-            counts["neutral"] = self.neutral(ask)
-        if "cloud" in ask.instruments:
-            counts["cloud"] = self._cloud(ask, cancel)
-        if "loss" in ask.instruments and not ask.dragging:
-            counts["loss"] = self._loss(ask, cancel)
-        return counts
+
+        def viewed(given: Rgb) -> Rgb:
+            return path.from_leave(study, given)
+
+        return Scene(
+            picture=picture,
+            display=study.view.encoding,
+            is_quick=ask.dragging,
+            shows_lut=ask.b == LUT,
+            through_look=partial(path.through_look, study),
+            exact=lambda: study.transform(shot=ask.shot.id),
+            lut=lambda: Transform((self.written_table(ask, cancel),)),
+            viewed=viewed,
+            seen=lambda given: self.screened(study, viewed(given)),
+        )
+
+    def measured(
+        self, wanted: tuple[Measuring, ...], scene: Scene, cancel: Cancel, grey: bool = False
+    ) -> dict[str, Any]:
+        """Return what instruments give, by key; one that gives nothing now is left out."""
+        found: dict[str, Any] = {}
+        for instrument in wanted:
+            cancel.check()
+            data = instrument.measure(scene, grey)
+            if data is not None:
+                found[instrument.key] = data
+        return found
 
     def _reference(self, ask: Ask, cancel: Cancel) -> dict[str, Array]:
         """Return the instruments of the pinned shot, kept while neither it nor the Look moves."""
@@ -142,43 +136,17 @@ class Measures(Drags):
         kept_shot, kept = self._kept_reference
         if ask.dragging:
             return kept if kept_shot == shot.id else {}
-        key = ("reference", Id(shot), look_key(ask.study), self._kinds(ask))
+        wanted = tuple(i for i in ask.instruments if i.counts_pixels)
+        key = ("reference", Id(shot), look_key(ask.study), tuple(i.key for i in wanted))
 
         def make() -> dict[str, Array]:
             picture = to_bytes(self.whole_picture(ask.study, shot, SCOPE_WIDTH, SCOPE_WIDTH))
-            return self._pictured(self._kinds(ask), picture, ask.study, cancel, reference=True)
+            whole = attrs.evolve(ask, region=WHOLE)
+            return self.measured(wanted, self.scene(whole, picture, cancel), cancel, grey=True)
 
         found: dict[str, Array] = self._tables.get(key, make)
         self._kept_reference = (shot.id, found)
         return found
-
-    def _cloud(self, ask: Ask, cancel: Cancel) -> scopes.CubePoints:
-        """Return where a lattice's nodes go: places by what the LUT gives, colours as seen."""
-        nodes = lattice_colours(CLOUD_GRID).reshape(-1, 3)
-        study = ask.study
-        if ask.dragging or ask.b != LUT:
-            given = study.transform(shot=ask.shot.id).apply(nodes)
-        else:
-            given = Transform((self.written_table(ask, cancel),)).apply(nodes)
-        seen = self.screened(study, path.from_leave(study, given))
-        radius: Array = np.full(len(nodes), 1.5, np.float32)
-        return scopes.CubePoints(np.clip(given, -0.3, 1.3), seen, radius, f"{CLOUD_GRID}³ nodes")
-
-    def _loss(self, ask: Ask, cancel: Cancel) -> scopes.CubePoints:
-        """Return where in the cube the LUT departs from the exact grade, by dE of what is seen."""
-        study = ask.study
-        table = self.written_table(ask, cancel)
-        # Cell-centred, so that no point is a node.
-        at = (np.indices((LOSS_GRID,) * 3).reshape(3, -1).T + 0.5) / LOSS_GRID
-        inputs = (at * (table.size - 1)).round() + 0.5
-        inner = as_rgb(np.minimum(inputs, table.size - 1.5) / (table.size - 1))
-        exact = path.from_leave(study, study.transform(shot=ask.shot.id).apply(inner))
-        given = path.from_leave(study, Transform((table,)).apply(inner))
-        apart = delta_e(exact, given, encoding(study.view.encoding))
-        worst = int(apart.argmax())
-        place = " ".join(f"{v:.2f}" for v in inner[worst])
-        words = f"{apart[worst]:.2f} ΔE at worst\nat {place}\n{apart.mean():.3f} mean"
-        return scopes.CubePoints(inner, scopes.heated(apart), scopes.loss_radius(apart), words)
 
     def _whole(self, ask: Ask, cancel: Cancel) -> Array:
         """Return side B of the whole picture, small, for instruments while the Easel is zoomed in."""
@@ -189,10 +157,6 @@ class Measures(Drags):
         code = self.working(ask, *size)
         table = self._drag_table(ask, EXACT if ask.b in UNBAKED else ask.b, cancel)
         return apply_tiled(table.packed, code, np.uint8, cancel=cancel)
-
-    def neutral(self, ask: Ask) -> Rgb:
-        """Return what the Look does to greys: working values in, working values out."""
-        return scopes.neutral_line(lambda code: path.through_look(ask.study, code))
 
     def entry(self, ask: Ask, bins: int = 128) -> Entry:
         """Return what enters the chosen coat: counts of working values 0..1, and sampled colours."""

@@ -15,9 +15,9 @@ from PySide6.QtGui import (
 )
 
 from sfumato.app.images import image_of
-from sfumato.app.theme import RADIUS, focus_ring, quiet_font
+from sfumato.app.theme import focus_ring
 from sfumato.app.theme import instrument_colour as colour
-from sfumato.app.views.scope import ScopeView
+from sfumato.app.views.graph import Graph
 from sfumato.core.lut.lut_view import SLICES, LutView
 from sfumato.core.measure.graticule import PERCENT, marks
 from sfumato.core.measure.scopes import CubePoints
@@ -37,11 +37,12 @@ _HELP = {
 }
 
 
-class LutScope(ScopeView):
+class LutScope(Graph):
     """Draws a LutView; a second one, when given, as dashed lines for comparison."""
 
     def __init__(self, kind: str) -> None:
-        super().__init__(kind)
+        super().__init__()
+        self.kind = kind
         self._view: LutView | None = None
         self._other: LutView | None = None
         self.show_kind(kind)
@@ -50,8 +51,7 @@ class LutScope(ScopeView):
         self.kind = kind
         self.setAccessibleName(LUT_TITLES[kind])
         self.setToolTip(_HELP[kind])
-        turns = kind == "cloud"
-        self.setCursor(Qt.CursorShape.OpenHandCursor if turns else Qt.CursorShape.ArrowCursor)
+        self.setCursor(Qt.CursorShape.OpenHandCursor if self.turns else Qt.CursorShape.ArrowCursor)
         self.update()
 
     def show_view(self, view: LutView | None, other: LutView | None = None) -> None:
@@ -59,19 +59,19 @@ class LutScope(ScopeView):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("well"))
-        painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
-        painter.setFont(quiet_font())
-        if self.kind == "cloud":
+        painter = self.begin()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        if self.turns:
             self._paint_cloud(painter)
         elif self.kind == "slices":
             self._paint_slices(painter)
         else:
             self._paint_responses(painter)
         focus_ring(self, painter)
+
+    @property
+    def turns(self) -> bool:
+        return self.kind == "cloud"
 
     def area(self) -> QRectF:
         return QRectF(self.rect()).adjusted(42, 10, -10, -22)
@@ -81,10 +81,10 @@ class LutScope(ScopeView):
 
     def _paint_responses(self, painter: QPainter) -> None:
         r = self.area()
-        self._levels(painter, marks(PERCENT, self.space))
+        self.paint_levels(painter, marks(PERCENT, self.space))
         low, high = self._view.domain if self._view else (0.0, 1.0)
         what = "grey in" if self.kind == "neutral" else "channel in"
-        self._codes(painter, r, (f"{low:g}", what, f"{high:g}"))
+        self.paint_foot(painter, (f"{low:g}", what, f"{high:g}"))
         painter.setPen(QPen(colour("line"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(r.bottomLeft(), r.topRight())
         painter.setClipRect(r.adjusted(0, -6, 0, 6))
@@ -139,17 +139,17 @@ class LutScope(ScopeView):
         self.cube.paint(painter, area, points, colour("line"), colour("quiet"))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.kind == "cloud":
+        if self.turns:
             super().mousePressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.kind == "cloud":
+        if self.turns:
             super().wheelEvent(event)
         else:
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self.kind == "cloud":
+        if self.turns:
             super().keyPressEvent(event)
         else:
             event.ignore()

@@ -20,7 +20,7 @@ from sfumato.app.controls.parts import part
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
-from sfumato.app.views.scope import HELP, TITLES, ScopeView
+from sfumato.app.views.scope import ScopeView, instruments
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.measure.graticule import UNITS
 
@@ -103,7 +103,7 @@ class Instruments(QWidget):
         if step < 0 and len(kinds) > LEAST:
             kinds.pop()
         elif step > 0 and len(kinds) < MOST:
-            kinds.append(next(k for k in TITLES if k not in kinds))
+            kinds.append(next(k for k in instruments() if k not in kinds))
         self._view.set(instruments=tuple(kinds))
 
     def set_torn(self, torn: bool) -> None:
@@ -134,9 +134,9 @@ class Instruments(QWidget):
             box.setObjectName(f"instrument.{i}")
             box.setAccessibleName(f"Instrument {i + 1}")
             box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-            for key, title in TITLES.items():
-                box.addItem(title, key)
-                box.setItemData(box.count() - 1, HELP[key], Qt.ItemDataRole.ToolTipRole)
+            for key, spec in instruments().items():
+                box.addItem(spec.title, key)
+                box.setItemData(box.count() - 1, spec.help, Qt.ItemDataRole.ToolTipRole)
             box.setCurrentIndex(box.findData(kind))
             box.activated.connect(lambda _n, i=i, b=box: self._choose(i, b.currentData()))
             line = QHBoxLayout()
@@ -166,7 +166,7 @@ class Instruments(QWidget):
         working = encoding(self._model.study.working)
         space = self._shown.space if self._shown is not None and self._shown.space else working
         for scope in self.scopes:
-            of = working if scope.kind == "neutral" else space
+            of = working if scope.spec.is_of_working else space
             scope.show_scale(view.now.scope_unit, of, view.now.limits)
             scope.show_band(view.now.band)
 

@@ -21,7 +21,7 @@ from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.app.services.view_state import MODES, ViewState
 from sfumato.app.views.easel import Easel
-from sfumato.app.views.scope import TITLES
+from sfumato.app.views.scope import instruments
 from sfumato.core.colour.encodings import Family
 from sfumato.core.measure.graticule import PERCENT, UNITS
 from sfumato.core.study.study import LOOK, Study
@@ -255,7 +255,7 @@ class LookRoom(Room):
 
         sides = {"source", "ground", EXACT, LUT}
         kinds = tuple(str(settings.get("view/instruments", "")).split(","))
-        known = 2 <= len(kinds) <= 4 and all(k in TITLES for k in kinds)
+        known = 2 <= len(kinds) <= 4 and all(k in instruments() for k in kinds)
         self.services.view.set(
             a=one_of("a", now.a, sides),
             b=one_of("b", now.b, sides),
