@@ -15,9 +15,9 @@ from conftest import ROOT
 from sfumato.core.lut.sample import apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.formats.contract import WriteOptions
 from sfumato.formats.cube import write
-from sfumato.media.registry import read
+from sfumato.formats.parts.contract import WriteOptions
+from sfumato.media.parts.registry import read
 from sfumato.work.luts.lut_files import read_lut
 
 FORMATS = {"float32": "gbrpf32le", "uint8": "rgb24", "uint16": "rgb48le"}

@@ -11,7 +11,7 @@ from sfumato.core.lut.recast import legal_out, limited, sampled, shaped
 from sfumato.core.lut.stages import CdlStage, Matrix
 from sfumato.core.lut.table import Table1D, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import picture
+from sfumato.formats.parts import picture
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.proof import span_words
 from sfumato.work.stores.study_store import demo_study, open_study

@@ -108,8 +108,8 @@ def demo() -> None:
 @_json
 def formats(as_json: bool) -> None:
     """List what can be read and encoded, with limits."""
-    from sfumato.formats.registry import formats as tables
-    from sfumato.media.registry import media
+    from sfumato.formats.parts.registry import formats as tables
+    from sfumato.media.parts.registry import media
 
     luts: list[dict[str, Any]] = [
         {
@@ -622,8 +622,8 @@ def apply_(
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.compiled import load_kernels
-    from sfumato.media.contract import Saving
-    from sfumato.media.registry import by_suffix
+    from sfumato.media.parts.contract import Saving
+    from sfumato.media.parts.registry import by_suffix
     from sfumato.work.frames import open_still
     from sfumato.work.luts.lut_files import read_lut
     from sfumato.work.results.stills import applied, default_bits, kind_for, write_still

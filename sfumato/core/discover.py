@@ -12,13 +12,15 @@ from typing import Any
 def specs(package: ModuleType, leaf: str = "") -> Mapping[str, Any]:
     """Return every module's `SPEC` in `package`, by `SPEC.key`, in module-name order.
 
-    With `leaf`, what stands in the package are packages, and that module of each has the SPEC.
+    With `leaf`, it is packages that count, and that module of each has the SPEC.
 
     Raises:
         RuntimeError: two modules declare the same key, or a module declares none.
     """
     found: dict[str, Any] = {}
     for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
+        if info.ispkg != bool(leaf):
+            continue  # what the modules share stands in a package beside them
         module = importlib.import_module(
             ".".join(filter(None, (package.__name__, info.name, leaf)))
         )

@@ -11,8 +11,8 @@ from attrs import frozen
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import xml
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import xml
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _SPACE = "urn:ASC:CDL:v1.2"
 _ROOTS = ("ColorCorrection", "ColorCorrectionCollection", "ColorDecisionList")

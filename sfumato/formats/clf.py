@@ -31,8 +31,9 @@ from sfumato.core.lut.stages import (
 )
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Stage, Transform
-from sfumato.formats import cdl, text, xml
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats import cdl
+from sfumato.formats.parts import text, xml
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _PEAKS = {"8i": 255.0, "10i": 1023.0, "12i": 4095.0, "16i": 65535.0, "16f": 1.0, "32f": 1.0}
 _VERSIONS = ("1.2", "2.0", "3", "3.0", "ST2136-1:2024")

@@ -9,8 +9,8 @@ from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.stages import Knots1D
 from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
 from sfumato.core.lut.transform import Stage, Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST_KNOTS, _MOST_3D, _MOST_1D = 65_536, 256, 1_048_576
 _KNOTS = 1024  # least knots written for a curve: linear and cubic readers then agree

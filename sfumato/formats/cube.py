@@ -13,8 +13,8 @@ from attrs import define, field
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST_3D, _MOST_1D = 256, 1_048_576
 _SIZES = {b"LUT_3D_SIZE": 3, b"LUT_1D_SIZE": 1}

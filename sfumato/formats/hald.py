@@ -6,8 +6,8 @@ import math
 
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import picture
-from sfumato.formats.contract import FormatSpec, Read, WriteOptions
+from sfumato.formats.parts import picture
+from sfumato.formats.parts.contract import FormatSpec, Read, WriteOptions
 
 LEVELS = range(2, 17)
 

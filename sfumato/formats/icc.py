@@ -19,8 +19,8 @@ from sfumato.core.errors import FormatError, ShapeError, ValueRefused
 from sfumato.core.lut.stages import Exponent, Matrix
 from sfumato.core.lut.table import UNIT, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Stage, Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _D50 = np.array([0.9642, 1.0, 0.8249])  # the illuminant of the profile connection space
 _LINK4, _LINK2, _ABSTRACT2, _ABSTRACT4 = (

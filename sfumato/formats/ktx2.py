@@ -17,8 +17,8 @@ from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import UNIT, Table3D, from_red_fastest, red_fastest
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _IDENTIFIER = bytes.fromhex("AB4B5458203230BB0D0A1A0A")
 _HEADER = struct.Struct("<9I4I2Q")  # vkFormat … supercompression; dfd, kvd offsets; sgd offset

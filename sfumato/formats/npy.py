@@ -13,7 +13,7 @@ from sfumato.core.arrays import frozen_array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MAGIC = b"\x93NUMPY"
 _KINDS = {"f2": "16f", "f4": "32f", "f8": "32f", "u1": "8", "u2": "16"}

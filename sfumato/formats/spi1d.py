@@ -7,8 +7,8 @@ import numpy as np
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import Table1D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 1_048_576
 

@@ -8,8 +8,8 @@ from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import UNIT, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 256
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.stages import Matrix
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import text
-from sfumato.formats.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts import text
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _SCALE = 65535.0
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import picture
-from sfumato.formats.contract import FormatSpec, Read, WriteOptions
+from sfumato.formats.parts import picture
+from sfumato.formats.parts.contract import FormatSpec, Read, WriteOptions
 
 
 def read(data: bytes) -> Read:

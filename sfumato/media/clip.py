@@ -17,8 +17,8 @@ from sfumato.core import luma
 from sfumato.core.arrays import Array
 from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.errors import MediaError
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
-from sfumato.media.upright import check_size
+from sfumato.media.parts.contract import FrameFacts, MediaSpec, Still
+from sfumato.media.parts.upright import check_size
 
 # Luma weights Kr, Kb: ITU-R BT.709-6, BT.601-7, BT.2020-2; keys are H.273 matrix coefficients.
 WEIGHTS = {

@@ -10,15 +10,17 @@ from PIL import Image
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media import icc, tags
-from sfumato.media.contract import FrameFacts, MediaSpec, Saving, Still
-from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
+from sfumato.media.parts import icc, tags
+from sfumato.media.parts.contract import FrameFacts, MediaSpec, Saving, Still
+from sfumato.media.parts.upright import check_size, oriented, rgb_only, with_profile
+from sfumato.raster import jpeg
+from sfumato.raster.samples import damaged
 
 SAMPLINGS = ("4:4:4", "4:2:2", "4:2:0")
 
 
 def sniff(head: bytes) -> bool:
-    return head.startswith(b"\xff\xd8\xff")
+    return head.startswith(jpeg.SIGNATURE)
 
 
 def read(data: bytes, _frame: int) -> Still:
@@ -29,21 +31,13 @@ def read(data: bytes, _frame: int) -> Still:
     """
     try:
         with Image.open(io.BytesIO(data)) as image:
-            check_size(*image.size)
-            if image.mode not in ("RGB", "L"):
-                raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
             profile = image.info.get("icc_profile")
             xmp = tags.plain_xmp(image.info.get("xmp"))
             exif, orientation, space = tags.exif_of(image)
             kept = tags.kept(exif)
-            pixels = np.asarray(image.convert("RGB"))
-    except MediaError:
-        raise
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
-        raise MediaError(
-            "the JPEG is damaged or cut short", hint="copy or export it again"
-        ) from error
-    pixels, _ = rgb_only(pixels)
+        raise damaged("JPEG") from error
+    pixels, _ = rgb_only(jpeg.decode(data, check_size).pixels)
     pixels = oriented(pixels, orientation)
     if profile:
         pixels, facts = with_profile(pixels, profile, "8 bit")

@@ -7,22 +7,22 @@ import struct
 import zlib
 
 import attrs
-import imagecodecs
 import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media import icc, tags
-from sfumato.media.contract import H273, FrameFacts, MediaSpec, Saving, Still
-from sfumato.media.upright import check_size, oriented, rgb_only, with_profile
+from sfumato.media.parts import icc, tags
+from sfumato.media.parts.contract import H273, FrameFacts, MediaSpec, Saving, Still
+from sfumato.media.parts.upright import check_size, oriented, rgb_only, with_profile
+from sfumato.raster import png
+from sfumato.raster.samples import damaged
 
-_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _XMP = "XML:com.adobe.xmp"  # the keyword of ISO 16684-3
 
 
 def sniff(head: bytes) -> bool:
-    return head.startswith(_SIGNATURE)
+    return head.startswith(png.SIGNATURE)
 
 
 def _chunks(data: bytes) -> dict[bytes, bytes]:
@@ -56,33 +56,13 @@ def read(data: bytes, _frame: int) -> Still:
     """
     try:
         with Image.open(io.BytesIO(data)) as image:
-            check_size(*image.size)
-            mode = image.mode
             profile = image.info.get("icc_profile")
             exif, orientation, _space = tags.exif_of(image)
             kept = tags.kept(exif)
             xmp = tags.plain_xmp(image.info.get("xmp") or image.info.get(_XMP))
-            palette = mode in ("P", "1", "RGBA", "L", "LA", "PA", "RGB")
-        depth = data[24]
-        if depth == 16:
-            pixels = np.asarray(imagecodecs.png_decode(data))
-        elif palette and mode not in ("RGB", "L"):
-            with Image.open(io.BytesIO(data)) as image:
-                pixels = np.asarray(
-                    image.convert(
-                        "RGBA" if mode in ("P", "PA", "LA") else "RGB" if mode == "1" else mode
-                    )
-                )
-        else:
-            with Image.open(io.BytesIO(data)) as image:
-                pixels = np.asarray(image.convert("RGB"))
-    except MediaError:
-        raise
     except (OSError, SyntaxError, ValueError, RuntimeError, Image.DecompressionBombError) as error:
-        raise MediaError(
-            "the PNG is damaged or cut short", hint="copy or export it again"
-        ) from error
-    pixels, remarks = rgb_only(pixels)
+        raise damaged("PNG") from error
+    pixels, remarks = rgb_only(png.decode(data, check_size).pixels)
     pixels = oriented(pixels, orientation)
     bits = "16 bit" if pixels.dtype == np.uint16 else "8 bit"
     if profile:
@@ -102,7 +82,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
     """Encode uint8 or uint16 (h, w, 3); what it means is said by a profile, or by cICP."""
     if pixels.dtype not in (np.uint8, np.uint16):
         raise MediaError("PNG holds 8 or 16 bit, not float", hint="write a TIFF instead")
-    data = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=6))
+    data = png.encode(pixels, level=6)
     profile = icc.profile_of(saving.encoding) or saving.profile
     numbers = next((n for n, e in H273.items() if e == saving.encoding), None)
     more = b""

@@ -7,9 +7,9 @@ import io
 import numpy as np
 
 from sfumato.core.errors import MediaError
-from sfumato.media import tags
-from sfumato.media.contract import FrameFacts, MediaSpec, Still
-from sfumato.media.upright import check_size
+from sfumato.media.parts import tags
+from sfumato.media.parts.contract import FrameFacts, MediaSpec, Still
+from sfumato.media.parts.upright import check_size
 
 _HEADS = (b"II*\0", b"MM\0*", b"IIU\0", b"IIRO", b"IIRS", b"MMOR", b"FUJIFILM", b"\0MRM", b"FOVb")
 ENCODING = "Linear BT.2020"

@@ -14,8 +14,8 @@ from PIL import Image
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
-from sfumato.media.contract import Still, as_float
-from sfumato.media.registry import by_suffix, read
+from sfumato.media.parts.contract import Still, as_float
+from sfumato.media.parts.registry import by_suffix, read
 from sfumato.work.files import read_bytes
 
 Region = tuple[float, float, float, float]

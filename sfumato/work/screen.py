@@ -14,7 +14,7 @@ from sfumato.core.colour.transfers import LINEAR
 from sfumato.core.errors import MediaError
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.table import Table3D, lattice_colours
-from sfumato.media import icc
+from sfumato.media.parts import icc
 
 GRID = 49
 _D50 = (0.34567, 0.35850)

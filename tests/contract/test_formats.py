@@ -26,10 +26,10 @@ from sfumato.core.lut.recast import curves_of
 from sfumato.core.lut.stages import HalfCurve
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import picture
 from sfumato.formats.cdl import corrections
-from sfumato.formats.contract import QUANTUM, Sniff, WriteOptions
-from sfumato.formats.registry import formats, read
+from sfumato.formats.parts import picture
+from sfumato.formats.parts.contract import QUANTUM, Sniff, WriteOptions
+from sfumato.formats.parts.registry import formats, read
 from sfumato.work.luts.target import Target, encoded, held
 
 ALL = pytest.mark.parametrize("spec", formats().values(), ids=lambda s: s.key)

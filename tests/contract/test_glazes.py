@@ -23,7 +23,7 @@ from sfumato.core.path.path import through_coats
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import Look, Study
-from sfumato.media.registry import read
+from sfumato.media.parts.registry import read
 
 ALL = pytest.mark.parametrize("spec", glazes().values(), ids=lambda s: s.key)
 WORKING = ("sRGB", "Tarn Log")

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 import sfumato
 from sfumato.app.rooms.look.export_sheet import ExportSheet
 from sfumato.app.rooms.look.exports import kept, remembered
-from sfumato.formats.registry import formats
+from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.target import Target
 
 HELD = [k for k, s in formats().items() if s.bakes]

@@ -21,7 +21,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.laying import BLENDS, Laying, blended, matte
 from sfumato.core.path.path import through_coat
 from sfumato.core.study.coat import new_coat
-from sfumato.formats.registry import formats
+from sfumato.formats.parts.registry import formats
 from sfumato.work.stores.study_store import open_study
 
 LUTS = ROOT / "demo" / "luts"

@@ -100,7 +100,7 @@ def test_a_pick_and_a_band_are_seen_on_both_sides(demo) -> None:
     x, y = chroma_place(tuple(shown))
     assert np.hypot(x, y) > 0.05
     easel.left.emit()
-    assert scopes[0]._pick is None
+    assert scopes[0].pick is None
 
     def words() -> str:
         return hand.find(QLabel, "readout.clipping").text()

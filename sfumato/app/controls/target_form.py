@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFormLayout, QWidget
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import Number
-from sfumato.formats.contract import DEPTH_WORDS, FormatSpec
+from sfumato.formats.parts.contract import DEPTH_WORDS, FormatSpec
 
 GRID = Number(
     title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0

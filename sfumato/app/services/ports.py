@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.theme import strong_font
-from sfumato.formats.registry import formats
-from sfumato.media.registry import media, suffixes
+from sfumato.formats.parts.registry import formats
+from sfumato.media.parts.registry import media, suffixes
 
 
 def picture_filter() -> str:

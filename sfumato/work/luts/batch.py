@@ -27,8 +27,8 @@ from sfumato.core.lut.recast import (
 )
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import REPAIRS, Stored, assay, kind_of, repaired
-from sfumato.formats import registry
-from sfumato.formats.contract import Read
+from sfumato.formats.parts import registry
+from sfumato.formats.parts.contract import Read
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
 from sfumato.work.luts.lut_files import display_of, read_lut

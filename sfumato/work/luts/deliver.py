@@ -20,8 +20,8 @@ from sfumato.core.lut.difference import CLOSE, Difference, cube_colours, differe
 from sfumato.core.lut.fit import Fitted
 from sfumato.core.lut.recast import domain_of, spread
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import registry
-from sfumato.formats.contract import QUANTUM
+from sfumato.formats.parts import registry
+from sfumato.formats.parts.contract import QUANTUM
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import MOST_TABLE_BYTES, read_bytes, write_bytes
 from sfumato.work.luts.lut_files import display_of

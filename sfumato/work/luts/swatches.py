@@ -31,8 +31,8 @@ from sfumato.core.measure.swatch import Character, character
 from sfumato.core.path import path, span_note
 from sfumato.core.study.preset import LOG, Preset, suits
 from sfumato.core.study.study import Study
-from sfumato.formats.registry import by_suffix
-from sfumato.media.registry import by_suffix as picture_suffix
+from sfumato.formats.parts.registry import by_suffix
+from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept

@@ -13,8 +13,8 @@ from sfumato.core.lut.fit import Fitted, fitted
 from sfumato.core.lut.recast import curves_of, domain_of, sampled, shaped
 from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats import registry
-from sfumato.formats.contract import FormatSpec, WriteOptions
+from sfumato.formats.parts import registry
+from sfumato.formats.parts.contract import FormatSpec, WriteOptions
 from sfumato.work.luts.lut_files import display_of
 
 

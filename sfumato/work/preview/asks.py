@@ -12,7 +12,7 @@ from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.media.contract import FrameFacts
+from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.colours import Entry
 from sfumato.work.frames import WHOLE, Region
 from sfumato.work.preview.scene import Measuring

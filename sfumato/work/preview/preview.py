@@ -14,7 +14,7 @@ import numpy as np
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.study.shot import Shot
-from sfumato.media.contract import FrameFacts, as_float
+from sfumato.media.parts.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE
 from sfumato.work.preview.asks import MATTE, PINNED, SOURCE, UNBAKED, Ask, Shown, to_bytes

@@ -10,7 +10,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
-from sfumato.media.contract import as_float
+from sfumato.media.parts.contract import as_float
 from sfumato.work.preview.asks import EXACT, PINNED, SOURCE, Ask, Probe
 from sfumato.work.preview.sides import Sides
 

@@ -11,7 +11,7 @@ from sfumato.core.colour.screen import is_plain, on_screen
 from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.media.contract import as_float
+from sfumato.media.parts.contract import as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Kept, Region
 from sfumato.work.preview.asks import Ask, to_bytes

@@ -16,7 +16,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import Encoding, Family, encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.media.clip import Clip
-from sfumato.media.contract import MediaSpec, Still
+from sfumato.media.parts.contract import MediaSpec, Still
 from sfumato.work.cancel import Cancel
 from sfumato.work.results.stills import rounded
 from sfumato.work.tiles import run_tiled

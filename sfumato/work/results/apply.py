@@ -20,8 +20,8 @@ from sfumato.core.path import span_note
 from sfumato.core.study import mask, painted, study_json
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.media.contract import Saving, Still
-from sfumato.media.registry import by_suffix
+from sfumato.media.parts.contract import Saving, Still
+from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.files import read_json, write_bytes
 from sfumato.work.frames import open_still

@@ -24,7 +24,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, MediaError
-from sfumato.media.contract import H273
+from sfumato.media.parts.contract import H273
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import placed, refusal
 from sfumato.work.results.codecs import EFFORTS, Codec, codec_for, out_layout

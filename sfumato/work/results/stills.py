@@ -16,8 +16,8 @@ from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import span_note
-from sfumato.media.contract import MediaSpec, Saving, Still
-from sfumato.media.registry import by_suffix
+from sfumato.media.parts.contract import MediaSpec, Saving, Still
+from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import write_bytes
 from sfumato.work.tiles import apply_tiled, run_tiled
 

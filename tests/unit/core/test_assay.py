@@ -14,8 +14,8 @@ from sfumato.core.lut.recast import legal_in, legal_out, limited, sampled
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import REPAIRS, Level, Stored, assay, repaired
-from sfumato.formats import picture
-from sfumato.formats.registry import read
+from sfumato.formats.parts import picture
+from sfumato.formats.parts.registry import read
 
 DISPLAY = encoding("BT.1886")
 

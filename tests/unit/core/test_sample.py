@@ -17,8 +17,8 @@ from sfumato.core.lut.sample import Packed, apply_packed, apply_table, packed
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure import scopes
-from sfumato.formats.contract import WriteOptions
 from sfumato.formats.cube import write
+from sfumato.formats.parts.contract import WriteOptions
 from sfumato.work.luts import readers
 from sfumato.work.tiles import apply_tiled
 

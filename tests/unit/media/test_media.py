@@ -19,8 +19,8 @@ from PIL import Image, ImageCms
 from sfumato.core.colour.encodings import Family, convert, encoding, encodings
 from sfumato.core.errors import MediaError
 from sfumato.media.clip import Clip
-from sfumato.media.contract import Saving
-from sfumato.media.registry import media, read
+from sfumato.media.parts.contract import Saving
+from sfumato.media.parts.registry import media, read
 from sfumato.work.frames import WHOLE, Kept, scaled
 
 WRITERS = [(m, d) for m in media().values() if m.write for d in m.depths]

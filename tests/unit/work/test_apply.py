@@ -20,8 +20,8 @@ from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Brush, Gradient, Mask, Stroke, rendered
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.media.clip import Clip
-from sfumato.media.contract import Saving
-from sfumato.media.registry import media, read
+from sfumato.media.parts.contract import Saving
+from sfumato.media.parts.registry import media, read
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.frames import WHOLE, open_still, scaled
 from sfumato.work.luts.lut_files import read_lut

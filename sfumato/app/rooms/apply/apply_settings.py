@@ -14,9 +14,9 @@ from sfumato.app.controls.rows import STRENGTH, Row, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.controls import LutFile, Number
-from sfumato.media.contract import MediaSpec
 from sfumato.media.jpeg import SAMPLINGS
-from sfumato.media.registry import media
+from sfumato.media.parts.contract import MediaSpec
+from sfumato.media.parts.registry import media
 from sfumato.work.results.apply import NAME_FIELDS, USUAL_NAME, ApplyWish
 from sfumato.work.results.codecs import CODECS, EFFORTS
 

@@ -17,8 +17,8 @@ from sfumato.app.rooms.apply.paint_model import PaintModel
 from sfumato.app.rooms.apply.paint_page import PaintPage
 from sfumato.app.services.room import Room, RoomSpec, Zooming
 from sfumato.app.services.services import Services
-from sfumato.formats.registry import by_suffix as lut_suffix
-from sfumato.media.registry import by_suffix
+from sfumato.formats.parts.registry import by_suffix as lut_suffix
+from sfumato.media.parts.registry import by_suffix
 
 
 class ApplyRoom(Room):

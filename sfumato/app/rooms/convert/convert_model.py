@@ -22,8 +22,8 @@ from sfumato.core.lut.stages import HalfCurve
 from sfumato.core.lut.table import Table1D, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import Assay, Level, assay, repaired
-from sfumato.formats.contract import DEPTH_WORDS, Read
-from sfumato.formats.registry import formats
+from sfumato.formats.parts.contract import DEPTH_WORDS, Read
+from sfumato.formats.parts.registry import formats
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts.batch import (
     ALONE,

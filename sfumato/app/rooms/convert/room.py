@@ -14,7 +14,7 @@ from sfumato.app.rooms.convert.convert_model import ConvertModel
 from sfumato.app.rooms.convert.convert_page import ConvertPage
 from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
-from sfumato.formats.registry import by_suffix
+from sfumato.formats.parts.registry import by_suffix
 
 
 class ConvertRoom(Room):

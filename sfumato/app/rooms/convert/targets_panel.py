@@ -23,7 +23,7 @@ from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
-from sfumato.formats.registry import formats
+from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.batch import EXISTING, FIELDS, Made, named
 
 _FIT = {"sampled": False, "fitted, kept only if better": True}

@@ -28,7 +28,7 @@ from sfumato.core.path.span import Joint
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
 from sfumato.core.study.study import LOOK
-from sfumato.formats.registry import by_suffix as lut_suffix
+from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.stores.coats import coat_of, stated_ends

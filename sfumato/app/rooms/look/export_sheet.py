@@ -25,7 +25,7 @@ from sfumato.app.controls.editor import Chooser, painted
 from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.theme import strong_font
-from sfumato.formats.registry import formats
+from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.deliver import plain_name
 from sfumato.work.luts.target import Target
 

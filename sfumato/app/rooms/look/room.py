@@ -25,8 +25,8 @@ from sfumato.app.views.scope import instruments
 from sfumato.core.colour.encodings import Family
 from sfumato.core.measure.graticule import PERCENT, UNITS
 from sfumato.core.study.study import LOOK, Study
-from sfumato.formats.registry import by_suffix as lut_suffix
-from sfumato.media.registry import by_suffix
+from sfumato.formats.parts.registry import by_suffix as lut_suffix
+from sfumato.media.parts.registry import by_suffix
 from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 

@@ -18,7 +18,7 @@ from sfumato.core.controls import Number
 from sfumato.core.lut.difference import CLOSE
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import every
-from sfumato.formats.contract import DEPTH_WORDS
+from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.work.luts.deliver import Delivered, Loss
 from sfumato.work.luts.proof import GridLoss
 

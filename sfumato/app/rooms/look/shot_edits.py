@@ -18,7 +18,7 @@ from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.auto import Proposal, proposed
 from sfumato.core.study.coat import new_coat, new_id, renewed
 from sfumato.core.study.shot import Shot
-from sfumato.media.contract import FrameFacts
+from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.frames import open_still
 from sfumato.work.preview.asks import PINNED, Shown

@@ -2,30 +2,21 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Mapping
 from functools import cache
 from pathlib import PurePath
-from types import MappingProxyType
 
+from sfumato.core.discover import specs
 from sfumato.core.errors import MediaError
-from sfumato.media.contract import MediaSpec, Still
-
-_NOT_KINDS = {"contract", "registry", "icc", "tags", "upright"}
+from sfumato.media.parts.contract import MediaSpec, Still
 
 
 @cache
 def media() -> Mapping[str, MediaSpec]:
-    """Return every kind of picture or clip by key."""
+    """Return every kind of picture or clip by key: the modules of `media/`."""
     import sfumato.media as package
 
-    found: dict[str, MediaSpec] = {}
-    for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        if info.name not in _NOT_KINDS:
-            spec: MediaSpec = importlib.import_module(f"{package.__name__}.{info.name}").SPEC
-            found[spec.key] = spec
-    return MappingProxyType(found)
+    return specs(package)
 
 
 def suffixes() -> tuple[str, ...]:

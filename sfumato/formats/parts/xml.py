@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 from xml.parsers import expat
 
 from sfumato.core.errors import FormatError
-from sfumato.formats import text
+from sfumato.formats.parts import text
 
 _MOST_ELEMENTS, _DEEPEST = 100_000, 50
 

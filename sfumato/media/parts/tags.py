@@ -12,7 +12,7 @@ from PIL import Image
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
 from sfumato._version import VERSION
-from sfumato.media.contract import Saving
+from sfumato.media.parts.contract import Saving
 
 XMP = 700
 _MOST = 60_000  # what one segment of a JPEG holds

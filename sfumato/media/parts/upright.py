@@ -6,8 +6,8 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media import icc
-from sfumato.media.contract import MOST_PIXELS, SIDE_MOST, FrameFacts
+from sfumato.media.parts import icc
+from sfumato.media.parts.contract import MOST_PIXELS, SIDE_MOST, FrameFacts
 
 
 def check_size(width: int, height: int) -> None:

@@ -7,33 +7,25 @@ slice of N x N has red from left to right and green downwards; the slices follow
 
 from __future__ import annotations
 
-import io
 import itertools
 import math
-import struct
 from collections.abc import Callable
-from fractions import Fraction
-from typing import Any
 
-import av
-import imagecodecs
 import numpy as np
-import tifffile
 from attrs import frozen
-from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import FormatError, ValueRefused
+from sfumato.core.errors import FormatError, MediaError, ValueRefused
 from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.formats.contract import QUANTUM, Read, Sniff, WriteOptions
+from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
+from sfumato.raster import exr, jpeg, png, tiff
+from sfumato.raster.samples import Check, Samples
 
 MOST_PIXELS = GRID_MOST**3
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
 DEPTHS = ("16", "8", "16f", "32f")
 DEPTH_BY_SUFFIX = {".exr": "32f"}
-_PNG, _EXR = b"\x89PNG\r\n\x1a\n", b"v/1\x01"
-_TIFFS = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 _PEAK = {"8": 255.0, "16": 65535.0}
 
 
@@ -48,7 +40,7 @@ class Pixels:
 
 
 def sniff(head: bytes) -> Sniff:
-    known = head.startswith((_PNG, _EXR, b"\xff\xd8\xff", *_TIFFS))
+    known = any(head.startswith(marks) for marks, _run, _name in _DECODERS)
     return Sniff.MAYBE if known else Sniff.NO
 
 
@@ -60,105 +52,11 @@ def _checked(width: int, height: int) -> None:
         )
 
 
-def _png(data: bytes) -> tuple[Array, str]:
-    if len(data) < 33:
-        raise FormatError("the PNG is cut short", hint="copy or export it again")
-    width, height, bits, kind = struct.unpack(">IIBB", data[16:26])
-    _checked(width, height)
-    if kind not in (2, 6) or bits not in (8, 16):
-        raise FormatError("the PNG is a palette or grey picture", hint="save it as RGB")
-    return np.asarray(imagecodecs.png_decode(data)), str(bits)
-
-
-def _jpeg(data: bytes) -> tuple[Array, str]:
-    with Image.open(io.BytesIO(data)) as image:
-        _checked(*image.size)
-        if image.mode != "RGB":
-            raise FormatError("the JPEG is not an RGB picture", hint="save it as RGB")
-        return np.asarray(image), "8"
-
-
-def _tiff(data: bytes) -> tuple[Array, str]:
-    with tifffile.TiffFile(io.BytesIO(data)) as file:
-        page: Any = file.pages[0]
-        _checked(int(page.imagewidth), int(page.imagelength))
-        depth = {"uint8": "8", "uint16": "16", "float16": "16f", "float32": "32f"}.get(
-            page.dtype.name if page.dtype is not None else ""
-        )
-        if page.photometric != 2 or depth is None or page.samplesperpixel not in (3, 4):
-            raise FormatError(
-                "the TIFF is not an RGB picture of 8 or 16 bit or float", hint="save it as RGB"
-            )
-        if getattr(page, "imagedepth", 1) != 1:
-            raise FormatError("the TIFF has more than one plane", hint="save it as RGB")
-        pixels = page.asarray()
-        return (np.moveaxis(pixels, 0, -1) if page.planarconfig == 2 else pixels), depth
-
-
-def _exr_facts(data: bytes) -> tuple[int, int, str]:
-    """Return width, height and depth from an OpenEXR header (openexr.com, file layout)."""
-    at, found, most = 8, {}, min(len(data), 1 << 20)
-    while at < most and data[at] != 0:
-        name, _, _ = data[at : at + 256].partition(b"\x00")
-        at += len(name) + 1
-        kind, _, _ = data[at : at + 256].partition(b"\x00")
-        at += len(kind) + 1
-        (size,) = struct.unpack_from("<i", data, at)
-        if size < 0:
-            raise struct.error
-        found[name] = data[at + 4 : at + 4 + size]
-        at += 4 + size
-    x0, y0, x1, y1 = struct.unpack_from("<4i", found.get(b"dataWindow", b""))
-    channels = found.get(b"channels", b"")
-    (kind_of,) = struct.unpack_from("<i", channels, channels.index(b"\x00") + 1)
-    return x1 - x0 + 1, y1 - y0 + 1, {1: "16f", 2: "32f"}.get(kind_of, "")
-
-
-def _exr(data: bytes) -> tuple[Array, str]:
-    try:
-        width, height, depth = _exr_facts(data)
-    except (struct.error, ValueError) as error:
-        raise FormatError("the EXR header is damaged", hint="copy or export it again") from error
-    _checked(width, height)
-    decoder: Any = av.CodecContext.create("exr", "r")
-    frames = decoder.decode(av.Packet(data))
-    form = frames[0].format.name if frames else ""
-    if not depth or form not in ("gbrpf32le", "gbrapf32le", "gbrpf16le", "gbrapf16le"):
-        raise FormatError("the EXR is not an RGB picture", hint="save R, G and B in one part")
-    kind = np.dtype("<f2" if "f16" in form else "<f4")
-    frame = frames[0]
-    planes = [
-        np.frombuffer(plane, kind).reshape(-1, plane.line_size // kind.itemsize)
-        for plane in frame.planes[:3]
-    ]
-    green, blue, red = (p[: frame.height, : frame.width] for p in planes)
-    return np.stack([red, green, blue], axis=-1), depth
-
-
-def _decoders() -> list[tuple[tuple[bytes, ...], Callable[[bytes], tuple[Array, str]], str]]:
-    return [
-        ((_PNG,), _png, "PNG"),
-        ((b"\xff\xd8\xff",), _jpeg, "JPEG"),
-        (_TIFFS, _tiff, "TIFF"),
-        ((_EXR,), _exr, "EXR"),
-    ]
-
-
-_BROKEN = (
-    OSError,
-    SyntaxError,
-    ValueError,
-    RuntimeError,
-    IndexError,
-    KeyError,
-    TypeError,
-    ArithmeticError,
-    MemoryError,
-    AttributeError,
-    AssertionError,
-    struct.error,
-    Image.DecompressionBombError,
-    av.error.FFmpegError,
+_DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, Check], Samples], str], ...] = (
+    ((png.SIGNATURE,), png.decode, "PNG"),
+    ((jpeg.SIGNATURE,), jpeg.decode, "JPEG"),
+    (tiff.SIGNATURES, tiff.decode, "TIFF"),
+    ((exr.SIGNATURE,), exr.decode, "EXR"),
 )
 
 
@@ -168,22 +66,24 @@ def decoded(data: bytes) -> Pixels:
     Raises:
         FormatError: it is damaged, too large, not RGB, or holds NaN or infinity.
     """
-    decoder, name = next(
-        ((run, n) for marks, run, n in _decoders() if data.startswith(marks)), (None, "")
+    decode, name = next(
+        ((run, n) for marks, run, n in _DECODERS if data.startswith(marks)), (None, "")
     )
-    if decoder is None:
+    if decode is None:
         raise FormatError("this is not a picture", hint="PNG, TIFF, EXR and JPEG can be read")
     try:
-        pixels, depth = decoder(data)
+        found = decode(data, _checked)
     except FormatError:
         raise
-    except _BROKEN as error:
-        raise FormatError(
-            f"the {name} is damaged or cut short", hint="copy or export it again"
-        ) from error
+    except MediaError as error:
+        raise FormatError(error.summary, hint=error.hint) from error
+    pixels = found.pixels
+    if not found.is_colour:
+        raise FormatError(f"the {name} is a palette or grey picture", hint="save it as RGB")
     if pixels.ndim != 3 or pixels.shape[-1] not in (3, 4):
         raise FormatError(f"the {name} is not an RGB picture", hint="save it as RGB")
-    remarks = [] if pixels.shape[-1] == 3 else ["the alpha channel was left out"]
+    alpha = pixels.shape[-1] == 4 or found.header.get("alpha", False)
+    remarks = ["the alpha channel was left out"] if alpha else []
     if (name == "PNG" and b"iCCP" in data[:4096]) or (
         name == "JPEG" and b"ICC_PROFILE" in data[:65536]
     ):
@@ -192,11 +92,11 @@ def decoded(data: bytes) -> Pixels:
         remarks.append("the JPEG compression has altered the values")
     with np.errstate(all="ignore"):
         values = np.ascontiguousarray(pixels[..., :3], np.float32)
-    if depth in _PEAK:
-        values /= np.float32(_PEAK[depth])
+    if found.depth in _PEAK:
+        values /= np.float32(_PEAK[found.depth])
     if not np.isfinite(values).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    return Pixels(values, depth, name == "JPEG", tuple(remarks))
+    return Pixels(values, found.depth, name == "JPEG", tuple(remarks))
 
 
 def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
@@ -213,40 +113,17 @@ def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
             f"a {suffix.lstrip('.').upper() or 'PNG'} picture does not hold this depth",
             hint="use 8 or 16 bit for PNG, half or float for EXR, all but half for TIFF",
         )
-    if suffix == ".exr":
-        return _exr_of(values, depth)
     if depth in _PEAK:
         peak = _PEAK[depth]
         kind = np.uint8 if depth == "8" else np.uint16
         pixels: Array = (np.clip(values, 0, 1) * np.float64(peak) + 0.5).astype(kind)
     else:
         pixels = np.clip(values, -65504, 65504).astype(np.float16) if depth == "16f" else values
+    if suffix == ".exr":
+        return exr.encode(pixels)
     if suffix in (".tif", ".tiff"):
-        out = io.BytesIO()
-        tifffile.imwrite(
-            out,
-            pixels,
-            photometric="rgb",
-            compression="deflate",
-            predictor=True,
-            metadata=None,
-            software="Sfumato",
-        )
-        return out.getvalue()
-    return bytes(imagecodecs.png_encode(pixels, level=3))
-
-
-def _exr_of(values: Rgb, depth: str) -> bytes:
-    encoder: Any = av.CodecContext.create("exr", "w")
-    encoder.height, encoder.width = values.shape[:2]
-    encoder.pix_fmt = "gbrpf32le"
-    encoder.time_base = Fraction(1, 25)
-    encoder.options = {"format": "half" if depth == "16f" else "float", "compression": "zip1"}
-    if depth == "16f":  # rounded here: the encoder truncates
-        values = np.clip(values, -65504, 65504).astype(np.float16).astype(np.float32)
-    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(values), format="gbrpf32le")
-    frame.pts = 0
-    return b"".join(bytes(p) for p in [*encoder.encode(frame), *encoder.encode(None)])
+        return tiff.encode(pixels)
+    return png.encode(pixels, level=3)
 
 
 # Arrangements

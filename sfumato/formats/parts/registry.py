@@ -2,35 +2,23 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Mapping
 from functools import cache
 from pathlib import PurePath
-from types import MappingProxyType
 
 import attrs
 
+from sfumato.core.discover import specs
 from sfumato.core.errors import FormatError
-from sfumato.formats.contract import FormatSpec, Read, Sniff
-
-_NOT_FORMATS = {"contract", "registry", "text", "xml", "picture"}
+from sfumato.formats.parts.contract import FormatSpec, Read, Sniff
 
 
 @cache
 def formats() -> Mapping[str, FormatSpec]:
-    """Return every format by key: the modules of this folder that declare a SPEC."""
+    """Return every format by key: the modules of `formats/`."""
     import sfumato.formats as package
 
-    found: dict[str, FormatSpec] = {}
-    for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        if info.name in _NOT_FORMATS:
-            continue
-        spec: FormatSpec = importlib.import_module(f"{package.__name__}.{info.name}").SPEC
-        if spec.key in found:
-            raise RuntimeError(f"two modules declare the format {spec.key!r}")
-        found[spec.key] = spec
-    return MappingProxyType(found)
+    return specs(package)
 
 
 def by_suffix(name: str) -> FormatSpec | None:

@@ -1,0 +1,1 @@
+"""What the formats share: the contract, the registry, text, XML and pictures as lattices."""

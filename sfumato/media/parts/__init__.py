@@ -1,0 +1,1 @@
+"""What the kinds of pictures share: the contract, the registry, profiles, metadata, sizes."""

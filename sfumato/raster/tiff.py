@@ -1,0 +1,75 @@
+"""TIFF: the first picture, 8 and 16 bit and float, colour and grey."""
+
+from __future__ import annotations
+
+import io
+import struct
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from sfumato.core.arrays import Array
+from sfumato.core.errors import MediaError
+from sfumato.raster.samples import DEPTHS, Check, Samples, damaged
+
+SIGNATURES = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
+_BROKEN = (
+    ValueError,
+    IndexError,
+    KeyError,
+    TypeError,
+    RuntimeError,
+    OSError,
+    MemoryError,
+    AttributeError,
+    AssertionError,
+    ArithmeticError,
+    struct.error,
+)
+_GREY, _RGB = 1, 2  # photometric interpretations: MINISBLACK, RGB
+
+
+def decode(data: bytes, check: Check) -> Samples:
+    """Decode the first picture of a TIFF; `header` holds its tags by number.
+
+    Raises:
+        MediaError: it is cut short, damaged, neither RGB nor grey, of samples that cannot be read,
+            or of a size that `check` refuses.
+    """
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            page: Any = file.pages[0]
+            check(int(page.imagewidth), int(page.imagelength))
+            if page.photometric not in (_GREY, _RGB):
+                raise MediaError("the TIFF is neither RGB nor grey", hint="save it as RGB")
+            if page.dtype is None or page.dtype.name not in DEPTHS:
+                raise MediaError(
+                    f"the TIFF has {page.bitspersample} bit samples of a kind that cannot be read",
+                    hint="save it with 8, 16 or 32 bit float samples",
+                )
+            if getattr(page, "imagedepth", 1) != 1:
+                raise MediaError("the TIFF has more than one plane", hint="save it as RGB")
+            pixels = page.asarray()
+            if page.planarconfig == 2 and pixels.ndim == 3:
+                pixels = np.moveaxis(pixels, 0, -1)
+            is_colour = page.photometric == _RGB
+            return Samples(pixels, is_colour, {str(t.code): t.value for t in page.tags})
+    except _BROKEN as error:
+        raise damaged("TIFF") from error
+
+
+def encode(pixels: Array, **tags: Any) -> bytes:
+    """Encode uint8, uint16, float16 or float32 (h, w, 3), deflate; `tags` go to the library's writer."""
+    out = io.BytesIO()
+    tifffile.imwrite(
+        out,
+        np.ascontiguousarray(pixels),
+        photometric="rgb",
+        compression="deflate",
+        predictor=True,
+        metadata=None,
+        software="Sfumato",
+        **tags,
+    )
+    return out.getvalue()
