@@ -6,6 +6,7 @@ import signal
 import sys
 import threading
 import traceback
+from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
@@ -29,7 +30,7 @@ def application() -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("sfumato")
     app.setApplicationDisplayName("Sfumato")
-    app.setWindowIcon(QIcon(str(Path(__file__).parent / "icon.svg")))
+    app.setWindowIcon(QIcon(str(files("sfumato") / "desktop" / "sfumato.svg")))
     return app
 
 
@@ -49,8 +50,21 @@ def _hook(window: MainWindow) -> None:
     )
 
 
-def main(study: Path | None) -> int:
-    """Open the window, on a study when one is given; return the exit status."""
+def _save_first(window: MainWindow, picture: Path) -> None:
+    """Save a picture of the window once a shot is on it, then close it."""
+
+    def save(_shown: object) -> None:
+        window.desk.shown.disconnect(save)
+        QTimer.singleShot(0, window, lambda: (window.grab().save(str(picture)), window.close()))
+
+    window.desk.shown.connect(save)
+
+
+def main(study: Path | None, picture: Path | None = None) -> int:
+    """Open the window, on a study when one is given; return the exit status.
+
+    With `picture`, save the window there when its first shot is shown, and end.
+    """
     app = application()
     settings = Settings()
     theme.install(app, settings.get("light", False))
@@ -60,6 +74,8 @@ def main(study: Path | None) -> int:
         window.notices.fault(fault)
     if study is not None:
         window.files.open_file(study)
+    if picture is not None:
+        _save_first(window, picture)
     window.show()
     if study is None:
         # With a study, the kernels load behind its first picture, which NumPy draws.

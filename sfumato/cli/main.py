@@ -91,8 +91,13 @@ def _open(study: Path) -> None:
 
 
 @cli.command()
+@click.option(
+    "--picture",
+    type=PathArgument,
+    help="Save a picture of the window when the first shot is shown, and quit.",
+)
 @_guarded
-def demo() -> None:
+def demo(picture: Path | None) -> None:
     """Open the window with the demo study."""
     from sfumato.cli.window import open_window
     from sfumato.core.errors import StudyError
@@ -100,14 +105,31 @@ def demo() -> None:
 
     study = demo_study()
     if study is None:
-        raise StudyError("the demo study is not installed", hint="run it from a checkout")
-    sys.exit(open_window(study))
+        raise StudyError(
+            "the demo study is not installed",
+            hint="install the program again",
+        )
+    sys.exit(open_window(study, picture))
+
+
+@cli.command()
+@click.argument("what", type=click.Choice(["install", "remove"]))
+@_guarded
+def desktop(what: str) -> None:
+    """Put Sfumato among the applications of the desktop, for this user, or take it out again."""
+    from sfumato.work import desktop_entry
+
+    done = desktop_entry.install() if what == "install" else desktop_entry.remove()
+    for file in done:
+        click.echo(file)
+    if not done:
+        click.echo("sfumato: nothing was there", err=True)
 
 
 @cli.command()
 @_json
 def formats(as_json: bool) -> None:
-    """List what can be read and encoded, with limits."""
+    """List what can be read and written, with limits."""
     from sfumato.formats.parts.registry import formats as tables
     from sfumato.media.parts.registry import media
 
@@ -294,7 +316,7 @@ def _convert_folder(
     load_kernels()
     rows = run(batch, on_row=told)
     if not any(r.written for r in rows):
-        click.echo("sfumato: nothing was encoded", err=True)
+        click.echo("sfumato: nothing was written", err=True)
         sys.exit(1)
 
 

@@ -152,10 +152,10 @@ def test_cancel_leaves_whole_files_only(folder: Path, tmp_path: Path) -> None:
 
     with pytest.raises(Cancelled):
         run(batch(folder, tmp_path / "out"), cancel, on_row=on_row)
-    encoded = [r.written for r in rows if r.written]
-    assert len(encoded) == 1
-    assert [p for p in (tmp_path / "out").rglob("*") if p.is_file()] == encoded
-    read_lut(encoded[0])
+    made = [r.written for r in rows if r.written]
+    assert len(made) == 1
+    assert [p for p in (tmp_path / "out").rglob("*") if p.is_file()] == made
+    read_lut(made[0])
 
 
 def test_a_folder_that_cannot_be_made_is_told(folder: Path, tmp_path: Path) -> None:

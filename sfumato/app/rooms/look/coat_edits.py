@@ -160,7 +160,7 @@ class CoatEdits(QObject):
         lost = list(held.said)
         if coat.strength != 1.0 or not coat.laying.is_plain:
             lost.append("its Strength, blend and Reach are not in it")
-        self.services.notices.good(f"{file.name} is encoded", "; ".join(lost) or str(file.parent))
+        self.services.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
 
     @property
     def is_busy(self) -> bool:

@@ -130,7 +130,7 @@ class SwatchEdits(QObject):
     def _wrote(self, answer: tuple[Path, str]) -> None:
         file, words = answer
         self.swatches.rescan()
-        self.notices.good(f"{file.name} is encoded", words)
+        self.notices.good(f"{file.name} is written", words)
 
     def _laid(self, answer: tuple[str, list[Coat], bool]) -> None:
         name, coats, converted = answer

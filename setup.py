@@ -1,0 +1,25 @@
+"""Builds the wheel: the demo of the checkout goes into the package, without its clips."""
+
+from pathlib import Path
+
+from setuptools import setup
+from setuptools.command.build_py import build_py
+
+DEMO = Path(__file__).parent / "demo"
+LEFT_OUT = {".mov", ".py"}  # clips and what made the pictures stay in the checkout
+
+
+class BuildWithDemo(build_py):
+    def run(self) -> None:
+        super().run()
+        if self.editable_mode:
+            return
+        for file in sorted(DEMO.rglob("*")):
+            within = file.relative_to(DEMO)
+            if file.is_file() and file.suffix not in LEFT_OUT and within.parts[0] != "renderer":
+                target = Path(self.build_lib) / "sfumato" / "demo" / within
+                target.parent.mkdir(parents=True, exist_ok=True)
+                self.copy_file(str(file), str(target))
+
+
+setup(cmdclass={"build_py": BuildWithDemo})
