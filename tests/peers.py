@@ -495,8 +495,7 @@ _PAIRS = """
 Largest difference of any channel, 1.0 = full scale (relative above 1), over 4000 colours, of what the other reader
 makes of the file and what ours does. Each line sums up several files: samples of every kind that the format holds,
 in its depths and layouts. Readers: OpenColorIO {ocio}, FFmpeg's libraries through PyAV {av}, colour-science
-{colour}, LittleCMS {lcms}, Pillow {pillow}, NumPy {numpy}. KTX2 has no reader at hand here: its bytes are compared
-with the standard, field by field, in the tests.
+{colour}, LittleCMS {lcms}, Pillow {pillow}, NumPy {numpy}. {alone}.
 
 | format | with | direction | files | worst | note |
 |---|---|---|---|---|---|
@@ -541,6 +540,11 @@ def page(rows: list[Row]) -> str:
         lcms=ImageCms.core.littlecms_version,
         pillow=PIL.__version__,
         numpy=np.__version__,
+        alone="; ".join(
+            f"{s.title} has no other reader at hand: {s.no_reader}"
+            for s in formats().values()
+            if s.no_reader
+        ),
     )
     link = max(r.worst for r in rows if r.key == "icc" and "abstract" not in r.case)
     groups: dict[tuple[str, str, str], list[Row]] = {}

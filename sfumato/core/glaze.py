@@ -42,6 +42,16 @@ def _defaults(record: type) -> Any:
     return record()
 
 
+@frozen
+class Example:
+    """What a glaze makes of one colour in an encoding, to 1e-5: a value that anybody can check."""
+
+    values: Mapping[str, Any]
+    working: str
+    given: tuple[float, float, float]
+    made: tuple[float, float, float]
+
+
 @frozen(eq=False)
 class GlazeSpec:
     """One kind of glaze.
@@ -62,6 +72,8 @@ class GlazeSpec:
     pick: Pick | None = None
     pick_title: str = ""
     is_hard: bool = False  # makes edges that no grid of a LUT can follow
+    mild: Mapping[str, Any] = field(factory=dict)  # values under which it does something, gently
+    examples: tuple[Example, ...] = ()  # checkable values, where tests have no other definition
     upgrades: Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]] = field(factory=dict)
 
     def defaults(self) -> Any:

@@ -237,5 +237,6 @@ SPEC = FormatSpec(
     shaper=True,
     domain=True,
     keeps_title=True,
+    most_line=511,
     limits={"1D": "2 to 1 048 576 entries", "3D": "2 to 256 points read, 2 to 129 written"},
 )

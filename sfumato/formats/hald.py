@@ -62,6 +62,7 @@ SPEC = FormatSpec(
     depth_by_suffix=picture.DEPTH_BY_SUFFIX,
     grid_for=lambda grid: _level(grid) ** 2,
     default_grid=64,
+    is_text=False,
     limits={
         "3D": "levels 2 to 16: grids of 4, 9, 16 … 256 points",
         "pictures": "PNG 8, 16; TIFF 8, 16, float; EXR half, float; JPEG read",

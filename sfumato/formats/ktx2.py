@@ -200,5 +200,7 @@ SPEC = FormatSpec(
     keeps_title=True,
     depths=("16f", "32f", "10", "8", "16"),
     default_grid=33,
+    is_text=False,
+    no_reader="its bytes are compared with the standard, field by field, in the tests",
     limits={"3D": "2 to 256 points; RGBA in 8, 10 (+2), 16 bit, half or float"},
 )

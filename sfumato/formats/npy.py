@@ -115,5 +115,6 @@ SPEC = FormatSpec(
     write=write,
     holds=holds,
     depths=("32f", "16f"),
+    is_text=False,
     limits={"1D": "2 to 1 048 576 entries", "3D": "2 to 256 points"},
 )

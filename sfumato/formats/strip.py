@@ -51,6 +51,7 @@ SPEC = FormatSpec(
     depth_by_suffix=picture.DEPTH_BY_SUFFIX,
     layouts=picture.LAYOUTS,
     default_grid=32,
+    is_text=False,
     limits={
         "3D": "2 to 256 points read, 2 to 129 written; row, column, square; green down or up",
         "pictures": "PNG 8, 16; TIFF 8, 16, float; EXR half, float; JPEG read",

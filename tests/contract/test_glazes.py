@@ -12,13 +12,10 @@ from hypothesis import strategies as st
 
 from sfumato.core import compiled, controls
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.controls import LutFile, Pair
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import glazes
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.difference import cube_colours, difference
-from sfumato.core.lut.table import Table3D, lattice_colours
-from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import through_coats
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
@@ -83,54 +80,10 @@ def test_declarations_are_complete(spec) -> None:
         assert type(kind) is not controls.Kind
 
 
-MILD = {
-    "exposure": {"stops": 0.7},
-    "white_balance": {"temperature": 25.0, "tint": -6.0},
-    "contrast": {"slope": 1.5},
-    "curves": {
-        "master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)),
-        "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)),
-    },
-    "colourfulness": {"amount": 40.0, "protect": 50.0, "skin": 50.0},
-    "cdl": {
-        "slope": (1.2, 1.0, 0.9),
-        "offset": (0.02, 0.0, -0.02),
-        "power": (1.1, 1.0, 0.9),
-        "saturation": 1.2,
-    },
-    "balance": {
-        "lift": (0.03, 0.0, -0.02),
-        "gamma": (1.1, 1.0, 0.95),
-        "gain": (1.05, 1.0, 0.9),
-        "offset": (0.01, 0.0, 0.0),
-    },
-    "levels": {"every": (0.05, 1.2, 0.95, 0.02, 1.0), "blue": (0.0, 1.0, 0.9, 0.0, 1.0)},
-    "tints": {"stops": ((0.2, 260.0, 0.01, 0.2), (0.8, 70.0, 0.015, 0.3))},
-    "nudges": {
-        "pairs": (
-            Pair((0.6, -0.03, -0.12), (0.6, -0.09, -0.05)),
-            Pair((0.7, 0.1, 0.06), (0.75, 0.08, 0.1), 0.06, 0.5, keep=False),
-        )
-    },
-    "mixer": {"red": (1.1, 0.2, 0.0), "blue": (0.0, 0.3, 0.9)},
-    "highlight_rolloff": {"amount": 100.0, "knee": 0.6, "ceiling": 0.95},
-    "shadow_rolloff": {"amount": 100.0, "knee": 0.3, "floor": 0.08},
-    "gamut_fit": {"amount": 100.0, "threshold": 0.7},
-    "posterise": {"levels": 6.0, "softness": 80.0},
-    "hue_table": {
-        "hue": ((30.0, 0.2), (140.0, 0.0), (260.0, -0.3)),
-        "chroma": ((30.0, 0.0), (140.0, -0.4), (260.0, 0.2)),
-        "lightness": ((30.0, 0.1), (260.0, -0.2)),
-    },
-    "lut": {"file": LutFile("x.cube", Transform((Table3D(lattice_colours(17) ** 1.1),)))},
-    "encoding_change": {"source": "sRGB", "target": "Gamma 2.2"},
-}
-
-
 @ALL
 @pytest.mark.parametrize("working", WORKING)
 def test_greys_rise_and_a_bake_is_near(spec, working: str) -> None:
-    coat = new_coat(spec.key, **MILD[spec.key])
+    coat = new_coat(spec.key, **spec.mild)
     greys = np.repeat(np.linspace(0, 1, 512, dtype=np.float32)[:, None], 3, axis=1)
     assert (np.diff(through_coats((coat,), greys, encoding(working)), axis=0) >= -1e-6).all()
     transform = Study(working=working, look=Look("x", (coat,))).transform((working, working))
@@ -149,7 +102,21 @@ def form(request, monkeypatch) -> str:
     return request.param
 
 
+def test_every_glaze_is_defined_a_second_time() -> None:
+    """By a plain definition in float64 beside the tests, or by two examples in its declaration."""
+    for spec in glazes().values():
+        assert spec.mild, spec.key
+        assert spec.key in REFERENCES or len(spec.examples) >= 2, spec.key
+
+
 @ALL
+def test_examples_hold(spec) -> None:
+    for each in spec.examples:
+        out = spec.apply(spec.record(**each.values), [each.given], each.working)
+        np.testing.assert_allclose(out, [each.made], atol=1e-5)
+
+
+@pytest.mark.parametrize("spec", [glazes()[k] for k in REFERENCES], ids=lambda s: s.key)
 @pytest.mark.parametrize("working", WORKING)
 def test_float64_agrees(spec, working: str, form: str) -> None:
     """Within 1e-5 of a float64 reference on colours as pictures have them.
@@ -157,7 +124,7 @@ def test_float64_agrees(spec, working: str, form: str) -> None:
     Where a channel near black stands beside one many times brighter, light in float32 leaves more:
     2e-6 of the brightest channel is allowed there.
     """
-    parameters = new_coat(spec.key, **MILD[spec.key]).parameters
+    parameters = new_coat(spec.key, **spec.mild).parameters
     rng = np.random.default_rng(7)
     wild = rng.uniform(0.02, 1.2, (3000, 3)).astype(np.float32)
     grey = rng.uniform(0.1, 0.9, (3000, 1))

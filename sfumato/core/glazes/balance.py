@@ -77,4 +77,10 @@ SPEC = GlazeSpec(
         "bends between them, offset moves everything. Drag a pad towards a colour, the bar "
         "for the level."
     ),
+    mild={
+        "lift": (0.03, 0.0, -0.02),
+        "gamma": (1.1, 1.0, 0.95),
+        "gain": (1.05, 1.0, 0.9),
+        "offset": (0.01, 0.0, 0.0),
+    },
 )

@@ -77,4 +77,10 @@ SPEC = GlazeSpec(
         "clamp of the standard it clips at 0 and 1; choose never for log values and "
         "highlights."
     ),
+    mild={
+        "slope": (1.2, 1.0, 0.9),
+        "offset": (0.02, 0.0, -0.02),
+        "power": (1.1, 1.0, 0.9),
+        "saturation": 1.2,
+    },
 )

@@ -93,4 +93,5 @@ SPEC = GlazeSpec(
         "Multiplies chroma, so weak and strong colours grow alike; the two protections spare "
         "what is strong already and what has the hue of skin."
     ),
+    mild={"amount": 40.0, "protect": 50.0, "skin": 50.0},
 )

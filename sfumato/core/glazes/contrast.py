@@ -91,4 +91,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick the pivot",
+    mild={"slope": 1.5},
 )

@@ -85,4 +85,8 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a tone",
+    mild={
+        "master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)),
+        "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)),
+    },
 )

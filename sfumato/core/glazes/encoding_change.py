@@ -44,4 +44,5 @@ SPEC = GlazeSpec(
         "Carries the numbers from one encoding to another, without a tone scale. For "
         "material that was mislabelled, or to lay a glaze out for another program's numbers."
     ),
+    mild={"source": "sRGB", "target": "Gamma 2.2"},
 )

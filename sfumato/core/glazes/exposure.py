@@ -55,4 +55,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a grey card",
+    mild={"stops": 0.7},
 )

@@ -93,4 +93,5 @@ SPEC = GlazeSpec(
         "at the limit lands on the edge. For lamps and saturated lights that turn into flat "
         "patches."
     ),
+    mild={"amount": 100.0, "threshold": 0.7},
 )

@@ -110,4 +110,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick the knee",
+    mild={"amount": 100.0, "knee": 0.6, "ceiling": 0.95},
 )

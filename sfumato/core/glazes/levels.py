@@ -99,4 +99,5 @@ SPEC = GlazeSpec(
     pick=pick,
     pick_title="Pick black or white",
     upgrades={1: _apart},
+    mild={"every": (0.05, 1.2, 0.95, 0.02, 1.0), "blue": (0.0, 1.0, 0.9, 0.0, 1.0)},
 )

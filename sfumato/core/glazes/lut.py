@@ -9,6 +9,8 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, convert, names_of
 from sfumato.core.controls import Choice, File, LutFile, control
 from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 
 AS_IT_IS = "the working encoding"
 
@@ -74,4 +76,5 @@ SPEC = GlazeSpec(
         "is carried there and back. Glazes above it change what goes in, those below what "
         "comes out."
     ),
+    mild={"file": LutFile("x.cube", Transform((Table3D(lattice_colours(17) ** 1.1),)))},
 )

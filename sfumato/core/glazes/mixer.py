@@ -86,4 +86,5 @@ SPEC = GlazeSpec(
         "move; monochrome weighs the channels as coloured filters do before black and white "
         "film."
     ),
+    mild={"red": (1.1, 0.2, 0.0), "blue": (0.0, 0.3, 0.9)},
 )

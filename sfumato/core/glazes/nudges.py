@@ -134,4 +134,10 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a colour",
+    mild={
+        "pairs": (
+            Pair((0.6, -0.03, -0.12), (0.6, -0.09, -0.05)),
+            Pair((0.7, 0.1, 0.06), (0.75, 0.08, 0.1), 0.06, 0.5, keep=False),
+        )
+    },
 )

@@ -64,4 +64,5 @@ SPEC = GlazeSpec(
         "over a whole cell of the grid, and the Seal says so. Softness makes that gentler."
     ),
     is_hard=True,
+    mild={"levels": 6.0, "softness": 80.0},
 )

@@ -83,4 +83,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick the knee",
+    mild={"amount": 100.0, "knee": 0.3, "floor": 0.08},
 )

@@ -93,4 +93,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a tone",
+    mild={"stops": ((0.2, 260.0, 0.01, 0.2), (0.8, 70.0, 0.015, 0.3))},
 )

@@ -138,4 +138,5 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a grey",
+    mild={"temperature": 25.0, "tint": -6.0},
 )

@@ -102,6 +102,9 @@ class FormatSpec:
     grid_for: Callable[[int], int] = _any_grid  # the grid held that is nearest to a wish, or above
     default_grid: int = 33
     limits: dict[str, Any] = field(factory=dict)
+    is_text: bool = True
+    most_line: int = 40_000  # characters of a line that readers take
+    no_reader: str = ""  # why nobody else's reader can check it here
 
     def depth_of(self, options: WriteOptions) -> str:
         """Return the depth that will be written.
