@@ -18,8 +18,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from sfumato.work.warm import choose_cache, warm
 
-choose_cache()
 ROOT = Path(__file__).resolve().parents[1]
+os.environ.setdefault("NUMBA_CACHE_DIR", str(ROOT / ".numba_cache"))
+choose_cache()
 DEMO = ROOT / "demo" / "saltglass.sfumato"
 
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=40)
@@ -35,10 +36,10 @@ def kernels() -> None:
 
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Keep settings, autosaves and caches away from the person's own."""
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    """Keep settings, autosaves, caches and all else away from the person's own."""
+    monkeypatch.setenv("HOME", str(tmp_path))
+    for kind in ("CONFIG", "STATE", "DATA", "CACHE"):
+        monkeypatch.setenv(f"XDG_{kind}_HOME", str(tmp_path / kind.lower()))
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import platformdirs
 import pytest
 import strategies
 from conftest import ROOT
@@ -30,6 +31,13 @@ def test_the_models_import_no_widgets() -> None:
         if name.endswith("_model.py") or (name.startswith("app/services/") and name not in widgets):
             modules = {n.module for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)}
             assert "PySide6.QtWidgets" not in modules, name
+
+
+def test_tests_write_into_no_folder_of_the_person(tmp_path: Path) -> None:
+    for kind in ("config", "state", "data", "cache", "log"):
+        folder = getattr(platformdirs, f"user_{kind}_dir")("sfumato", appauthor=False)
+        assert Path(folder).is_relative_to(tmp_path), kind
+    assert Path.home() == tmp_path
 
 
 def test_wide_excepts_live_in_the_runners_alone() -> None:
