@@ -64,6 +64,7 @@ def _locus(mired: float) -> tuple[float, float]:
 
 
 _BASE = 1e6 / 6504.0
+_LEAST_MIRED = 20.0
 
 
 def source_white(temperature: float, tint: float) -> Xy:
@@ -72,7 +73,7 @@ def source_white(temperature: float, tint: float) -> Xy:
     `temperature` counts in mired towards blue: a picture lit by that white looks too cool, so the
     balance warms it. `tint` counts Duv x 1000 towards green, along the locus' normal.
     """
-    mired = max(_BASE - temperature, 20.0)
+    mired = max(_BASE - temperature, _LEAST_MIRED)
     u0, v0 = _locus(_BASE)
     u, v = _locus(mired)
     h = 0.5
@@ -113,6 +114,7 @@ def pick(p: WhiteBalance, code: Rgb, working: Encoding) -> WhiteBalance:
     target = np.array([xyz[0], xyz[1]]) / xyz.sum()
     at = np.zeros(2)
     limit = np.array([_LIMIT_MIRED, _LIMIT_TINT])
+    most = np.minimum(limit, [_BASE - _LEAST_MIRED - 1, np.inf])  # beyond, nothing changes any more
     for _ in range(30):
         miss = np.array(source_white(*at)) - target
         if np.abs(miss).max() < 1e-10:
@@ -120,7 +122,7 @@ def pick(p: WhiteBalance, code: Rgb, working: Encoding) -> WhiteBalance:
         slope = np.array(
             [(np.array(source_white(*(at + e))) - target - miss) / 0.1 for e in 0.1 * np.eye(2)]
         ).T
-        at = np.clip(at - np.linalg.solve(slope, miss), -limit, limit)
+        at = np.clip(at - np.linalg.solve(slope, miss), -limit, most)
     return WhiteBalance(round(float(at[0]), 3), round(float(at[1]), 3))
 
 

@@ -110,7 +110,7 @@ def test_tarn_log_has_its_published_values() -> None:
     np.testing.assert_allclose(codes, [0.0884, 0.4000, 1.000], atol=1e-4)
 
 
-@pytest.mark.parametrize("space", encodings().values(), ids=str)
+@pytest.mark.parametrize("space", encodings().values(), ids=lambda e: e.name)
 def test_every_encoding_is_invertible_monotone_and_finite(space) -> None:
     wide = np.repeat(np.linspace(-2, 60, 6201, dtype=np.float32)[:, None], 3, axis=1)
     light = space.decode(wide)

@@ -195,3 +195,39 @@ def test_what_happened_to_a_returned_hald(name: str) -> None:
             if name.startswith("grain"):
                 grain = next(f for f in result.findings if f.key == "grain")
                 assert grain.figure == pytest.approx(1 if "one" in name else 4, rel=0.15)
+
+
+@pytest.mark.parametrize(
+    ("colour", "word"),
+    [
+        ((0.60, 0.45, 0.45), "red"),
+        ((0.60, 0.50, 0.40), "orange"),
+        ((0.55, 0.55, 0.40), "yellow"),
+        ((0.40, 0.55, 0.40), "green"),
+        ((0.40, 0.55, 0.55), "cyan"),
+        ((0.40, 0.50, 0.60), "blue"),
+        ((0.50, 0.42, 0.60), "violet"),
+        ((0.60, 0.42, 0.55), "magenta"),
+    ],
+)
+def test_tints_are_named_as_people_name_them(colour, word: str) -> None:
+    """A grey that comes out as a colour is said to be of that colour."""
+    nodes = lattice_colours(17)
+    tint = (np.float32(colour) - 0.5) * 4 * nodes * (1 - nodes)
+    tinted = Transform((Table3D(np.clip(nodes + tint, 0, 1)),))
+    finding = next(f for f in assay(tinted, DISPLAY).findings if f.key == "tint")
+    assert finding.title == f"Greys are tinted {word}"
+    assert finding.figure > 5
+
+
+@pytest.mark.parametrize("domain", [((0.0,) * 3, (1.0,) * 3), ((-1.0,) * 3, (3.0,) * 3)])
+@pytest.mark.parametrize("slope", [1.0, 2.5])
+def test_the_steepest_gain_is_counted_in_units_of_the_input(domain, slope: float) -> None:
+    low, high = np.float32(domain)
+    inputs = low + lattice_colours(17) * (high - low)
+    finding = next(
+        f
+        for f in assay(Transform((Table3D(inputs * np.float32(slope), domain),)), DISPLAY).findings
+        if f.key == "gain"
+    )
+    assert finding.figure == pytest.approx(slope, rel=1e-3)

@@ -80,6 +80,25 @@ def test_the_lut_side_is_the_written_table(study: Study, frames: Frames, tmp_pat
             assert np.abs(theirs - ours).max() < 2e-6, span
 
 
+def test_a_written_table_follows_the_ground_that_it_holds(study: Study, frames: Frames) -> None:
+    """Only a Span that begins before the Ground changes with it, or with the shot."""
+    previewer = Previewer(frames)
+
+    def table(one: Study, span: Span, shot: str = "furnace") -> np.ndarray:
+        ask = _ask(attrs.evolve(one, span=span, grid=9), shot, b="lut")
+        previewer.show(ask, Cancel())
+        kept = previewer.written_table(ask).values
+        np.testing.assert_array_equal(kept, Previewer(frames).written_table(ask).values)
+        return kept
+
+    brighter = study.tuned("g-furnace-exp", stops=-1.0)
+    for whole in (Span(Joint.SOURCE), Span(Joint.SOURCE, Joint.LOOK)):
+        assert np.abs(table(study, whole) - table(brighter, whole)).max() > 0.02
+        assert np.abs(table(study, whole) - table(study, whole, "sill")).max() > 0.02
+    between = Span(Joint.GROUND)
+    np.testing.assert_array_equal(table(study, between), table(brighter, between))
+
+
 def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> None:
     previewer = Previewer(frames)
     ask = _ask(study, a="source", b="ground", difference=True)

@@ -1,0 +1,37 @@
+"""Parts of pictures at another size lie where they lay."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from sfumato.work.frames import scaled
+
+WIDE, HIGH = 100, 60
+Y, X = np.mgrid[0:HIGH, 0:WIDE]
+RAMPS = np.stack([X / WIDE, Y / HIGH, np.full(X.shape, 0.5)], -1).astype(np.float32)
+
+
+@pytest.mark.parametrize("size", [(10, 6), (40, 30), (300, 240)])
+@pytest.mark.parametrize("region", [(0.0, 0.0, 1.0, 1.0), (0.159, 0.265, 0.659, 0.765)])
+def test_each_pixel_shows_what_lies_at_its_place(region, size: tuple[int, int]) -> None:
+    """Both ramps come out as the place of each pixel's middle, to half a pixel of the source."""
+    x0, y0, x1, y1 = region
+    width, height = size
+    out = scaled(RAMPS, region, width, height)
+    assert out.shape == (height, width, 3)
+    across = x0 + (np.arange(width) + 0.5) / width * (x1 - x0) - 0.5 / WIDE
+    down = y0 + (np.arange(height) + 0.5) / height * (y1 - y0) - 0.5 / HIGH
+    assert np.abs(out[..., 0] - across).max() <= 0.55 / WIDE
+    assert np.abs(out[..., 1] - down[:, None]).max() <= 0.55 / HIGH
+    assert abs(float((out[..., 0] - across).mean())) < 0.25 / WIDE
+    assert abs(float((out[..., 1] - down[:, None]).mean())) < 0.25 / HIGH
+
+
+def test_larger_pictures_repeat_pixels_and_smaller_ones_average_areas() -> None:
+    bars = np.zeros((4, 8, 3), np.uint8)
+    bars[:, ::2] = 255
+    assert set(np.unique(scaled(bars, (0, 0, 1, 1), 64, 32))) == {0.0, 1.0}
+    np.testing.assert_allclose(scaled(bars, (0, 0, 1, 1), 4, 2), 0.5, atol=1e-3)
+    same = scaled(RAMPS, (0.1, 0.0, 0.6, 0.5), 50, 30)
+    np.testing.assert_array_equal(same, RAMPS[:30, 10:60])
