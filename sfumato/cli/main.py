@@ -329,7 +329,8 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
     """Say what LUT files are and what is wrong with them."""
     from sfumato.core.compiled import load_kernels
     from sfumato.core.errors import SfumatoError
-    from sfumato.core.measure.assay import REPAIRS, assay
+    from sfumato.core.measure.assay import assay
+    from sfumato.core.measure.checks.repairs import REPAIRS
     from sfumato.work.luts.batch import stored_of
     from sfumato.work.luts.lut_files import display_of, read_lut
 

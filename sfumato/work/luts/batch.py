@@ -26,7 +26,9 @@ from sfumato.core.lut.recast import (
     split,
 )
 from sfumato.core.lut.transform import Transform
-from sfumato.core.measure.assay import REPAIRS, Stored, assay, kind_of, repaired
+from sfumato.core.measure.assay import assay, kind_of
+from sfumato.core.measure.checks.findings import Stored
+from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
 from sfumato.work.cancel import Cancel

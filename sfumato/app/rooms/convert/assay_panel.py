@@ -22,7 +22,8 @@ from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
 from sfumato.app.theme import RADIUS, colour, strong_font
 from sfumato.core.errors import SfumatoError
-from sfumato.core.measure.assay import REPAIRS, Finding, Level
+from sfumato.core.measure.checks.findings import Finding, Level
+from sfumato.core.measure.checks.repairs import REPAIRS
 
 _PIGMENTS = {
     Level.FAULT: "cinnabar",

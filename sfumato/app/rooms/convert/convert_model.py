@@ -21,7 +21,9 @@ from sfumato.core.lut.lut_view import LutView, lut_view
 from sfumato.core.lut.stages import HalfCurve
 from sfumato.core.lut.table import Table1D, Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.core.measure.assay import Assay, Level, assay, repaired
+from sfumato.core.measure.assay import assay
+from sfumato.core.measure.checks.findings import Level
+from sfumato.core.measure.checks.repairs import Assay, repaired
 from sfumato.formats.parts.contract import DEPTH_WORDS, Read
 from sfumato.formats.parts.registry import formats
 from sfumato.work.cancel import Cancel

@@ -13,7 +13,9 @@ from sfumato.core.lut.difference import cube_colours, difference
 from sfumato.core.lut.recast import legal_in, legal_out, limited, sampled
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform
-from sfumato.core.measure.assay import REPAIRS, Level, Stored, assay, repaired
+from sfumato.core.measure.assay import assay
+from sfumato.core.measure.checks.findings import Level, Stored
+from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import picture
 from sfumato.formats.parts.registry import read
 

@@ -1,0 +1,1 @@
+"""The checks of the assay, by what they look at."""

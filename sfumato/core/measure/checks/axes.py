@@ -1,0 +1,54 @@
+"""Whether red answers to red."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.measure.checks.findings import Finding, Level, Looked
+
+SWAPPED = 0.15  # clean LUTs: 0
+
+
+def axis_order(table: Table3D) -> tuple[tuple[int, int, int], float]:
+    """Return which input each output follows, by correlation of opponent signals, and the margin.
+
+    Opponent signals (a channel less the mean of the three) tell channels apart whatever the tone
+    is. The margin is how much better the best order is than the straight one; faults are above 0.15.
+    """
+    n = table.size
+    inputs = lattice_colours(n).reshape(-1, 3).astype(np.float64)
+    outputs = table.values.reshape(-1, 3).astype(np.float64)
+    x = inputs - inputs.mean(axis=1, keepdims=True)
+    y = outputs - outputs.mean(axis=1, keepdims=True)
+    size = np.sqrt((x**2).sum(axis=0)), np.sqrt((y**2).sum(axis=0))
+    cross = (y.T @ x) / np.maximum(size[1][:, None] * size[0], 1e-9)
+    score = {  # of either sign: a negative follows its inputs too
+        p: abs(float(np.mean([cross[c, p[c]] for c in range(3)])))
+        for p in itertools.permutations(range(3))
+    }
+    best = max(score, key=lambda p: score[p])
+    inverse = (best.index(0), best.index(1), best.index(2))
+    return inverse, score[best] - score[0, 1, 2]
+
+
+def axes_finding(lut: Looked) -> Finding | None:
+    order, margin = axis_order(lut.table)
+    names = ("red", "green", "blue")
+    if margin > SWAPPED:
+        pairs = ", ".join(
+            f"{names[order[c]]} answers to {names[c]}" for c in range(3) if order[c] != c
+        )
+        return Finding(
+            "axes",
+            Level.FAULT,
+            "Axes swapped",
+            f"{pairs[0].upper()}{pairs[1:]} (correlation better by {margin:.2f}).",
+            margin,
+            "axes",
+        )
+    return Finding(
+        "axes", Level.GOOD, "Axes in order", "Red answers to red, green to green, blue to blue."
+    )

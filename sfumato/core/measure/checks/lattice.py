@@ -1,0 +1,164 @@
+"""Whether the lattice is sound: identity, folds, steepness, steps, clipping, depth."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+
+from sfumato.core.arrays import Array
+from sfumato.core.colour.delta_e import ciede2000, lab_of
+from sfumato.core.lut.difference import cube_colours
+from sfumato.core.lut.table import UNIT
+from sfumato.core.measure.checks.axes import SWAPPED, axis_order
+from sfumato.core.measure.checks.findings import Finding, Level, Looked, percent
+
+
+def identity_finding(lut: Looked) -> Finding | None:
+    colours = cube_colours(5000)
+    apart = ciede2000(
+        lab_of(lut.transform.apply(colours), lut.display), lab_of(colours, lut.display)
+    )
+    worst = float(apart.max())
+    if worst < 0.5 and lut.domain == UNIT:
+        return Finding(
+            "identity",
+            Level.NOTE,
+            "Changes nothing",
+            f"No colour moves by more than {worst:.2f} ΔE.",
+            worst,
+        )
+    return None
+
+
+def clipping_finding(lut: Looked) -> Finding:
+    values = lut.table.values
+    out = ((values < -1e-6) | (values > 1 + 1e-6)).any(axis=-1)
+    at_end: Array = np.asarray(((values <= 1e-6) | (values >= 1 - 1e-6)).any(axis=-1))
+    n = lut.table.size
+    inner = at_end[1:-1, 1:-1, 1:-1].mean() if n > 2 else 0.0
+    share, beyond = float(inner), float(out.mean())
+    sentence = f"{percent(share)} of the nodes inside the cube reach 0 or 1 in a channel"
+    if beyond:
+        low, high = float(values.min()), float(values.max())
+        sentence += f"; {percent(beyond)} go beyond ({low:.3f} to {high:.3f})"
+    level = Level.WARN if share > 0.9 else Level.NOTE if share > 0.02 or beyond else Level.GOOD
+    title = {
+        Level.GOOD: "Hardly clips",
+        Level.NOTE: "Goes beyond 0..1" if beyond else "Clips some colours",
+        Level.WARN: "Clips much",
+    }[level]
+    repair = "limit" if beyond else ""
+    return Finding("clipping", level, title, sentence + ".", share, repair)
+
+
+def folds_finding(lut: Looked) -> Finding:
+    """Tetrahedra that keep their orientation: healthy looks stay under 1 %, bad ones pass 6 %."""
+    v = lut.table.values.astype(np.float64)
+    n = lut.table.size
+    order, margin = axis_order(lut.table)
+    if margin > SWAPPED:
+        v = v[..., list(np.argsort(order))]
+    if lut.tones[0] > lut.tones[-1]:
+        v = 1 - v
+    moved = []
+    corner = v[:-1, :-1, :-1]
+    far = v[1:, 1:, 1:]
+    cell = (slice(None, -1), slice(1, None))
+    for turn in itertools.permutations(range(3)):
+        at = [0, 0, 0]
+        at[turn[0]] = 1
+        first = v[tuple(cell[i] for i in at)]
+        at[turn[1]] = 1
+        second = v[tuple(cell[i] for i in at)]
+        sign = 1 if turn in ((0, 1, 2), (1, 2, 0), (2, 0, 1)) else -1
+        edges = np.stack([first - corner, second - first, far - second], -1)
+        moved.append(sign * np.linalg.det(edges) * (n - 1) ** 3)
+    volume = np.stack(moved)
+    clipped = np.abs(volume) < 1e-9
+    folded = float(((volume < 0) & ~clipped).mean())
+    if folded > 0.06:
+        level, title = Level.FAULT, "Folds"
+    elif folded > 0.01:
+        level, title = Level.WARN, "Folds a little"
+    else:
+        level, title = Level.GOOD, "No folds"
+    return Finding(
+        "folds",
+        level,
+        title,
+        f"{percent(folded)} of the cube turns over (healthy: under 1 %).",
+        folded,
+    )
+
+
+def _steps(lut: Looked) -> list[Array]:
+    return [np.diff(lut.table.values, axis=a) for a in range(3)]
+
+
+def gain_finding(lut: Looked) -> Finding:
+    n = lut.table.size
+    gain = np.concatenate([np.abs(s).max(axis=-1).ravel() for s in _steps(lut)]) * (n - 1)
+    low, high = np.array(lut.table.domain)
+    figure = float(np.percentile(gain, 99.9) / (high - low).max())
+    if figure > 20:
+        return Finding(
+            "gain",
+            Level.WARN,
+            "Very steep",
+            f"0.1 % of the steps multiply differences by more than {figure:.0f}.",
+            figure,
+        )
+    return Finding("gain", Level.GOOD, "No steep places", f"Steepest gain × {figure:.1f}.", figure)
+
+
+def banding_finding(lut: Looked) -> Finding:
+    """Colour steps of the result for one 8 bit step of the input, in CIE76."""
+    n = lut.table.size
+    lab = lab_of(lut.table.values, lut.display)
+    steps = np.concatenate(
+        [np.sqrt((np.diff(lab, axis=a) ** 2).sum(axis=-1)).ravel() for a in range(3)]
+    )
+    figure = float(np.percentile(steps, 99.9)) * (n - 1) / 255
+    if figure > 5:
+        return Finding(
+            "banding",
+            Level.WARN,
+            "Will band in 8 bit",
+            f"One step of 8 bit input makes up to {figure:.1f} ΔE: give it 10 bit or more.",
+            figure,
+        )
+    return Finding(
+        "banding", Level.GOOD, "No banding", f"Up to {figure:.1f} ΔE for an 8 bit step of input."
+    )
+
+
+def quantised_finding(lut: Looked) -> Finding | None:
+    if not lut.own:
+        return None
+    values = lut.table.values.astype(np.float64)
+    inside = values[(values > 1e-6) & (values < 1 - 1e-6)]
+    if len(inside) < 24 or lut.table.size < 4:
+        return None
+    for bits in (8, 10, 12):
+        peak = 2**bits - 1
+        off = np.abs(inside * peak - np.round(inside * peak))
+        if (off < 0.02).mean() > 0.9 and len(np.unique(np.round(inside * peak))) > 3:
+            level = Level.WARN if bits == 8 else Level.NOTE
+            return Finding(
+                "quantised",
+                level,
+                f"{bits} bit",
+                f"Every node lies on a step of 1/{peak}: up to {_step_cost(lut, peak):.2f} ΔE off.",
+                bits,
+                "smooth" if bits == 8 else "",
+            )
+    return None
+
+
+def _step_cost(lut: Looked, peak: int) -> float:
+    """Return what half a step costs, in CIEDE2000 at 99 % of the nodes."""
+    values = np.clip(lut.table.values.reshape(-1, 3)[::7], 0, 1)
+    off = values + np.float32(0.5 / peak) * np.array([1, -1, 1], np.float32)
+    apart = ciede2000(lab_of(values, lut.display), lab_of(off, lut.display))
+    return float(np.percentile(apart, 99))
