@@ -143,7 +143,7 @@ def faults(file: str, source: bytes) -> Iterator[Fault]:
 
 PLUGIN = """
 import json, time, coverage, pytest
-SECONDS = {}
+SECONDS, FAILED = {}, []
 
 @pytest.hookimpl(hookwrapper=True)
 def pytest_runtest_protocol(item):
@@ -153,7 +153,13 @@ def pytest_runtest_protocol(item):
     yield
     SECONDS[name] = SECONDS.get(name, 0) + time.perf_counter() - begin
 
+def pytest_runtest_logreport(report):
+    if report.failed:
+        FAILED.append(report.nodeid.split("[")[0])
+
 def pytest_sessionfinish():
+    for name in FAILED:
+        SECONDS.pop(name, None)
     json.dump(SECONDS, open("seconds.json", "w"))
 """
 
@@ -198,7 +204,7 @@ def reached(place: Path) -> tuple[Reach, dict[str, float]]:
         [sys.executable, *command, "-p", "context_plugin", "-p", "no:cacheprovider"],
         cwd=place,
         env=environment(place),
-        check=True,
+        check=False,
     )
     data = coverage.CoverageData(str(place / ".coverage"))
     data.read()
@@ -214,7 +220,7 @@ def reached(place: Path) -> tuple[Reach, dict[str, float]]:
 
 def tests_for(fault: Fault, reach: Reach, seconds: dict[str, float]) -> list[str]:
     """Return the tests to run: those named like the module first, then the quickest."""
-    tests = reach.get((fault.file, 0 if fault.is_top else fault.line), set())
+    tests = reach.get((fault.file, 0 if fault.is_top else fault.line), set()) & seconds.keys()
     stem = Path(fault.file).stem
     ordered = sorted(tests, key=lambda t: (f"test_{stem}.py" not in t, seconds.get(t, 0)))
     chosen, total = [], 0.0

@@ -1,0 +1,98 @@
+"""What several commands share: their options, and refusals as one line."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from functools import wraps
+from pathlib import Path
+from typing import Any
+
+import click
+
+PathArgument = click.Path(path_type=Path)
+
+
+force_option = click.option("--force", is_flag=True, help="Replace OUT when it exists.")
+
+
+json_option = click.option(
+    "--json", "as_json", is_flag=True, help="Print one JSON object and nothing else."
+)
+
+
+grid_option = click.option("--grid", type=click.IntRange(2, 129), help="Points a side, 2 to 129.")
+
+
+title_option = click.option("--title", help="The title that the file carries.")
+
+
+format_option = click.option(
+    "--format", "key", help="Name of the format; the suffix decides otherwise."
+)
+
+
+strength_option = click.option(
+    "--strength", type=click.FloatRange(0, 200), default=100.0, help="0 to 200 percent."
+)
+
+
+bits_option = click.option(
+    "--bits",
+    type=click.Choice(["8", "10", "12", "16", "16f", "32"]),
+    help="Depth of the numbers, where OUT has a choice; 16f is half float, 32 is float.",
+)
+
+
+reading_option = click.option(
+    "--as",
+    "reading",
+    default="",
+    help="How to take IN where there are several ways; `sfumato assay` lists them.",
+)
+
+
+fitted_option = click.option(
+    "--fitted", is_flag=True, help="Fit the grid to colours between its nodes; kept only if better."
+)
+
+
+layout_option = click.option("--layout", default="", help="Arrangement, where OUT has a choice.")
+
+
+def guarded(run: Callable[..., Any]) -> Callable[..., Any]:
+    """Turn refusals into one line and status 1."""
+
+    @wraps(run)
+    def guarded(*args: Any, **values: Any) -> Any:
+        from sfumato.core.errors import SfumatoError
+        from sfumato.work.stores.encoding_store import load_library
+
+        for fault in load_library():
+            click.echo(f"sfumato: {fault.sentence()}", err=True)
+        try:
+            return run(*args, **values)
+        except SfumatoError as error:
+            click.echo(f"sfumato: {error.sentence()}", err=True)
+            sys.exit(1)
+        except MemoryError:
+            click.echo("sfumato: there is not enough memory for this; use smaller files", err=True)
+            sys.exit(1)
+
+    return guarded
+
+
+def said(path: Path, words: Sequence[str]) -> None:
+    """Print remarks on stderr, one a line."""
+    for each in words:
+        click.echo(f"sfumato: {path}: {each}", err=True)
+
+
+def pair(text: str | None, option: str) -> tuple[float, float] | None:
+    if text is None:
+        return None
+    try:
+        low, high = (float(v) for v in text.split(":"))
+    except ValueError:
+        raise click.BadParameter("give two numbers as LO:HI", param_hint=option) from None
+    return low, high
