@@ -28,7 +28,7 @@ class SwatchbookRoom(Room):
         self.model = SwatchModel(services.desk, services.notices, self.key, self)
         self._page = SwatchPage(self.model)
         self.edits = SwatchEdits(services, self.model, self._page)
-        self.model.undo_stack.indexChanged.connect(self.changed)
+        self.model.files.undo_stack.indexChanged.connect(self.changed)
         self.model.chosen_changed.connect(self.changed)
 
     @property
@@ -41,7 +41,7 @@ class SwatchbookRoom(Room):
 
     @property
     def undo_stack(self) -> QUndoStack:
-        return self.model.undo_stack
+        return self.model.files.undo_stack
 
     @property
     def is_busy(self) -> bool:

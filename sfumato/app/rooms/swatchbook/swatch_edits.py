@@ -12,16 +12,17 @@ from PySide6.QtWidgets import QMenu
 
 from sfumato.app.rooms.swatchbook import contact_sheet
 from sfumato.app.rooms.swatchbook.contact_sheet import Frame
-from sfumato.app.rooms.swatchbook.swatch_model import ALL, KEPT_ONES, TILE, SwatchModel
+from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES
+from sfumato.app.rooms.swatchbook.swatch_model import TILE, SwatchModel
 from sfumato.app.rooms.swatchbook.swatch_page import SwatchPage
 from sfumato.app.services.services import Services
 from sfumato.core.arrays import Rgb
-from sfumato.core.errors import SfumatoError
+from sfumato.core.errors import FormatError, SfumatoError
 from sfumato.core.path import path
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import write_bytes
+from sfumato.work.files import read_bytes, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
@@ -92,10 +93,24 @@ class SwatchEdits(QObject):
         shown = self.swatches.wall.folder
         folder = shown if shown not in (ALL, KEPT_ONES) else next(iter(self.swatches.folders), "")
         if looks and folder:
-            self.swatches.take_in(looks, Path(folder))
+            self._take_in(looks, Path(folder))
         elif looks:
             self.add_folders([looks[0].parent])
         return [f for f in files if not f.is_dir() and f not in looks]
+
+    def _take_in(self, looks: list[Path], folder: Path) -> None:
+        def read(cancel: Cancel, progress: Progress) -> list[tuple[Path, bytes]]:
+            found = []
+            for i, file in enumerate(looks):
+                cancel.check()
+                progress(i / len(looks), file.name)
+                found.append((file, read_bytes(file, FormatError)))
+            return found
+
+        def put(found: list[tuple[Path, bytes]]) -> None:
+            self.swatches.files.take_in(found, folder)
+
+        self.services.queue.add("Reading the looks", read, then=put)
 
     # --- into the Look -------------------------------------------------------------------------------
     def swatch_put(self) -> None:
@@ -237,7 +252,7 @@ class SwatchEdits(QObject):
         )
         if name and name != swatch.file.stem:
             plain = name.replace("/", "_").strip()
-            self.swatches.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
+            self.swatches.files.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
 
     def swatch_move(self) -> None:
         swatch = self._chosen()
@@ -245,12 +260,12 @@ class SwatchEdits(QObject):
             return
         folder = self.services.ports.choose_folder(self.services.window, swatch.file.parent)
         if folder is not None and folder != swatch.file.parent:
-            self.swatches.move(swatch, folder / swatch.file.name)
+            self.swatches.files.move(swatch, folder / swatch.file.name)
 
     def swatch_trash(self) -> None:
         swatch = self._chosen()
         if swatch is not None:
-            self.swatches.trash(swatch)
+            self.swatches.files.trash(swatch)
 
     def swatch_reveal(self) -> None:
         swatch = self._chosen()

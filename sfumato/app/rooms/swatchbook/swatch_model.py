@@ -3,32 +3,37 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 import attrs
 import numpy as np
-from attrs import frozen
-from PySide6.QtCore import QFile, QFileSystemWatcher, QObject, Signal
-from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtCore import QFileSystemWatcher, QObject, Signal
 
+from sfumato.app.rooms.swatchbook.selection import (
+    ALL,
+    KEPT_ONES,
+    MARKED,
+    NAME,
+    SPREAD,
+    Wall,
+    name_of,
+)
+from sfumato.app.rooms.swatchbook.swatch_files import SwatchFiles
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import ExportError, FormatError, SfumatoError
-from sfumato.core.measure.swatch import ORDERS
+from sfumato.core.errors import SfumatoError
 from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import read_bytes, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import (
     KEPT,
-    PASSED,
     Build,
     Ends,
     Facts,
@@ -44,56 +49,13 @@ from sfumato.work.preview.preview import Previewer
 from sfumato.work.tiles import run_tiled, spread
 
 TILE = (200, 112)
-ALL, KEPT_ONES = "", "kept"
-NAME = "name"
 _CHUNK = 12
 _MOST_TILES = 1500
 _SETTLE_MS = 300
 _ORDER_MS = 1000
 
 
-ONE, MARKED, SPREAD = "this shot", "this and the marked shots", "four of the study"
-SHOTS = (ONE, MARKED, SPREAD)
 _MOST_SHOTS = 4  # on one tile
-
-
-@frozen
-class Wall:
-    """What is shown, and how."""
-
-    folder: str = ALL  # a folder, ALL, or KEPT_ONES
-    search: str = ""
-    log: bool = True
-    display: bool = True
-    kept_only: bool = False
-    noted_only: bool = False
-    hide_passed: bool = False
-    order: str = NAME
-    convert: bool = True  # show what does not fit as it would be once converted
-    shots: str = ONE  # whose pictures the tiles show
-
-
-class _Step(QUndoCommand):
-    """Something done to files or remarks, and its way back; a failure is told, and the step drops out."""
-
-    def __init__(
-        self, title: str, do: Callable[[], None], back: Callable[[], None], notices: Notices
-    ) -> None:
-        super().__init__(title)
-        self._do, self._back, self._notices = do, back, notices
-
-    def _tried(self, run: Callable[[], None]) -> None:
-        try:
-            run()
-        except SfumatoError as error:
-            self.setObsolete(True)
-            self._notices.fault(error)
-
-    def redo(self) -> None:
-        self._tried(self._do)
-
-    def undo(self) -> None:
-        self._tried(self._back)
 
 
 class SwatchModel(QObject):
@@ -109,7 +71,9 @@ class SwatchModel(QObject):
     ) -> None:
         super().__init__(parent)
         self.desk, self.notices, self._room = desk, notices, room
-        self.undo_stack = QUndoStack(self)
+        self.files = SwatchFiles(notices, self)
+        self.files.remarked.connect(self._on_remark)
+        self.files.moved.connect(self.rescan)
         self.folders: tuple[str, ...] = ()
         self.wall = Wall()
         self.swatches: list[Swatch] = []
@@ -117,7 +81,6 @@ class SwatchModel(QObject):
         self.tiles: dict[str, Array] = {}
         self.strengths: dict[str, float] = {}
         self._stale: set[str] = set()  # tiles that show another Strength, or other ends
-        self.remarks: dict[str, Remark] = {}
         self.chosen: Swatch | None = None
         self.held: Swatch | None = None  # side A, and the other part of a mix
         self.share = 0.0  # of the held one in the mix
@@ -154,10 +117,7 @@ class SwatchModel(QObject):
         """The room is looked at: read remarks and folders, show tiles."""
         if not self._is_open:
             self._is_open = True
-            try:
-                self.remarks = work.read_remarks()
-            except SfumatoError as error:
-                self.notices.fault(error)
+            self.files.read()
             self.rescan()
         if self._is_old:
             self._begin_anew()
@@ -251,50 +211,19 @@ class SwatchModel(QObject):
     def visible(self) -> list[Swatch]:
         """The swatches that are shown, in their order."""
         if self._visible is None:
-            self._visible = self._sorted([s for s in self.swatches if self._fits(s)])
+            known = self.facts.get(self.chosen.key) if self.chosen is not None else None
+            self._visible = self.wall.laid(self.swatches, self.facts, self.remarks, known)
         return self._visible
 
+    @property
+    def remarks(self) -> dict[str, Remark]:
+        return self.files.remarks
+
     def remark(self, swatch: Swatch) -> Remark:
-        return self.remarks.get(str(swatch.file), Remark())
-
-    def _fits(self, swatch: Swatch) -> bool:
-        wall, remark = self.wall, self.remark(swatch)
-        if wall.folder == KEPT_ONES and remark.mark != KEPT:
-            return False
-        if wall.folder not in (ALL, KEPT_ONES) and not swatch.file.is_relative_to(wall.folder):
-            return False
-        if (wall.kept_only and remark.mark != KEPT) or (wall.noted_only and not remark.note):
-            return False
-        if wall.hide_passed and remark.mark == PASSED:
-            return False
-        facts = self.facts.get(swatch.key)
-        if facts is not None:
-            log = facts.log if facts.kind not in ("look", "glaze") else facts.made_for == "log"
-            if (log is True and not wall.log) or (log is False and not wall.display):
-                return False
-        title = facts.title if facts is not None else ""
-        kind = facts.kind if facts is not None else ""
-        text = f"{swatch.file.name} {title} {kind} {remark.note}".casefold()
-        return all(w in text for w in wall.search.casefold().split())
-
-    def _sorted(self, found: list[Swatch]) -> list[Swatch]:
-        names = sorted(found, key=lambda s: (self.name(s).casefold(), str(s.file)))
-        if self.wall.order == NAME:
-            return names
-        measure = ORDERS[self.wall.order][1]
-        known = self.facts.get(self.chosen.key) if self.chosen is not None else None
-        chosen = known.character if known is not None else None
-
-        def rank(swatch: Swatch) -> tuple[bool, float]:
-            facts = self.facts.get(swatch.key)
-            character = facts.character if facts is not None else None
-            return character is None, 0.0 if character is None else measure(character, chosen)
-
-        return sorted(names, key=rank)
+        return self.files.remark(swatch)
 
     def name(self, swatch: Swatch) -> str:
-        facts = self.facts.get(swatch.key)
-        return facts.title if facts is not None and facts.title else swatch.file.stem
+        return name_of(swatch, self.facts.get(swatch.key))
 
     def count(self, folder: str) -> int:
         """Return how many looks a folder holds."""
@@ -557,99 +486,21 @@ class SwatchModel(QObject):
         if (before.shot != after.shot or marks) and self._is_open:
             self._begin_anew()
 
-    # --- remarks and files ---------------------------------------------------------------------------
-    def _do(self, title: str, do: Callable[[], None], back: Callable[[], None]) -> None:
-        self.undo_stack.push(_Step(title, do, back, self.notices))
+    def _on_remark(self, swatch: Swatch, has_new_ends: bool) -> None:
+        if has_new_ends:
+            self._stale.add(swatch.key)
+        self._forget_order()
+        self.chosen_changed.emit()
+        self._soon.start()
+        self._next_tiles()
 
     def set_remark(self, swatch: Swatch, **values: Any) -> None:
-        """Keep or pass a swatch, note something on it, or say what it expects and gives."""
-        name, before = str(swatch.file), self.remark(swatch)
-        after = attrs.evolve(before, **values)
-        if after == before:
-            return
-
-        def put(remark: Remark) -> None:
-            self.remarks = {**self.remarks, name: remark}
-            work.write_remarks(self.remarks)
-            if before.ends != after.ends:
-                self._stale.add(swatch.key)
-            self._forget_order()
-            self.chosen_changed.emit()
-            self._soon.start()
-            self._next_tiles()
-
-        word = {KEPT: "Keep", PASSED: "Pass"}.get(values.get("mark", ""), "Change the remark on")
-        self._do(f"{word} {self.name(swatch)}", lambda: put(after), lambda: put(before))
+        self.files.set_remark(swatch, self.name(swatch), **values)
 
     def toggle_mark(self, mark: str) -> None:
         if self.chosen is not None:
             same = self.remark(self.chosen).mark == mark
             self.set_remark(self.chosen, mark="" if same else mark)
-
-    def move(self, swatch: Swatch, target: Path) -> None:
-        """Rename a file, or move it to another folder, with its remark."""
-
-        def go(source: Path, place: Path) -> None:
-            work.moved_file(source, place)
-            remark = self.remarks.get(str(source))
-            if remark is not None:
-                rest = {k: r for k, r in self.remarks.items() if k != str(source)}
-                self.remarks = {**rest, str(place): remark}
-                work.write_remarks(self.remarks)
-            self.rescan()
-
-        self._do(
-            f"Move {swatch.file.name}",
-            lambda: go(swatch.file, target),
-            lambda: go(target, swatch.file),
-        )
-
-    def trash(self, swatch: Swatch) -> None:
-        """Put a file into the desktop's trash; undo takes it out again."""
-        place: list[Path] = []
-
-        def away() -> None:
-            file = QFile(str(swatch.file))
-            if not file.moveToTrash():
-                raise ExportError(
-                    f"{swatch.file.name} cannot be put into the trash",
-                    hint="delete it in the file manager",
-                    where=str(swatch.file),
-                )
-            place[:] = [Path(file.fileName())]
-            self.rescan()
-
-        def back() -> None:
-            work.moved_file(place[0], swatch.file)
-            info = place[0].parent.parent / "info" / f"{place[0].name}.trashinfo"
-            info.unlink(missing_ok=True)
-            self.rescan()
-
-        self._do(f"Put {swatch.file.name} into the trash", away, back)
-
-    def take_in(self, files: list[Path], folder: Path) -> None:
-        """Copy files into a folder of the Swatchbook; names that are taken get a number."""
-        made: list[Path] = []
-
-        def copy() -> None:
-            made.clear()
-            for file in files:
-                target = folder / file.name
-                for i in range(2, 1000):
-                    if not target.exists():
-                        break
-                    target = folder / f"{file.stem} {i}{file.suffix}"
-                write_bytes(target, read_bytes(file, FormatError), force=False)
-                made.append(target)
-            self.rescan()
-
-        def back() -> None:
-            for file in made:
-                QFile(str(file)).moveToTrash()
-            self.rescan()
-
-        what = files[0].name if len(files) == 1 else f"{len(files)} files"
-        self._do(f"Take in {what}", copy, back)
 
     @property
     def is_busy(self) -> bool:
@@ -658,7 +509,7 @@ class SwatchModel(QObject):
         return lanes or any(t.isActive() for t in timers)
 
     def close(self) -> None:
-        self.undo_stack.blockSignals(True)
+        self.files.undo_stack.blockSignals(True)
         self._later.stop()
         self._soon.stop()
         self._order.stop()

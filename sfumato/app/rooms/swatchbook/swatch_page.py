@@ -23,8 +23,9 @@ from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.images import image_of
+from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
-from sfumato.app.rooms.swatchbook.swatch_model import ALL, KEPT_ONES, NAME, SHOTS, SwatchModel
+from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
 from sfumato.app.rooms.swatchbook.wall import Tile, WallView
 from sfumato.core.measure.swatch import ORDERS
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch
