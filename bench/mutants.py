@@ -142,7 +142,7 @@ def faults(file: str, source: bytes) -> Iterator[Fault]:
 
 
 PLUGIN = """
-import json, time, coverage, pytest
+import json, pathlib, time, coverage, pytest
 SECONDS, FAILED = {}, []
 
 @pytest.hookimpl(hookwrapper=True)
@@ -160,7 +160,7 @@ def pytest_runtest_logreport(report):
 def pytest_sessionfinish():
     for name in FAILED:
         SECONDS.pop(name, None)
-    json.dump(SECONDS, open("seconds.json", "w"))
+    pathlib.Path("seconds.json").write_text(json.dumps(SECONDS))
 """
 
 
@@ -176,6 +176,8 @@ def copy_of_the_tree(place: Path) -> Path:
         "pyproject.toml",
         "constraints.txt",
         "CHANGELOG.md",
+        "LICENSE",
+        "bench",
     ):
         (place / name).symlink_to(ROOT / name)
     shutil.copytree(ROOT / ".numba_cache", place / ".numba_cache")

@@ -1,4 +1,6 @@
-"""The kinds of control a panel can offer; each checks, dumps and loads the values of its field.
+"""The kinds of control a panel can offer. Not divided: a list of small kinds, each complete.
+
+Each checks, dumps and loads the values of its field.
 
 A field is declared `amount: float = control(0.0, Number(...))`: an attrs field whose validator is
 `kind.check` and whose metadata holds the kind. Panels, study files, the command line, help and

@@ -1,5 +1,6 @@
-"""CLF, the common LUT format: a list of process nodes in XML, executed in order.
+"""CLF, the common LUT format, nodes in XML. Not divided: one format, one file.
 
+A list of process nodes, executed in order.
 Source: SMPTE ST 2136-1:2024 and the CLF 3.0 and 2.0 specifications. The bit depths of a node say in
 which units its numbers are written and clamp nothing; 3D tables run blue fastest.
 """

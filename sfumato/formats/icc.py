@@ -1,5 +1,6 @@
-"""ICC profiles as LUTs: device links from RGB to RGB, and abstract profiles from Lab to Lab.
+"""ICC device links and abstract profiles as LUTs. Not divided: one format, one file.
 
+Device links run from RGB to RGB, abstract profiles from Lab to Lab.
 Source: ICC.1:2022 (version 4.4) and ICC.1:2001-04 (version 2.4). Tables run first channel slowest.
 An abstract profile works on Lab (D50); as a LUT it is taken between sRGB code values.
 """

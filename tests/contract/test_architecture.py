@@ -62,6 +62,35 @@ def test_the_core_opens_no_files() -> None:
             assert "open" not in calls, name
 
 
+def test_a_room_is_known_to_its_own_folder_alone() -> None:
+    """Rail, pages, drops, undo and closing derive from the rooms that are found."""
+    rooms = {d.name for d in (PACKAGE / "app/rooms").iterdir() if (d / "room.py").exists()}
+    assert len(rooms) >= 4
+    for name, tree in _trees():
+        modules = {n.module or "" for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)}
+        for room in rooms:
+            if not name.startswith(f"app/rooms/{room}/"):
+                assert not any(m.startswith(f"sfumato.app.rooms.{room}") for m in modules), name
+    window = (PACKAGE / "app/window/main_window.py").read_text()
+    assert len(window.splitlines()) < 300
+    words = {n.value for n in ast.walk(ast.parse(window)) if isinstance(n, ast.Constant)}
+    assert not words & rooms
+
+
+def test_long_modules_say_why_they_are_not_divided() -> None:
+    for file in FILES:
+        text = file.read_text()
+        if text.count("\n") > 400:
+            assert "Not divided: " in text.split("\n", 1)[0], file
+
+
+def test_the_luma_weights_stand_in_one_place() -> None:
+    """Other files may show them in a docstring; numbers to count with come from `core.luma`."""
+    for name, tree in _trees():
+        numbers = {n.value for n in ast.walk(tree) if isinstance(n, ast.Constant)}
+        assert 0.7152 not in numbers or name == "core/luma.py", name
+
+
 def test_every_folder_says_what_it_holds_and_nothing_else() -> None:
     for file in PACKAGE.rglob("__init__.py"):
         tree = ast.parse(file.read_text())

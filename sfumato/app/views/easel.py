@@ -1,4 +1,4 @@
-"""The Easel: the picture on its neutral mount, with sides A and B."""
+"""The Easel, picture on its mount. Not divided: painting, zoom and the hand share one geometry."""
 
 from __future__ import annotations
 

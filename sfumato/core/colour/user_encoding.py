@@ -1,4 +1,4 @@
-"""Encodings of the user's own: a curve by its published numbers, or a decoder table, and primaries."""
+"""Encodings of the user's own. Not divided: file, checks and curves are one definition."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Many LUT files into many formats: what is done to them, how results are named, and how it went."""
+"""Many LUT files into many formats. Not divided: one run, of which every part keeps the report."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Looks in folders: which files there are, what they are like, and how a shot looks through them."""
+"""Looks in folders, and shots through them. Not divided: all of it reads one cache of facts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A shot of a study, or any picture through a LUT, into a new file: Source, Ground, Look, output."""
+"""A picture through a study or LUT into a new file. Not divided: one path from source to record."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The Convert room's state: files in, what is done to them, formats out; with undo, and what is known of each."""
+"""State of the Convert room. Not divided: undo, readings and answers all act on one record."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The Easel with its line of choices above and its readout below."""
+"""The Easel, its choices and readout. Not divided: every part answers to the same picture shown."""
 
 from __future__ import annotations
 

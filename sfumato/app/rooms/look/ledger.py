@@ -1,4 +1,4 @@
-"""The Ledger: the path of a colour as a thread, with a row for each glaze."""
+"""The Ledger: a row for each glaze. Not divided: rows, drag and keys share one list and its order."""
 
 from __future__ import annotations
 

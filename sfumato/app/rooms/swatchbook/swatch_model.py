@@ -1,4 +1,4 @@
-"""The Swatchbook's state: folders, what is shown of them and in which order, tiles, marks, the stack."""
+"""State of the Swatchbook. Not divided: its four lanes of work fill one set of tiles and facts."""
 
 from __future__ import annotations
 
