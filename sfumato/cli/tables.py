@@ -111,7 +111,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
-    from sfumato.work.luts.batch import Recipe, cooked, repaired_read
+    from sfumato.work.luts.batch import Recipe, made_by_recipe, repaired_read
     from sfumato.work.luts.deliver import write_lut
 
     recipe = Recipe(
@@ -130,7 +130,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
         raise click.UsageError("several formats need a folder as IN and as OUT")
     found = repaired_read(source, wishes["reading"], recipe.repairs)
     said(source, found.remarks)
-    (made,) = cooked(source.stem, found.transform, recipe)
+    (made,) = made_by_recipe(source.stem, found.transform, recipe)
     held = write_lut(
         made.transform,
         target,
@@ -179,11 +179,11 @@ def _convert_folder(
             click.echo(f"sfumato: {row.source}: a result is there already; use --force", err=True)
         else:
             worst = f"{row.loss.mean:.3f} mean, {row.loss.worst:.2f} worst ΔE" if row.loss else ""
-            click.echo(f"{row.source} -> {row.written}  {worst}")
+            click.echo(f"{row.source} -> {row.target_file}  {worst}")
 
     load_kernels()
     rows = run(batch, on_row=told)
-    if not any(r.written for r in rows):
+    if not any(r.target_file for r in rows):
         click.echo("sfumato: nothing was written", err=True)
         sys.exit(1)
 

@@ -17,7 +17,7 @@ from sfumato.core.controls import Kind, kinds
 from sfumato.core.discover import specs
 
 
-class Group(Enum):
+class Category(Enum):
     """Where a glaze stands in the "Add a glaze" menu; the order here is the order there."""
 
     LIGHT = "Light"
@@ -62,7 +62,7 @@ class GlazeSpec:
 
     key: str
     title: str
-    group: Group
+    group: Category
     record: type
     run: Run
     domain: Domain = Domain.CODE

@@ -376,7 +376,7 @@ def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> N
         values = np.clip(values, -65504, 65504).astype(np.float16).astype(np.float32)
     elif depth.endswith("i"):
         values = np.floor(values.astype(np.float64) * _PEAKS[depth] + 0.5)
-    rows = text.written(values.reshape(-1, values.shape[-1]))
+    rows = text.rows_of(values.reshape(-1, values.shape[-1]))
     child.text = "\n" + rows.decode("ascii")
 
 

@@ -203,10 +203,10 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     out.append("")
     if isinstance(table, Table3D):
         out.append(f"{table.size} {table.size} {table.size}")
-        rows = text.written(red_fastest(table))
+        rows = text.rows_of(red_fastest(table))
     else:
         out.append(str(table.size))
-        rows = text.written(table.values)
+        rows = text.rows_of(table.values)
     return ("\n".join(out) + "\n").encode("ascii") + rows
 
 

@@ -219,9 +219,9 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     body = [("\n".join(out) + "\n").encode("ascii")]
     for stage in transform.stages:
         if isinstance(stage, Table3D):
-            body.append(text.written(red_fastest(stage)))
+            body.append(text.rows_of(red_fastest(stage)))
         elif isinstance(stage, Table1D):
-            body.append(text.written(stage.values))
+            body.append(text.rows_of(stage.values))
     return b"".join(body)
 
 

@@ -45,7 +45,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     why = holds(transform)
     if why:
         raise ValueRefused(why, hint="bake it to such a grid first")
-    return picture.written(transform, options, picture.HALD, SPEC.depth_of(options))
+    return picture.file_of(transform, options, picture.HALD, SPEC.depth_of(options))
 
 
 SPEC = FormatSpec(

@@ -120,7 +120,7 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
     same = (table.values == table.values[:, :1]).all()
     lines = ["Version 1", f"From {low:.9g} {high:.9g}", f"Length {table.size}"]
     lines += [f"Components {1 if same else 3}", "{"]
-    rows = text.written(table.values[:, :1] if same else table.values)
+    rows = text.rows_of(table.values[:, :1] if same else table.values)
     return ("\n".join(lines) + "\n").encode("ascii") + rows + b"}\n"
 
 

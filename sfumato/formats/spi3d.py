@@ -107,7 +107,7 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
         raise ValueRefused(why, hint="bake it to a grid first")
     n = table.size
     places = np.indices((n, n, n), np.float32).reshape(3, -1).T
-    rows = text.written(np.hstack([places, table.values.reshape(-1, 3)]))
+    rows = text.rows_of(np.hstack([places, table.values.reshape(-1, 3)]))
     return f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode() + rows
 
 

@@ -33,7 +33,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     Raises:
         ValueRefused: the transform is no single table over 0..1.
     """
-    return picture.written(transform, options, SPEC.layout_of(options), SPEC.depth_of(options))
+    return picture.file_of(transform, options, SPEC.layout_of(options), SPEC.depth_of(options))
 
 
 SPEC = FormatSpec(

@@ -183,7 +183,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     mesh = [min(round(i * 1024 / (n - 1)), 1023) for i in range(n)]
     out.append(" ".join(map(str, mesh)))
     codes = np.floor(np.clip(table.values, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5)
-    return ("\n".join(out) + "\n").encode("ascii") + text.written(codes.reshape(-1, 3))
+    return ("\n".join(out) + "\n").encode("ascii") + text.rows_of(codes.reshape(-1, 3))
 
 
 _PLAIN, _HEADER = "plain", "with header"

@@ -54,7 +54,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
         raise MediaError("JPEG holds 8 bit only", hint="write a PNG or TIFF instead")
     out = io.BytesIO()
     profile = icc.profile_of(saving.encoding) or saving.profile
-    extra = {"icc_profile": profile, "exif": tags.written(saving), "xmp": saving.xmp}
+    extra = {"icc_profile": profile, "exif": tags.exif_bytes(saving), "xmp": saving.xmp}
     Image.fromarray(pixels).save(
         out,
         "JPEG",

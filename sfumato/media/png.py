@@ -90,7 +90,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
         more += _chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
     elif numbers is not None:
         more += _chunk(b"cICP", bytes((*numbers, 0, 1)))
-    if exif := tags.written(saving):
+    if exif := tags.exif_bytes(saving):
         more += _chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
     if saving.xmp:
         more += _chunk(b"iTXt", _XMP.encode() + b"\0\0\0\0\0" + saving.xmp)

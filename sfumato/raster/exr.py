@@ -9,7 +9,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.raster.samples import Check, Samples, damaged
+from sfumato.raster.samples import Samples, SizeRule, damaged
 
 SIGNATURE = b"v/1\x01"
 _ODD = (RuntimeError, ValueError, LookupError, TypeError, AttributeError, OSError, MemoryError)
@@ -22,7 +22,7 @@ def window(header: dict[str, Any], name: str) -> tuple[int, int, int, int]:
     return int(low[0]), int(low[1]), int(high[0]), int(high[1])
 
 
-def decode(data: bytes, check: Check) -> Samples:
+def decode(data: bytes, check: SizeRule) -> Samples:
     """Decode the data window; `header` holds the attributes, and `alpha` when there was one.
 
     Raises:
@@ -37,7 +37,7 @@ def decode(data: bytes, check: Check) -> Samples:
         raise damaged("EXR") from error
 
 
-def _decoded(data: bytes, check: Check) -> Samples:
+def _decoded(data: bytes, check: SizeRule) -> Samples:
     import OpenEXR
 
     with OpenEXR.File(io.BytesIO(data), separate_channels=True, header_only=True) as file:

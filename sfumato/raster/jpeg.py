@@ -8,12 +8,12 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.errors import MediaError
-from sfumato.raster.samples import Check, Samples, damaged
+from sfumato.raster.samples import Samples, SizeRule, damaged
 
 SIGNATURE = b"\xff\xd8\xff"
 
 
-def decode(data: bytes, check: Check) -> Samples:
+def decode(data: bytes, check: SizeRule) -> Samples:
     """Decode a JPEG; grey comes back as colour, CMYK is refused.
 
     Raises:

@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array
-from sfumato.raster.samples import Check, Samples, damaged
+from sfumato.raster.samples import Samples, SizeRule, damaged
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _BROKEN = (
@@ -24,7 +24,7 @@ _BROKEN = (
 _CONVERTED = {"P": "RGBA", "PA": "RGBA", "LA": "RGBA", "1": "RGB", "L": "RGB"}
 
 
-def decode(data: bytes, check: Check) -> Samples:
+def decode(data: bytes, check: SizeRule) -> Samples:
     """Decode a PNG; palettes and grey come back as colour.
 
     Raises:

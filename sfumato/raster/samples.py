@@ -12,7 +12,7 @@ from sfumato.core.errors import MediaError
 
 DEPTHS = {"uint8": "8", "uint16": "16", "float16": "16f", "float32": "32f"}
 
-Check = Callable[[int, int], None]  # of width and height, before the pixels are decoded
+SizeRule = Callable[[int, int], None]  # of width and height, before the pixels are decoded
 
 
 @frozen(eq=False)

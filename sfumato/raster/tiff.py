@@ -11,7 +11,7 @@ import tifffile
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.raster.samples import DEPTHS, Check, Samples, damaged
+from sfumato.raster.samples import DEPTHS, Samples, SizeRule, damaged
 
 SIGNATURES = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 _BROKEN = (
@@ -30,7 +30,7 @@ _BROKEN = (
 _GREY, _RGB = 1, 2  # photometric interpretations: MINISBLACK, RGB
 
 
-def decode(data: bytes, check: Check) -> Samples:
+def decode(data: bytes, check: SizeRule) -> Samples:
     """Decode the first picture of a TIFF; `header` holds its tags by number.
 
     Raises:

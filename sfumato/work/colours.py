@@ -18,7 +18,7 @@ from sfumato.core.study.study import Study
 
 
 @frozen(eq=False)
-class Entry:
+class Incoming:
     """What enters a glaze: counts by channel (3, bins), Oklab colours (n, 3), and how they are shown.
 
     `colours` is uint8 (n, 3), the same colours through the View; `covers` is the share of the

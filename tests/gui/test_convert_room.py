@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QTableWidget
 
 from sfumato.app.controls.editor import Chooser
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.compare_panel import ComparePanel
 from sfumato.app.rooms.convert.convert_model import Bench
 from sfumato.app.rooms.convert.lut_scope import LutScope
@@ -106,7 +106,7 @@ def test_from_a_faulty_file_to_mended_ones_in_three_formats(room, tmp_path: Path
 def test_cancelling_keeps_what_is_whole(room, tmp_path: Path) -> None:
     hand = room
     for key in ("hald", "strip", "ktx2", "icc"):
-        hand.click(hand.find(Mark, f"goal.{key}"))
+        hand.click(hand.find(Tick, f"goal.{key}"))
     hand.settle()
     hand.click(hand.find(QPushButton, "convert.go"))
     for _ in range(200):
@@ -169,10 +169,10 @@ def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
     pick(hand, "work.together", "blend the two")
     assert "takes two LUTs" in hand.find(QLabel, "assay.after").text()
     pick(hand, "work.together", "each by itself")
-    hand.click(hand.find(Mark, "work.invert"))
+    hand.click(hand.find(Tick, "work.invert"))
     hand.settle(60)
     assert "back and through again" in hand.find(QLabel, "assay.after").text()
-    hand.click(hand.find(Mark, "work.invert"))
+    hand.click(hand.find(Tick, "work.invert"))
     hand.click(hand.find(QPushButton, "set.3dl"))
     grid = hand.find(ScrubNumber, "grid.3dl")
     grid.setFocus()

@@ -15,8 +15,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QPushButton
 
 import sfumato
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.core.colour import user_encoding
 from sfumato.core.colour.encodings import drop_encodings, encoding, encodings, shipped
 from sfumato.core.colour.user_encoding import Gamut, LogCurve, UserEncoding
@@ -59,7 +59,7 @@ def test_a_camera_defined_by_its_numbers_is_used_and_travels(demo, tmp_path: Pat
     assert "✓ 18 % grey at 0.4000 (409 of 1023)" in words
     assert all(w.startswith("✓") for w in words)
     # A step of the draft can be undone and done again; a corner at the break is said.
-    hand.click(sheet.findChild(Mark, "own_slope"), QPointF(10, 10))
+    hand.click(sheet.findChild(Tick, "own_slope"), QPointF(10, 10))
     assert sheet.draft.curve.linear_slope == pytest.approx(9.366, abs=1e-3)
     typed(hand, sheet.findChild(ScrubNumber, "linear_slope"), "4")
     assert any("corner" in c.text() for c in sheet.findChildren(QLabel, "encodings.check"))

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 import sfumato
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.hue_field import HueField
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.laying import BLENDS, Laying, blended, matte
@@ -169,11 +169,11 @@ def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
     assert spared[1][2] > before[1][2] + 4
     coat = hand.study.look.coats[-1]
     assert "◐" in hand.find(CoatRow, f"coat.{coat.id}").label.text()
-    hand.click(hand.find(Mark, "laying.matte"), QPointF(10, 10))
+    hand.click(hand.find(Tick, "laying.matte"), QPointF(10, 10))
     hand.settle()
     assert max(hand.colour_at(*bright)) < 8
     assert min(hand.colour_at(*dark)) > 100
-    hand.click(hand.find(Mark, "laying.matte"), QPointF(10, 10))
+    hand.click(hand.find(Tick, "laying.matte"), QPointF(10, 10))
     assert window.view.now.b == "lut"
     hand.act("undo")
     hand.settle()

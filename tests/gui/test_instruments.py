@@ -12,7 +12,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
-from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.tick import Tick
 from sfumato.app.services.settings import Settings
 from sfumato.app.views.scope import ScopeView, instruments
 from sfumato.app.window.main_window import MainWindow
@@ -144,7 +144,7 @@ def test_limits_and_gamut_are_marked(demo) -> None:
     hand, window = demo, demo.window
     kinds(hand, "parade", "waveform")
     hand.act("toggle_clipping")
-    hand.click(hand.find(Mark, "scopes.limits"), QPointF(10, 10))
+    hand.click(hand.find(Tick, "scopes.limits"), QPointF(10, 10))
     hand.settle()
     picture = hand.shown[-1].b
     above = (picture > round(LEGAL[1] * 255)).any(axis=-1).mean() * 100

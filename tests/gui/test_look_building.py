@@ -17,11 +17,11 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.levels_field import LevelsField
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.reach_field import ReachStrip
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.app.rooms.look.explanation import Explanation
@@ -300,7 +300,7 @@ def test_levels_tints_and_reach_are_set_on_their_fields(demo) -> None:
     assert abs((wider.hue + wider.hue_width / 2) - (laying.hue + laying.hue_width / 2)) < 1.5
     hand.settle()
     share = hand.shown[-1].entry.covers
-    hand.click(hand.find(Mark, "inverted"), QPointF(10, 10))
+    hand.click(hand.find(Tick, "inverted"), QPointF(10, 10))
     hand.settle()
     assert hand.shown[-1].entry.covers == pytest.approx(1 - share, abs=0.05)
 

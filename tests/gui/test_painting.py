@@ -12,7 +12,7 @@ from PySide6.QtGui import QInputDevice, QPointingDevice, QPointingDeviceUniqueId
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QListWidget, QPushButton
 
-from sfumato.app.controls.mark import Mark as Tick
+from sfumato.app.controls.tick import Tick
 from sfumato.core.study.mask import Brush, Gradient, Inverted, Stroke, rendered
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, open_still

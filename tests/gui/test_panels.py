@@ -20,9 +20,9 @@ from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.levels_field import LevelsField
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.core.controls import (
@@ -54,7 +54,7 @@ def _move(hand, field: str, kind) -> None:
                 number, Qt.Key.Key_Up if number.value() < number.kind.most else Qt.Key.Key_Down
             )
         case Toggle():
-            hand.click(hand.find(Mark, field), QPointF(10, 10))
+            hand.click(hand.find(Tick, field), QPointF(10, 10))
         case Choice():
             box = hand.find(QComboBox, field)
             box.setCurrentIndex(1)

@@ -11,8 +11,8 @@ from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QLabel, QPushButton
 
 import sfumato
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
@@ -27,7 +27,7 @@ def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> 
     window.model.commit("Fewer shots, fewer points", two)
     hand.settle()
     sampled = look_loss(two, window.desk.frames, look_table(two, window.desk.frames, None), None)
-    hand.click(hand.find(Mark, "seal.fit"), QPointF(10, 10))
+    hand.click(hand.find(Tick, "seal.fit"), QPointF(10, 10))
     hand.settle()
     assert hand.study.fit
     assert study_json.load(study_json.dump(hand.study)) == hand.study

@@ -18,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
 import sfumato
-from sfumato.app.controls.mark import Mark
+from sfumato.app.controls.tick import Tick
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.recast import legal_out
@@ -117,10 +117,10 @@ def test_the_wall_shows_sorts_searches_and_filters(book) -> None:
     hand.settle()
     assert names(hand) == ["amber"]
     field.setText("")
-    hand.click(hand.find(Mark, "swatch.display"), QPointF(8, 8))
+    hand.click(hand.find(Tick, "swatch.display"), QPointF(8, 8))
     hand.settle()
     assert {n.casefold() for n in names(hand)} <= {"camera", "lamp oil", "broken", "night", "hard"}
-    hand.click(hand.find(Mark, "swatch.display"), QPointF(8, 8))
+    hand.click(hand.find(Tick, "swatch.display"), QPointF(8, 8))
     model.show(folder=str(model.folders[0]), order="name")
     # Keys step; the room's Easel follows.
     seen = []
@@ -160,11 +160,11 @@ def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None
     model, study = window.rooms["swatchbook"].model, book.study
     tiles = {t.name: t for t in window.rooms["swatchbook"].page.wall.tiles}
     assert tiles["amber"].mark == "converted"
-    hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
+    hand.click(hand.find(Tick, "swatch.convert"), QPointF(8, 8))
     hand.settle()
     tiles = {t.name: t for t in window.rooms["swatchbook"].page.wall.tiles}
     assert tiles["amber"].warning == "expects display"
-    hand.click(hand.find(Mark, "swatch.convert"), QPointF(8, 8))
+    hand.click(hand.find(Tick, "swatch.convert"), QPointF(8, 8))
     hand.settle()
     # Put into the Look, the display look comes as a LUT between working values that shows the same.
     before = study.look.coats

@@ -10,7 +10,7 @@ from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.editor import TabbedEditor, fresh, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import Curve, Number
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 
 
 class CurveEditor(TabbedEditor):
@@ -53,7 +53,7 @@ class CurveEditor(TabbedEditor):
         self.field.chosen_changed.connect(lambda _i: self._show_point())
         self.show_part(self.current)
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         self.field.show_histogram(entry.histogram)
 
     def choose_new(self, before: Any, after: Any) -> None:

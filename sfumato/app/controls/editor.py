@@ -9,7 +9,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from sfumato.core.controls import Kind
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 
 
 class Editor(QWidget):
@@ -23,7 +23,7 @@ class Editor(QWidget):
         """Show the values of a record without saying that they were edited."""
         raise NotImplementedError  # pragma: no cover
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         """Show what enters the glaze, where that helps."""
 
     @property

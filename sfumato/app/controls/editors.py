@@ -15,8 +15,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, Editor, painted
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.controls.tick import Tick
 from sfumato.core.controls import (
     Choice,
     File,
@@ -102,7 +102,7 @@ class ToggleEditor(Editor):
         self._field = field
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.mark = Mark(kind.title)
+        self.mark = Tick(kind.title)
         self.mark.setObjectName(field)
         self.mark.setToolTip(kind.help)
         self.mark.setChecked(default)

@@ -23,7 +23,7 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.arrays import Array
 from sfumato.core.controls import LEVELS, STRAIGHT_LEVELS, LevelSet
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 
 KEYS = (
     ("Page Up, Page Down", "choose the next handle"),
@@ -215,5 +215,5 @@ class LevelsEditor(TabbedEditor):
         for number, value in zip(self.numbers, levels, strict=True):
             number.show_value(value)
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         self.field.show_histogram(entry.histogram)

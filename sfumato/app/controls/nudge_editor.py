@@ -11,13 +11,13 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from sfumato.app.controls.editor import Editor, quiet
 from sfumato.app.controls.hand import qcolor
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.theme import colour
 from sfumato.core.controls import DEPTH, REACH, Pair, Pairs
 from sfumato.core.errors import ValueRefused
-from sfumato.work.colours import Colours, Entry
+from sfumato.work.colours import Colours, Incoming
 
 _SWATCHES = QSize(58, 14)
 
@@ -92,7 +92,7 @@ class NudgeEditor(Editor):
             number.released.connect(self.released)
         self.reach.edited.connect(self.map.set_reach)
         self.depth_number.edited.connect(lambda v: self.map.put(depth=v))
-        self.keep = Mark("Keep lightness")
+        self.keep = Tick("Keep lightness")
         self.keep.setObjectName("nudge.keep")
         self.keep.setToolTip("The target gives hue and chroma; the lightness stays as it was.")
         self.keep.clicked.connect(self._keep)
@@ -136,7 +136,7 @@ class NudgeEditor(Editor):
         self._colours = colours
         self._show_rows()
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         self.map.show_entry(entry)
 
     def show_record(self, record: Any) -> None:

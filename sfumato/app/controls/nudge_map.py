@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, plane, qcolor, share
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.controls import MOST_PAIRS, REACH, Lab, Pair
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 
 KEYS = (
     ("Arrow keys", "move the target of the chosen nudge (Shift coarse, Alt fine)"),
@@ -37,7 +37,7 @@ class NudgeMap(Field):
         self.pairs: tuple[Pair, ...] = ()
         self.chosen = -1
         self.radius = _LEAST_RADIUS
-        self.entry: Entry | None = None
+        self.entry: Incoming | None = None
         self._kept: tuple[object, QPixmap] | None = None
         self.setFixedHeight(_HEIGHT)
 
@@ -82,7 +82,7 @@ class NudgeMap(Field):
                 self._fit()
             self.update()
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         self.entry = entry
         if not self._held:
             self._fit()

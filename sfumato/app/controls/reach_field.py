@@ -21,8 +21,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from sfumato.app.controls.editor import Editor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, srgb
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import kinds
@@ -331,7 +331,7 @@ class ReachEditor(Editor):
                 self.numbers[field] = number
             column.addLayout(row)
         row2 = QHBoxLayout()
-        self.matte = Mark("Matte on the Easel")
+        self.matte = Tick("Matte on the Easel")
         self.matte.setObjectName("laying.matte")
         self.matte.setToolTip("Show on side B where the glaze acts: white fully, black not at all.")
         self.matte.clicked.connect(self.matte_wanted)
@@ -341,7 +341,7 @@ class ReachEditor(Editor):
         row2.addWidget(self.covers)
         column.addLayout(row2)
         row3 = QHBoxLayout()
-        self.inside_out = Mark("Inside out")
+        self.inside_out = Tick("Inside out")
         self.inside_out.setObjectName("inverted")
         self.inside_out.setToolTip(table["inverted"].help)
         self.inside_out.clicked.connect(self._invert)

@@ -37,7 +37,7 @@ from sfumato.core.controls import (
     Triple,
     kinds,
 )
-from sfumato.work.colours import Colours, Entry
+from sfumato.work.colours import Colours, Incoming
 
 # One editor for each field of these kinds ...
 SINGLE: dict[type[Kind], Any] = {
@@ -118,7 +118,7 @@ class RecordPanel(QWidget):
         field = (under.part or self._fields[under]) if under is not None else ""
         self.explain_wanted.emit(field, event.globalPos())
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         for editor in self.editors:
             editor.show_entry(entry)
 

@@ -33,7 +33,7 @@ THUMB = (94, 52)
 
 def _picture(state: ViewState) -> tuple[object, ...]:
     """Return what of the view a picture depends on."""
-    sides = (state.shot, state.a, state.b, state.mode, id(state.written), state.pinned)
+    sides = (state.shot, state.a, state.b, state.mode, id(state.exported), state.pinned)
     parts = (state.instruments, state.instruments_shown, state.coat, state.solo, state.clipping)
     return (*sides, *parts, state.play)
 
@@ -142,7 +142,7 @@ class Desk(QObject):
             dragging=self.dragging or play is not None,
             playing=play is not None,
             pinned=next((s for s in self.model.study.shots if s.id == now.pinned), None),
-            written=now.written,
+            exported=now.exported,
             gamut=now.clipping,
             coat=coat if known else "",
         )

@@ -47,7 +47,7 @@ class ViewState:
     laying_open: bool = False
     solo: str = ""  # the coat that is shown alone
     curve: str = "master"
-    written: Transform | None = attrs.field(default=None, eq=id)  # the last exported file
+    exported: Transform | None = attrs.field(default=None, eq=id)  # the last exported file
 
 
 _USUAL = ViewState()

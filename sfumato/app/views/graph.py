@@ -11,7 +11,7 @@ from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.ranges import LEGAL
-from sfumato.core.measure.graticule import PERCENT, Mark, marks
+from sfumato.core.measure.graticule import PERCENT, Graduation, marks
 
 ALIGN = Qt.AlignmentFlag
 WAYS: dict[int, tuple[int, int]] = {
@@ -154,7 +154,7 @@ class Graph(QWidget):
         painter.setFont(quiet_font())
         return painter
 
-    def paint_levels(self, painter: QPainter, scale: list[Mark] | None = None) -> None:
+    def paint_levels(self, painter: QPainter, scale: list[Graduation] | None = None) -> None:
         """Draw the graticule of a level axis that runs upwards; `scale` None = that of the unit."""
         r, seen = self.area(), self.seen_part()
         own = marks(self.unit, self.space, seen.top(), seen.top() + seen.height())

@@ -20,9 +20,9 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.parts import part, taken
 from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.controls.tick import Tick
 from sfumato.app.window.encoding_plot import EncodingPlot
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.user_encoding import (
@@ -163,7 +163,7 @@ class EncodingSheet(QDialog):
         row.addWidget(label)
         row.addWidget(self.decoder, 1)
         column.addLayout(row)
-        self.display = Mark("The light is a display's, not the scene's")
+        self.display = Tick("The light is a display's, not the scene's")
         self.display.setObjectName("encodings.display")
         self.display.clicked.connect(self._edit_display)
         column.addWidget(self.display, 0, Qt.AlignmentFlag.AlignLeft)

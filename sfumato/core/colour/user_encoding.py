@@ -280,14 +280,14 @@ class UserEncoding:
 
 
 @frozen
-class Check:
+class CurveCheck:
     """One thing that was looked at: whether it is well, and in which words."""
 
     well: bool
     words: str
 
 
-def checks(space: Encoding) -> tuple[Check, ...]:
+def checks(space: Encoding) -> tuple[CurveCheck, ...]:
     """Return what can be said of an encoding's curve: rising, invertible, where greys lie, its range."""
     code = np.linspace(-0.05, 1.05, 2201, dtype=np.float32)
     grey = np.repeat(code[:, None], 3, 1)
@@ -299,11 +299,11 @@ def checks(space: Encoding) -> tuple[Check, ...]:
         rising = finite and bool((steps >= 0).all() and steps.sum() > 0)
         off = float(np.abs(back - grey)[(code >= 0) & (code <= 1)].max()) if finite else np.inf
     out = [
-        Check(
+        CurveCheck(
             rising,
             "rises everywhere" if rising else "does not rise everywhere: two codes mean one light",
         ),
-        Check(
+        CurveCheck(
             off < 2e-4,
             f"code to light and back: off by {off:.1e}" if finite else "has values without end",
         ),
@@ -316,15 +316,17 @@ def checks(space: Encoding) -> tuple[Check, ...]:
             if well
             else f"has a corner of {bend * 100:.0f} % at its break"
         )
-        out.append(Check(well, words))
+        out.append(CurveCheck(well, words))
     for name, level in (("18 % grey", 0.18), ("90 % white", 0.9), ("black", 0.0)):
         at = float(space.encode(as_rgb([level] * 3))[1])
-        out.append(Check(-0.01 <= at <= 1.01, f"{name} at {at:.4f} ({round(at * 1023)} of 1023)"))
+        out.append(
+            CurveCheck(-0.01 <= at <= 1.01, f"{name} at {at:.4f} ({round(at * 1023)} of 1023)")
+        )
     if space.family is not Family.DISPLAY:
         top = float(space.decode(as_rgb([1.0] * 3))[1])
         if np.isfinite(top) and top > 0:
             stops = np.log2(top / 0.18)
-            out.append(Check(bool(stops > 1), f"code 1 is {stops:.1f} stops above 18 % grey"))
+            out.append(CurveCheck(bool(stops > 1), f"code 1 is {stops:.1f} stops above 18 % grey"))
     return tuple(out)
 
 

@@ -9,7 +9,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import affine, signed_power
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Pad, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 @frozen
@@ -68,7 +68,7 @@ def run(p: Balance, code: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "balance",
     "Balance",
-    Group.COLOUR,
+    Category.COLOUR,
     Balance,
     run,
     help="Colours darks, middle and lights apart by lift, gamma, gain and offset.",

@@ -7,7 +7,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Choice, Number, Triple, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 from sfumato.core.lut.cdl import graded
 
 CLAMP, NO_CLAMP = "as the standard", "never"
@@ -68,7 +68,7 @@ def run(p: Cdl, code: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "cdl",
     "CDL",
-    Group.COLOUR,
+    Category.COLOUR,
     Cdl,
     run,
     help="The grade that every program exchanges: slope, offset, power and saturation.",

@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb, joined, planes
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Domain, GlazeSpec, Group
+from sfumato.core.glaze import Category, Domain, GlazeSpec
 
 # Centre and half width of the skin hues in Oklch, degrees; the clay busts of the demo portrait,
 # made in skin colours light to dark, lie well inside (a test measures them).
@@ -84,7 +84,7 @@ def run(p: Colourfulness, lab: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "colourfulness",
     "Colourfulness",
-    Group.COLOUR,
+    Category.COLOUR,
     Colourfulness,
     run,
     domain=Domain.OKLAB,

@@ -10,7 +10,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, Toggle, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 @frozen
@@ -80,7 +80,7 @@ def pick(p: Contrast, code: Rgb, _working: Encoding) -> Contrast:
 SPEC = GlazeSpec(
     "contrast",
     "Contrast",
-    Group.TONE,
+    Category.TONE,
     Contrast,
     run,
     help="Parts light from dark about a tone that stays where it is.",

@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT, Curve, Points, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 from sfumato.core.pchip import evaluate
 
 
@@ -74,7 +74,7 @@ def pick(p: Curves, code: Rgb, working: Encoding, part: str = "master") -> Curve
 SPEC = GlazeSpec(
     "curves",
     "Curves",
-    Group.TONE,
+    Category.TONE,
     Curves,
     run,
     help="Bends tones by hand: all channels, one channel, or luma.",

@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, convert, names_of
 from sfumato.core.controls import Choice, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 _MOST = 1e4  # code values are held within this: inverse logs of more are infinite
 
@@ -36,7 +36,7 @@ def run(p: EncodingChange, code: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "encoding_change",
     "Encoding change",
-    Group.LIGHT,
+    Category.LIGHT,
     EncodingChange,
     run,
     help="Carries colours from one encoding to another in the middle of the path.",

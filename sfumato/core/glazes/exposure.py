@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Domain, GlazeSpec, Group
+from sfumato.core.glaze import Category, Domain, GlazeSpec
 
 
 @frozen
@@ -43,7 +43,7 @@ def pick(_p: Exposure, code: Rgb, working: Encoding) -> Exposure:
 SPEC = GlazeSpec(
     "exposure",
     "Exposure",
-    Group.LIGHT,
+    Category.LIGHT,
     Exposure,
     run,
     domain=Domain.LIGHT,

@@ -10,7 +10,7 @@ from sfumato.core.colour.bends import signed_power
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.compiled import kernels
 from sfumato.core.controls import Number, Triple, control
-from sfumato.core.glaze import Domain, GlazeSpec, Group
+from sfumato.core.glaze import Category, Domain, GlazeSpec
 
 _POWER = 1.2  # of the bend: how long it stays straight before it turns
 
@@ -83,7 +83,7 @@ def run(p: GamutFit, light: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "gamut_fit",
     "Gamut fit",
-    Group.COLOUR,
+    Category.COLOUR,
     GamutFit,
     run,
     Domain.LIGHT,

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb, planes
 from sfumato.core.colour.bends import shoulder
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control, kinds
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 @frozen
@@ -99,7 +99,7 @@ def pick(p: HighlightRollOff, code: Rgb, _working: Encoding) -> HighlightRollOff
 SPEC = GlazeSpec(
     "highlight_rolloff",
     "Highlight roll-off",
-    Group.TONE,
+    Category.TONE,
     HighlightRollOff,
     run,
     help="Bends highlights softly into a ceiling, and brings back what lies above white.",

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb, joined, planes
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import HueCurve, HuePoints, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 from sfumato.core.pchip import evaluate
 
 TURN, LIGHTEN = 60.0, 0.3  # degrees of hue, and share of lightness, at a value of 1
@@ -90,7 +90,7 @@ def with_hue(points: HuePoints, hue_deg: float) -> HuePoints:
 SPEC = GlazeSpec(
     "hue_table",
     "Hue table",
-    Group.COLOUR,
+    Category.COLOUR,
     HueTable,
     run,
     help="Moves one hue without the others: skies, leaves, skin; greys stay as they are.",

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import signed_power
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT_LEVELS, LevelSet, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 _LEAST_WIDTH = 0.01  # of the input range: a narrower one is taken as that
 Five = tuple[float, float, float, float, float]
@@ -87,7 +87,7 @@ def _apart(plain: dict[str, Any]) -> dict[str, Any]:
 SPEC = GlazeSpec(
     "levels",
     "Levels",
-    Group.TONE,
+    Category.TONE,
     Levels,
     run,
     version=2,

@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, convert, names_of
 from sfumato.core.controls import Choice, File, LutFile, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
@@ -67,7 +67,7 @@ def run(p: Lut, code: Rgb, working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "lut",
     "LUT",
-    Group.COLOUR,
+    Category.COLOUR,
     Lut,
     run,
     help="Lays a LUT file into the path: build over it, under it, or at a Strength of its own.",

@@ -11,7 +11,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Toggle, Triple, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 def _row(title: str, usual: tuple[float, float, float]) -> Any:
@@ -77,7 +77,7 @@ def run(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "mixer",
     "Channel mixer",
-    Group.COLOUR,
+    Category.COLOUR,
     Mixer,
     run,
     help="Makes each channel from the three, or a monochrome with weights of your own.",

@@ -14,7 +14,7 @@ from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.compiled import kernels
 from sfumato.core.controls import MOST_PAIRS, Pair, Pairs, Toggle, control
-from sfumato.core.glaze import Domain, GlazeSpec, Group
+from sfumato.core.glaze import Category, Domain, GlazeSpec
 
 _HALF = float(np.log(2.0))
 _GREY, _COLOUR = 0.004, 0.04  # Oklab chroma below which greys are left, and from which nothing is
@@ -122,7 +122,7 @@ def pick(p: Nudges, code: Rgb, working: Encoding, part: str = "") -> Nudges:
 SPEC = GlazeSpec(
     "nudges",
     "Nudges",
-    Group.COLOUR,
+    Category.COLOUR,
     Nudges,
     run,
     domain=Domain.OKLAB,

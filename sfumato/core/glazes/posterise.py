@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 @frozen
@@ -55,7 +55,7 @@ def run(p: Posterise, code: Rgb, _working: Encoding) -> Rgb:
 SPEC = GlazeSpec(
     "posterise",
     "Posterise",
-    Group.TONE,
+    Category.TONE,
     Posterise,
     run,
     help="Breaks tones into few flat ones. A LUT's grid blurs such edges: the Seal says how much.",

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import shoulder
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control, kinds
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 
 
 @frozen
@@ -73,7 +73,7 @@ def pick(p: ShadowRollOff, code: Rgb, _working: Encoding) -> ShadowRollOff:
 SPEC = GlazeSpec(
     "shadow_rolloff",
     "Shadow roll-off",
-    Group.TONE,
+    Category.TONE,
     ShadowRollOff,
     run,
     help="Bends shadows softly into a floor: faded blacks without a hard edge.",

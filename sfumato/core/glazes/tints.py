@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import MOST_STOPS, STOP_GAP, Ramp, Stop, Stops, control
-from sfumato.core.glaze import GlazeSpec, Group
+from sfumato.core.glaze import Category, GlazeSpec
 from sfumato.core.pchip import Points, evaluate
 
 
@@ -82,7 +82,7 @@ def pick(p: Tints, code: Rgb, working: Encoding) -> Tints:
 SPEC = GlazeSpec(
     "tints",
     "Tints",
-    Group.COLOUR,
+    Category.COLOUR,
     Tints,
     run,
     help="Tints shadows, middle tones and highlights, each in its own colour; lightness stays.",

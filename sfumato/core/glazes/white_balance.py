@@ -11,7 +11,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.adapt import CAT16, D65, Matrix, Xy, transformed, xyz_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Domain, GlazeSpec, Group
+from sfumato.core.glaze import Category, Domain, GlazeSpec
 
 _LIMIT_MIRED, _LIMIT_TINT = 150.0, 50.0
 
@@ -129,7 +129,7 @@ def pick(p: WhiteBalance, code: Rgb, working: Encoding) -> WhiteBalance:
 SPEC = GlazeSpec(
     "white_balance",
     "White balance",
-    Group.LIGHT,
+    Category.LIGHT,
     WhiteBalance,
     run,
     domain=Domain.LIGHT,

@@ -14,10 +14,10 @@ from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
-Check = Callable[[], None]
+StillWanted = Callable[[], None]
 
 
-def unchecked() -> None:
+def always_wanted() -> None:
     """Stands in where nobody can cancel."""
 
 
@@ -93,7 +93,9 @@ class Normal:
         return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
 
 
-def solved(normal: Any, right: Array, start: Array, steps: int, check: Check = unchecked) -> Array:
+def solved(
+    normal: Any, right: Array, start: Array, steps: int, check: StillWanted = always_wanted
+) -> Array:
     """Solve a symmetric system for several right sides by Jacobi-preconditioned conjugate gradients."""
     x = start.copy()
     diagonal = normal.diagonal()
@@ -171,7 +173,7 @@ def fitted(
     node_range: tuple[float, float] = NODE_RANGE,
     natural: Rgb | None = None,
     seen: Callable[[Rgb], Rgb] | None = None,
-    check: Check = unchecked,
+    check: StillWanted = always_wanted,
 ) -> Fitted:
     """Sample a transform on a grid, fit the nodes to colours between them, and keep what is better.
 
@@ -244,7 +246,7 @@ def fitted(
     return Fitted(better if kept else plain, *over, kept, on_pictures)
 
 
-def smoothed(table: Table3D, strength: float, check: Check = unchecked) -> Table3D:
+def smoothed(table: Table3D, strength: float, check: StillWanted = always_wanted) -> Table3D:
     """Take noise and steps out of a lattice: the nodes that bend least while staying near.
 
     Minimises sum |x - y|**2 + s (n - 1)**4 |second differences|**2 with s = strength (64 / n)**3:

@@ -14,7 +14,7 @@ from sfumato.core.arrays import Array, as_rgb, frozen_array
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.fit import Bend, Check, Normal, solved, unchecked, weights
+from sfumato.core.lut.fit import Bend, Normal, StillWanted, always_wanted, solved, weights
 from sfumato.core.lut.stages import CdlStage, Exponent, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import NODE_RANGE, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Stage, Transform
@@ -134,7 +134,7 @@ def mapped(
     display: Encoding,
     *,
     exact: bool,
-    check: Check = unchecked,
+    check: StillWanted = always_wanted,
 ) -> InverseMap:
     """Measure where an inverse works: see `InverseMap`."""
     at = cube_colours(20000)
@@ -166,7 +166,7 @@ def inverted(
     transform: Transform,
     grid: int,
     display: Encoding,
-    check: Check = unchecked,
+    check: StillWanted = always_wanted,
     progress: Callable[[float], None] = lambda _share: None,
 ) -> tuple[Transform, InverseMap]:
     """Return the inverse of a transform and the map of where it works.

@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 
 from sfumato.core.colour.encodings import Encoding
-from sfumato.core.lut.fit import Check, unchecked
+from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.recast import domain_of, spread
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
@@ -91,7 +91,7 @@ def assay(
     transform: Transform,
     display: Encoding,
     stored: Stored | None = None,
-    check: Check = unchecked,
+    check: StillWanted = always_wanted,
 ) -> Assay:
     """Examine a LUT.
 

@@ -14,7 +14,7 @@ UNITS = (PERCENT, CODE, STOPS)
 
 
 @frozen
-class Mark:
+class Graduation:
     """A place on the level axis, 0..1 of code, with its words; `strong` for the ends."""
 
     at: float
@@ -22,7 +22,7 @@ class Mark:
     strong: bool = False
 
 
-def marks(unit: str, space: Encoding, low: float = 0.0, high: float = 1.0) -> list[Mark]:
+def marks(unit: str, space: Encoding, low: float = 0.0, high: float = 1.0) -> list[Graduation]:
     """Return the marks between two levels.
 
     Stops are counted from 18 % grey for scene-referred encodings, from diffuse white down for
@@ -43,20 +43,20 @@ def marks(unit: str, space: Encoding, low: float = 0.0, high: float = 1.0) -> li
     for n in range(math.ceil(low * most / step - 1e-9), math.floor(high * most / step + 1e-9) + 1):
         at = n * step / most
         words = f"{n * step} %" if unit == PERCENT and n * step == 100 else f"{n * step}"
-        found.append(Mark(at, words, (n * step in (0, 100) and unit == PERCENT) or n == 0))
+        found.append(Graduation(at, words, (n * step in (0, 100) and unit == PERCENT) or n == 0))
     if unit == CODE and high >= 1 - 1e-9:
         found = [m for m in found if m.at < 1 - 0.4 * step / most]
-        found.append(Mark(1.0, "1023", True))
+        found.append(Graduation(1.0, "1023", True))
     return found
 
 
-def _stops(space: Encoding, low: float, high: float) -> list[Mark]:
+def _stops(space: Encoding, low: float, high: float) -> list[Graduation]:
     base = 0.18 if space.is_scene else space.reference
     wanted = range(-12, 13) if space.is_scene else range(6, -11, -1)
     light = np.array([[base * 2.0**n] * 3 for n in wanted], np.float32)
     with np.errstate(all="ignore"):
         codes = space.encode(light)[:, 1]
-    found: list[Mark] = []
+    found: list[Graduation] = []
     gap = (high - low) * 0.045  # marks that would run into each other are left out
     order = sorted(zip(wanted, codes.tolist(), strict=True), key=lambda p: abs(p[0]))
     for n, at in order:
@@ -64,5 +64,5 @@ def _stops(space: Encoding, low: float, high: float) -> list[Mark]:
             continue
         if all(abs(at - m.at) >= gap for m in found):
             zero = "grey" if space.is_scene else "white"
-            found.append(Mark(at, zero if n == 0 else f"{n:+d}", n == 0))
+            found.append(Graduation(at, zero if n == 0 else f"{n:+d}", n == 0))
     return sorted(found, key=lambda m: m.at)

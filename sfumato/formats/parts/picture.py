@@ -20,7 +20,7 @@ from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
 from sfumato.raster import exr, jpeg, png, tiff
-from sfumato.raster.samples import Check, Samples
+from sfumato.raster.samples import Samples, SizeRule
 
 MOST_PIXELS = GRID_MOST**3
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
@@ -52,7 +52,7 @@ def _checked(width: int, height: int) -> None:
         )
 
 
-_DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, Check], Samples], str], ...] = (
+_DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, SizeRule], Samples], str], ...] = (
     ((png.SIGNATURE,), png.decode, "PNG"),
     ((jpeg.SIGNATURE,), jpeg.decode, "JPEG"),
     (tiff.SIGNATURES, tiff.decode, "TIFF"),
@@ -284,7 +284,7 @@ def arranged(lattice: Rgb, layout: str) -> Rgb:
     return np.ascontiguousarray(picture)
 
 
-def written(transform: Transform, options: WriteOptions, layout: str, depth: str) -> bytes:
+def file_of(transform: Transform, options: WriteOptions, layout: str, depth: str) -> bytes:
     """Encode the one table of a transform.
 
     Raises:

@@ -183,7 +183,7 @@ def _fault(kept: list[list[bytes]], first_line: int, expected: int, columns: int
     )
 
 
-def written(values: Array) -> bytes:
+def rows_of(values: Array) -> bytes:
     """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32."""
     table = np.asarray(values, np.float32)
     columns = table.shape[-1]

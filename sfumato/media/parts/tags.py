@@ -112,7 +112,7 @@ def _loaded(saving: Saving) -> Image.Exif:
     return exif
 
 
-def written(saving: Saving) -> bytes:
+def exif_bytes(saving: Saving) -> bytes:
     """Return the EXIF bytes for a JPEG or PNG, b"" when nothing was kept."""
     return _loaded(saving).tobytes() if saving.exif else b""
 

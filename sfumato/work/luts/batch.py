@@ -113,7 +113,7 @@ def combined(pairs: Sequence[tuple[str, Transform]], recipe: Recipe) -> list[tup
     return list(pairs)
 
 
-def cooked(
+def made_by_recipe(
     name: str,
     transform: Transform,
     recipe: Recipe,
@@ -215,7 +215,7 @@ class Row:
 
     source: Path
     target: Target | None
-    written: Path | None = None
+    target_file: Path | None = None
     loss: Difference | None = None
     notes: tuple[str, ...] = ()
     error: str = ""
@@ -373,7 +373,7 @@ def _write_all(
     """Write one transform to every target."""
     file = source[0]
     try:
-        results = cooked(name, transform, batch.recipe, cancel)
+        results = made_by_recipe(name, transform, batch.recipe, cancel)
     except SfumatoError as error:
         told(Row(file, None, error=error.sentence()))
         return

@@ -13,7 +13,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.fit import fitted, unchecked
+from sfumato.core.lut.fit import always_wanted, fitted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path, span_note
@@ -101,7 +101,7 @@ def look_table(
         encoding(study.view.encoding),
         natural=natural_colours(study, frames, cancel),
         seen=lambda code: viewed(study, code),
-        check=cancel.check if cancel is not None else unchecked,
+        check=cancel.check if cancel is not None else always_wanted,
     )
     return LookTable(found.table if found.kept else sampled, found.kept, sampled)
 

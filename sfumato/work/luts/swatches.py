@@ -401,7 +401,7 @@ def _as_display(
 
 
 @frozen
-class Layer:
+class Stacked:
     """A swatch in a stack: what it is taken for, and how much of it."""
 
     swatch: Swatch
@@ -409,7 +409,7 @@ class Layer:
     strength: float = 1.0
 
 
-def stacked(book: Swatchbook, study: Study, layers: Iterable[Layer]) -> Callable[[Rgb], Rgb]:
+def stacked(book: Swatchbook, study: Study, layers: Iterable[Stacked]) -> Callable[[Rgb], Rgb]:
     """Return several swatches one after the other, each at its Strength, on working values."""
     runs = [(book.layer(study, x.swatch, x.ends), x.strength) for x in layers]
 
@@ -427,8 +427,8 @@ class Build:
     """What side B of the Swatchbook shows: a stack, or one look, perhaps mixed with another."""
 
     name: str
-    layers: tuple[Layer, ...]
-    other: Layer | None = None
+    layers: tuple[Stacked, ...]
+    other: Stacked | None = None
     share: float = 0.0  # of the other in the mix
 
     @property

@@ -13,7 +13,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import FrameFacts
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 from sfumato.work.frames import WHOLE, Region
 from sfumato.work.preview.scene import Measuring
 
@@ -51,7 +51,7 @@ class Ask:
     dragging: bool = False
     playing: bool = False
     pinned: Shot | None = None
-    written: Transform | None = None
+    exported: Transform | None = None
     coat: str = ""
     gamut: bool = False  # whether colours outside the display's gamut are to be marked
 
@@ -66,7 +66,7 @@ class Shown:
     delta: Array | None
     instruments: dict[str, Any] = field(factory=dict)
     smears: dict[str, Array] = field(factory=dict)
-    entry: Entry | None = None
+    entry: Incoming | None = None
     seconds: dict[str, float] = field(factory=dict)
     size: tuple[int, int] = (0, 0)
     facts: FrameFacts | None = None

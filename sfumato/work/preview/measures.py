@@ -20,7 +20,7 @@ from sfumato.core.study.coat import Coat
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
-from sfumato.work.colours import Entry
+from sfumato.work.colours import Incoming
 from sfumato.work.frames import WHOLE
 from sfumato.work.preview.asks import (
     DEVICE,
@@ -158,7 +158,7 @@ class Measures(Drags):
         table = self._drag_table(ask, EXACT if ask.b in UNBAKED else ask.b, cancel)
         return apply_tiled(table.packed, code, np.uint8, cancel=cancel)
 
-    def entry(self, ask: Ask, bins: int = 128) -> Entry:
+    def entry(self, ask: Ask, bins: int = 128) -> Incoming:
         """Return what enters the chosen coat: counts of working values 0..1, and sampled colours."""
         w, h = self.frames.still(ask.shot).size
         code = self.working(ask, 240, max(1, round(240 * h / w)), WHOLE)
@@ -169,7 +169,7 @@ class Measures(Drags):
         lab = oklab.from_light(working.decode(some), working)
         shown = to_bytes(path.through_view(ask.study, some))
         share = matte(ask.study.coat(ask.coat).laying, values, working)
-        return Entry(counts, lab, shown, float(share.mean()))
+        return Incoming(counts, lab, shown, float(share.mean()))
 
     def device_loss(self, ask: Ask, cancel: Cancel) -> Difference:
         """Measure side B as the target sees it against the exact grade, on the shot."""

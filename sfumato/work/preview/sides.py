@@ -64,8 +64,8 @@ class Sides(Proxies):
         if which == MATTE:
             return self._matte(ask)
         lut: Callable[[Rgb], Rgb]
-        if which == FILE and ask.written is not None:
-            lut = ask.written.apply
+        if which == FILE and ask.exported is not None:
+            lut = ask.exported.apply
         elif which == DEVICE:
             lut = self._device(ask, cancel)
         else:

@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.rows import STRENGTH, Row, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
@@ -146,7 +146,7 @@ class PaintPage(QWidget):
         ):
             line.addWidget(button)
         column.addLayout(line)
-        self.show_mask = Mark("Show where it goes: the rest is grey")
+        self.show_mask = Tick("Show where it goes: the rest is grey")
         self.show_mask.setObjectName("paint.show_mask")
         self.show_mask.toggled.connect(lambda _on: self._show_canvas())
         column.addWidget(self.show_mask)

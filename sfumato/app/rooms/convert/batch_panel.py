@@ -125,7 +125,7 @@ class BatchPanel(QWidget):
             self._words.setText(f"Largest difference {worst:.2f} ΔE · {self._folder}")
 
     def _sum(self) -> str:
-        written = sum(1 for r in self._rows if r.written)
+        written = sum(1 for r in self._rows if r.target_file)
         refused = sum(1 for r in self._rows if r.error)
         left = sum(1 for r in self._rows if r.skipped)
         parts = [f"{written} written"]
@@ -156,7 +156,7 @@ class BatchPanel(QWidget):
             note = re.sub(r"^:(\d+)", r"line \1", row.error[len(str(row.source)) :]).lstrip(": ")
         loss = row.loss
         cells = (
-            row.written.name if row.written else row.source.name,
+            row.target_file.name if row.target_file else row.source.name,
             row.target.ending if row.target else "",
             row.state,
             f"{loss.mean:.3f}" if loss else "",
@@ -166,7 +166,7 @@ class BatchPanel(QWidget):
         pigment = "cinnabar" if row.error else "quiet" if row.skipped else "malachite"
         for i, text in enumerate(cells):
             item = QTableWidgetItem(text)
-            item.setToolTip(str(row.written or row.source) if i == 0 else text)
+            item.setToolTip(str(row.target_file or row.source) if i == 0 else text)
             if i in (3, 4):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if i == 2:

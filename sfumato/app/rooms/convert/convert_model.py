@@ -35,8 +35,8 @@ from sfumato.work.luts.batch import (
     Recipe,
     check_count,
     combined,
-    cooked,
     lut_files,
+    made_by_recipe,
     stored_of,
 )
 from sfumato.work.luts.deliver import loss_of
@@ -47,7 +47,7 @@ KEPT_BYTES = 256 << 20  # transforms of the last files stay in memory, up to thi
 
 
 @frozen
-class Entry:
+class Taken:
     """One file in the list: how it is read, and what is mended in it."""
 
     path: Path
@@ -100,7 +100,7 @@ def _replaced(goals: tuple[Goal, ...], goal: Goal) -> tuple[Goal, ...]:
 class Bench:
     """All that the room is set to."""
 
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[Taken, ...] = ()
     goals: tuple[Goal, ...] = attrs.field(factory=_goals)
     recipe: Recipe = Recipe()
     fitted: bool = False
@@ -182,7 +182,7 @@ class Bench:
 class Examined:
     """What is known of one file; the transform itself is kept for the last few files only."""
 
-    entry: Entry
+    entry: Taken
     found: Read | None = None
     assay: Assay | None = None
     error: SfumatoError | None = None
@@ -222,7 +222,7 @@ class Examined:
 class Chosen:
     """The chosen file as it will be written: after repairs and the recipe."""
 
-    entry: Entry
+    entry: Taken
     transform: Transform
     view: LutView
     notes: tuple[str, ...] = ()
@@ -268,8 +268,8 @@ class ConvertModel(QObject):
         self.undo_stack = QUndoStack(self)
         self.chosen: Path | None = None
         self._notices = notices
-        self._known: dict[Entry, Examined] = {}
-        self._transforms: OrderedDict[Entry, Read] = OrderedDict()
+        self._known: dict[Taken, Examined] = {}
+        self._transforms: OrderedDict[Taken, Read] = OrderedDict()
         self._outcomes: dict[Any, Outcome] = {}
         self._now: Chosen | None = None
         self._adding: list[Path] = []
@@ -320,7 +320,7 @@ class ConvertModel(QObject):
         count, found = answer
         self._adding = self._adding[count:]
         known = {e.path for e in self.bench.entries}
-        new = tuple(Entry(p, r) for p, r in dict.fromkeys(found) if p not in known)
+        new = tuple(Taken(p, r) for p, r in dict.fromkeys(found) if p not in known)
         if not new:
             self._notices.note("No new LUT files were found", "they are in the list already")
             return
@@ -343,17 +343,17 @@ class ConvertModel(QObject):
             self.chosen_changed.emit()
             self._later.start()
 
-    def entry(self) -> Entry | None:
+    def entry(self) -> Taken | None:
         return next((e for e in self.bench.entries if e.path == self.chosen), None)
 
-    def known(self, entry: Entry) -> Examined:
+    def known(self, entry: Taken) -> Examined:
         return self._known.get(self._plain(entry)) or Examined(entry)
 
     @staticmethod
-    def _plain(entry: Entry) -> Entry:
+    def _plain(entry: Taken) -> Taken:
         return attrs.evolve(entry, repairs=())
 
-    def of(self, entry: Entry) -> Examined:
+    def of(self, entry: Taken) -> Examined:
         """Return what is known of a file, with its repairs as they are set now."""
         return attrs.evolve(self.known(entry), entry=entry)
 
@@ -371,7 +371,7 @@ class ConvertModel(QObject):
         known = {e: self._transforms.get(self._plain(e)) for e in (entry, *others)}
         examined = self._known.get(plain)
 
-        def transform_of(each: Entry, cancel: Cancel) -> Transform:
+        def transform_of(each: Taken, cancel: Cancel) -> Transform:
             read = known.get(each) or read_lut(each.path, each.reading)
             if not each.repairs:
                 return read.transform
@@ -388,7 +388,7 @@ class ConvertModel(QObject):
                 ((name, transform),) = combined(pairs, recipe)
             else:
                 transform = transform_of(entry, cancel)
-            made = cooked(name, transform, recipe, cancel)[0]
+            made = made_by_recipe(name, transform, recipe, cancel)[0]
             cancel.check()
             reached = made.where.reached if made.where and not recipe.range else None
             view = lut_view(made.transform, reached=reached)

@@ -23,8 +23,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.core.controls import Number
@@ -195,8 +195,8 @@ class LutList(QWidget):
         self.range = self._chooser(column, "Range", "range", _RANGES)
         self.part = self._chooser(column, "Keep", "part", _PARTS)
         marks = QHBoxLayout()
-        self.invert = Mark("Invert")
-        self.limit = Mark("Limit to 0..1")
+        self.invert = Tick("Invert")
+        self.limit = Tick("Limit to 0..1")
         for mark, name in ((self.invert, "invert"), (self.limit, "limit")):
             mark.setObjectName(f"work.{name}")
             mark.clicked.connect(lambda on, n=name: self._recipe(n, on))

@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.target_form import TargetForm
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
@@ -42,7 +42,7 @@ class _GoalRow(QWidget):
         column.setSpacing(0)
         top = QHBoxLayout()
         top.setSpacing(2)
-        self.mark = Mark(spec.title)
+        self.mark = Tick(spec.title)
         self.mark.setObjectName(f"goal.{goal.key}")
         self.mark.clicked.connect(lambda on: panel.change(self.key, on=on))
         top.addWidget(self.mark)
@@ -148,7 +148,7 @@ class TargetsPanel(QWidget):
             lambda _i: self._set("Grid change", fitted=self.fit.currentData())
         )
         form.addRow("Grid", self.fit)
-        self.shaper = Mark("make a shaper")
+        self.shaper = Tick("make a shaper")
         self.shaper.setObjectName("out.shaper")
         self.shaper.setToolTip(
             "Put a 1D table of 4096 entries before the grid, where the format can."

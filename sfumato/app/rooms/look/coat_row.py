@@ -14,8 +14,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.smear import Smear
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
@@ -101,7 +101,7 @@ class CoatRow(QWidget):
         self._row = row = QHBoxLayout(self)
         row.setContentsMargins(INDENT - 4, 0, 6, 0)
         row.setSpacing(4)
-        self.mark = Mark()
+        self.mark = Tick()
         self.mark.setObjectName("on")
         self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
         self.label = QLabel()

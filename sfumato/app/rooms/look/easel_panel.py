@@ -364,7 +364,7 @@ class EaselPanel(QWidget):
             wanted = {
                 key: f"{title}, {grid} points" if key == LUT else title
                 for key, title in SIDES.items()
-                if (key != FILE or self._view.now.written is not None)
+                if (key != FILE or self._view.now.exported is not None)
                 and (key != MATTE or self._view.now.coat)
                 and (key != PINNED or (side == "a" and self._view.now.pinned))
             }

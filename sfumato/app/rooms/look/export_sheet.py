@@ -22,8 +22,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.target_form import TargetForm
+from sfumato.app.controls.tick import Tick
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.deliver import plain_name
@@ -182,7 +182,7 @@ class ExportSheet(QDialog):
             box.grid.setMinimumWidth(28)
             box.form.setWidget(0, QFormLayout.ItemRole.FieldRole, self._grid_row(box))
         if spec.shaper:
-            shaper = Mark(f"{SHAPER} entries before the grid")
+            shaper = Tick(f"{SHAPER} entries before the grid")
             shaper.setObjectName("export.shaper")
             shaper.setToolTip("A 1D table that gives the dark tones more of the grid.")
             shaper.setChecked(self.target.shaper is not None)

@@ -176,11 +176,11 @@ class Exports(QObject):
         verdict = "proved" if done.proved else "written, but out of tolerance"
         say = self.notices.good if done.proved else self.notices.note
         say(f"{done.place.name} is {verdict}: {done.worst:.2f} ΔE at worst", str(done.place.parent))
-        self.view.set(written=done.transform)
+        self.view.set(exported=done.transform)
 
     def forget_proof(self) -> None:
         self.proof = None
-        self.view.set(written=None)
+        self.view.set(exported=None)
         self.view.forget_side(FILE)
 
     def show_difference(self) -> None:

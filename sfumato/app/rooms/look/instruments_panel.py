@@ -15,8 +15,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.parts import part
+from sfumato.app.controls.tick import Tick
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
@@ -73,7 +73,7 @@ class Instruments(QWidget):
         self.unit.setToolTip("What the scale counts: percent of code, 10-bit codes or stops.")
         self.unit.addItems(UNITS)
         self.unit.textActivated.connect(lambda u: self._view.set(scope_unit=u))
-        self.limits = Mark("Limits")
+        self.limits = Tick("Limits")
         self.limits.setObjectName("scopes.limits")
         self.limits.setToolTip(
             "Show the limits of the legal range, and mark with F3 what lies beyond them."

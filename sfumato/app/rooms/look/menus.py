@@ -8,14 +8,14 @@ from functools import partial
 from PySide6.QtWidgets import QMenu, QWidget
 
 from sfumato.core.colour.encodings import Encoding, Family, encodings
-from sfumato.core.glaze import Group, glazes
+from sfumato.core.glaze import Category, glazes
 
 
 def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
     """Make the "Add a glaze" menu from the registry, by group."""
     menu = QMenu(parent)
     menu.setToolTipsVisible(True)
-    for group in Group:
+    for group in Category:
         specs = sorted((s for s in glazes().values() if s.group is group), key=lambda s: s.title)
         if not specs:
             continue

@@ -8,8 +8,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -75,7 +75,7 @@ class Seal(QWidget):
         row.addWidget(self.grid)
         row.addWidget(_strong("points · float · cube"))
         row.addStretch(1)
-        self.fit = Mark("Fitted")
+        self.fit = Tick("Fitted")
         self.fit.setObjectName("seal.fit")
         self.fit.setToolTip(
             "Choose the nodes so that the colours between them come out nearest to the grade; "

@@ -16,7 +16,7 @@ from sfumato.app.services.view_state import PICK_SIZES, ViewModel
 from sfumato.core.controls import kinds
 from sfumato.core.path.laying import Laying
 from sfumato.core.study.coat import Coat, UnknownGlaze
-from sfumato.work.colours import Colours, Entry
+from sfumato.work.colours import Colours, Incoming
 from sfumato.work.preview.asks import LUT, MATTE
 
 
@@ -150,7 +150,7 @@ class Unfolded(QWidget):
         self._blend.show_record(coat.laying)
         self.reach.show_record(coat.laying)
 
-    def show_entry(self, entry: Entry) -> None:
+    def show_entry(self, entry: Incoming) -> None:
         if self.panel is not None:
             self.panel.show_entry(entry)
         self.reach.show_cover(entry.covers)

@@ -37,8 +37,8 @@ from sfumato.work.luts.swatches import (
     Build,
     Ends,
     Facts,
-    Layer,
     Remark,
+    Stacked,
     Swatch,
     Swatchbook,
     ends_of,
@@ -84,7 +84,7 @@ class SwatchModel(QObject):
         self.chosen: Swatch | None = None
         self.held: Swatch | None = None  # side A, and the other part of a mix
         self.share = 0.0  # of the held one in the mix
-        self.stack: tuple[Layer, ...] = ()
+        self.stack: tuple[Stacked, ...] = ()
         self._visible: list[Swatch] | None = None
         self._near: list[Swatch] = []
         self._size = (300, 169)
@@ -285,7 +285,7 @@ class SwatchModel(QObject):
         self._soon.start()
 
     # --- the stack -----------------------------------------------------------------------------------
-    def set_stack(self, layers: Iterable[Layer]) -> None:
+    def set_stack(self, layers: Iterable[Stacked]) -> None:
         self.stack = tuple(layers)
         self.chosen_changed.emit()
         self._soon.start()
@@ -306,9 +306,9 @@ class SwatchModel(QObject):
         name = f"{self.name(self.chosen)} with {self.share * 100:.0f} % {self.name(self.held)}"
         return Build(name, mine, self.layer(self.held), self.share)
 
-    def layer(self, swatch: Swatch) -> Layer:
+    def layer(self, swatch: Swatch) -> Stacked:
         """Return a swatch as it is shown now."""
-        return Layer(swatch, self.ends(swatch), self.strength(swatch))
+        return Stacked(swatch, self.ends(swatch), self.strength(swatch))
 
     # --- pictures ------------------------------------------------------------------------------------
     @property
@@ -394,7 +394,7 @@ class SwatchModel(QObject):
                         if strength == 1.0:
                             shown = book.seen(study, swatch, ends)(code)
                         else:
-                            layer = Layer(swatch, ends, strength)
+                            layer = Stacked(swatch, ends, strength)
                             graded = work.stacked(book, study, (layer,))(code)
                             shown = path.through_view(study, graded)
                         picture = previewer.screened_whole(study, shown)

@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, quiet
-from sfumato.app.controls.mark import Mark
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import panel_column
+from sfumato.app.controls.tick import Tick
 from sfumato.app.images import image_of
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
@@ -109,9 +109,9 @@ class SwatchPage(QWidget):
         column.addLayout(line)
         column.addSpacing(6)
         column.addWidget(self._heading("Show"))
-        self.filters: dict[str, Mark] = {}
+        self.filters: dict[str, Tick] = {}
         for name, (words, tip) in FILTERS.items():
-            mark = Mark(words)
+            mark = Tick(words)
             mark.setObjectName(f"swatch.{name}")
             mark.setToolTip(tip)
             mark.clicked.connect(lambda on, n=name: self._model.show(**{n: on}))
@@ -127,7 +127,7 @@ class SwatchPage(QWidget):
             self.order.addItem(f"{key}: {words}", key)
         self.order.activated.connect(lambda _i: self._model.show(order=self.order.currentData()))
         column.addWidget(self.order)
-        self.convert = Mark("as converted")
+        self.convert = Tick("as converted")
         self.convert.setObjectName("swatch.convert")
         self.convert.setToolTip(
             "Show looks that expect something else as they would be once converted to this study."

@@ -8,7 +8,7 @@ from types import MappingProxyType
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.lut.fit import Check, smoothed, unchecked
+from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed
 from sfumato.core.lut.recast import full_in, full_out, limited, permuted, sampled
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
@@ -51,24 +51,24 @@ class Repair:
 
     title: str
     help: str
-    run: Callable[[Transform, Assay, Check], Transform]
+    run: Callable[[Transform, Assay, StillWanted], Transform]
 
 
 def _with(transform: Transform, table: Table3D) -> Transform:
     return Transform((table,), transform.title, transform.comments)
 
 
-def _smooth(transform: Transform, _assay: Assay, check: Check) -> Transform:
+def _smooth(transform: Transform, _assay: Assay, check: StillWanted) -> Transform:
     return _with(transform, smoothed(table_of(transform), 3e-9, check))
 
 
-def _reconstruct(transform: Transform, assay: Assay, check: Check) -> Transform:
+def _reconstruct(transform: Transform, assay: Assay, check: StillWanted) -> Transform:
     figures = {f.key: f.figure for f in assay.findings if f.level is Level.FAULT}
     strength = max(_JPEG_SMOOTH, _GRAIN_SMOOTH * figures.get("grain", 0.0))
     return _with(transform, smoothed(table_of(transform), strength, check))
 
 
-def _axes(transform: Transform, _assay: Assay, _check: Check) -> Transform:
+def _axes(transform: Transform, _assay: Assay, _check: StillWanted) -> Transform:
     order, _ = axis_order(table_of(transform))
     return _resampled(permuted(transform, order), transform)
 
@@ -81,7 +81,7 @@ def _resampled(changed: Transform, before: Transform) -> Transform:
     return sampled(changed, table.size, table.domain)
 
 
-def _rising(transform: Transform, _assay: Assay, check: Check) -> Transform:
+def _rising(transform: Transform, _assay: Assay, check: StillWanted) -> Transform:
     """Lift greys that fall to the level before, the same for all channels."""
     table = table_of(transform)
     values = np.array(table.values)
@@ -123,7 +123,7 @@ REPAIRS: Mapping[str, Repair] = MappingProxyType(
 
 
 def repaired(
-    transform: Transform, found: Assay, keys: tuple[str, ...], check: Check = unchecked
+    transform: Transform, found: Assay, keys: tuple[str, ...], check: StillWanted = always_wanted
 ) -> Transform:
     """Carry out repairs in the order of `REPAIRS`."""
     for key, repair in REPAIRS.items():

@@ -60,7 +60,7 @@ def test_folders_keep_their_shape_and_faults_stay_with_their_file(
     out = tmp_path / "out"
     targets = (*CUBE, Target("hald", suffix=".png"), Target("spimtx"))
     rows = run(batch(folder, out, targets=targets))
-    assert {str(r.written.relative_to(out)) for r in rows if r.written} == {
+    assert {str(r.target_file.relative_to(out)) for r in rows if r.target_file} == {
         f"{name}{suffix}"
         for name in ("salt_day", "deep/kiln_balance", "deep/er/camera_legal")
         for suffix in (".cube", ".png")
@@ -70,19 +70,19 @@ def test_folders_keep_their_shape_and_faults_stay_with_their_file(
     assert ":812" in refused["broken.cube"]
     assert sum(1 for r in rows if r.error and r.target and r.target.key == "spimtx") == 3
     for row in rows:
-        if row.written:
+        if row.target_file:
             assert row.loss.worst < 1.5
-            read_lut(row.written)
+            read_lut(row.target_file)
     assert not list(out.rglob(".*"))  # no temporary file is left
 
 
 def test_what_is_there_gets_a_version_is_left_or_replaced(folder: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     first = run(batch(folder, out))
-    before = first[0].written or first[1].written
+    before = first[0].target_file or first[1].target_file
     stamp = before.read_bytes()
     again = run(batch(folder, out))
-    assert {r.written.name for r in again if r.written} >= {"salt_day_2.cube"}
+    assert {r.target_file.name for r in again if r.target_file} >= {"salt_day_2.cube"}
     kept = run(batch(folder, out, existing=EXISTING[1]))
     assert all(r.skipped or r.error for r in kept)
     before.write_text("old")
@@ -90,7 +90,7 @@ def test_what_is_there_gets_a_version_is_left_or_replaced(folder: Path, tmp_path
     assert before.read_bytes() == stamp
     flat = tuple((f, f.parent) for f, _ in lut_files([folder]) if f.name != "broken.cube")
     same = batch(folder, out / "one", sources=flat, names="one")
-    assert [r.written.name for r in run(same)] == ["one.cube", "one_2.cube", "one_3.cube"]
+    assert [r.target_file.name for r in run(same)] == ["one.cube", "one_2.cube", "one_3.cube"]
     own = run(batch(folder, folder, existing=EXISTING[2]))
     assert any("replace the file it comes from" in r.error for r in own)
 
@@ -117,7 +117,7 @@ def test_recipes_chain_blend_split_and_invert(folder: Path, tmp_path: Path) -> N
     def one(recipe: Recipe, **changes: object) -> list:
         rows = run(batch(folder, tmp_path / "out", recipe=recipe, **changes))
         assert not [r.error for r in rows if r.error]
-        return [read_lut(r.written).transform for r in rows]
+        return [read_lut(r.target_file).transform for r in rows]
 
     files = tuple(lut_files([folder]))
     order = [f.name for f, _ in files]
@@ -147,12 +147,12 @@ def test_cancel_leaves_whole_files_only(folder: Path, tmp_path: Path) -> None:
 
     def on_row(row) -> None:
         rows.append(row)
-        if row.written:
+        if row.target_file:
             cancel.set()
 
     with pytest.raises(Cancelled):
         run(batch(folder, tmp_path / "out"), cancel, on_row=on_row)
-    made = [r.written for r in rows if r.written]
+    made = [r.target_file for r in rows if r.target_file]
     assert len(made) == 1
     assert [p for p in (tmp_path / "out").rglob("*") if p.is_file()] == made
     read_lut(made[0])

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QWidget
 from sfumato.app.theme import colour, focus_ring
 
 
-class Mark(QAbstractButton):
+class Tick(QAbstractButton):
     """A check mark with optional words beside it."""
 
     def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
