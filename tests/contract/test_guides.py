@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import importlib
+import importlib.util
 import os
 import re
 import subprocess
@@ -86,3 +88,18 @@ def test_the_readme_links_every_picture_and_is_short() -> None:
     for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
         for name in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
             assert (page.parent / name).exists(), f"{page.name}: {name}"
+
+
+def test_every_word_is_explained_where_it_is() -> None:
+    """Each place that the page of words names is a module, or a name in one."""
+    rows = [r for r in (ROOT / "docs/words.md").read_text().splitlines() if r.startswith("| ")]
+    assert len(rows) > 50
+    for row in rows:
+        for place in re.findall(r"`(sfumato\.[\w.]+)`", row.split("|")[-2]):
+            if importlib.util.find_spec(place.rpartition(".")[0]) is None:
+                pytest.fail(f"{place} is not there")
+            try:
+                importlib.import_module(place)
+            except ModuleNotFoundError:
+                module, _, name = place.rpartition(".")
+                assert hasattr(importlib.import_module(module), name), place

@@ -6,7 +6,7 @@ import numpy as np
 from attrs import field, frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.lut.recast import domain_of, spread
+from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.table import lattice_colours
 from sfumato.core.lut.transform import Transform
 
@@ -42,14 +42,14 @@ def lut_view(transform: Transform, entries: int = 256, reached: Array | None = N
     """
     domain = domain_of(transform)
     t = np.linspace(0, 1, entries, dtype=np.float32)[:, None]
-    neutral = transform.apply(spread(np.repeat(t, 3, axis=1), domain))
+    neutral = transform.apply(over_domain(np.repeat(t, 3, axis=1), domain))
     curves = np.empty((entries, 3), np.float32)
     for c in range(3):
         line = np.full((entries, 3), 0.5, np.float32)
         line[:, c] = t[:, 0]
-        curves[:, c] = transform.apply(spread(line, domain))[:, c]
+        curves[:, c] = transform.apply(over_domain(line, domain))[:, c]
     nodes = lattice_colours(CLOUD).reshape(-1, 3)
-    results = transform.apply(spread(nodes, domain))
+    results = transform.apply(over_domain(nodes, domain))
     side = np.linspace(0, 1, _SLICE, dtype=np.float32)
     slices: Array = np.empty((SLICES, _SLICE, _SLICE, 3), np.float32)
     for i in range(SLICES):
@@ -65,7 +65,7 @@ def lut_view(transform: Transform, entries: int = 256, reached: Array | None = N
         neutral,
         curves,
         (nodes, results),
-        transform.apply(spread(slices, domain)),
+        transform.apply(over_domain(slices, domain)),
         (low, high),
         veil,
     )

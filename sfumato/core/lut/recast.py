@@ -30,7 +30,7 @@ def domain_of(transform: Transform) -> Domain:
     return UNIT
 
 
-def spread(colours: Rgb, domain: Domain) -> Rgb:
+def over_domain(colours: Rgb, domain: Domain) -> Rgb:
     """Carry colours of 0..1 into a domain."""
     low, high = np.array(domain, np.float32)
     return np.asarray(low + (high - low) * colours, np.float32)

@@ -11,7 +11,7 @@ import numpy as np
 
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.fit import StillWanted, always_wanted
-from sfumato.core.lut.recast import domain_of, spread
+from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.checks.axes import axes_finding
@@ -107,7 +107,7 @@ def assay(
     table = table_of(transform)
     check()
     t = np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)
-    lut = Looked(transform, table, own, transform.apply(spread(t, domain)), stored, display)
+    lut = Looked(transform, table, own, transform.apply(over_domain(t, domain)), stored, display)
     findings: list[Finding] = [*hald_finding(lut)]
     for look in _CHECKS:
         check()
@@ -123,7 +123,7 @@ def assay(
 def log_signs(transform: Transform, display: Encoding) -> int | None:
     """Return how many of five signs say that a LUT expects log (3 or more: it does); None if unclear."""
     t = np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)
-    greys = transform.apply(spread(t, domain_of(transform)))
+    greys = transform.apply(over_domain(t, domain_of(transform)))
     own = transform.table is not None
     lut = Looked(transform, table_of(transform), own, greys, Stored(), display)
     found = expects_finding(lut)

@@ -9,7 +9,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.difference import Difference, cube_colours, delta_e, difference_of
 from sfumato.core.lut.lut_view import LutView, lut_view
-from sfumato.core.lut.recast import domain_of, spread
+from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.transform import Transform
 from sfumato.work.cancel import Cancel
 from sfumato.work.tiles import run_tiled
@@ -51,7 +51,7 @@ def compared(
 ) -> Comparison:
     """Compare two LUTs; `picture` (h, w, 3) are code values as they enter them."""
     cancel = cancel or Cancel()
-    colours = spread(cube_colours(), domain_of(a))
+    colours = over_domain(cube_colours(), domain_of(a))
     results = a.apply(colours), b.apply(colours)
     cube = difference_of(results, colours, display)
     cancel.check()

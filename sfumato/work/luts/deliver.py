@@ -18,7 +18,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.errors import ExportError, FormatError
 from sfumato.core.lut.difference import CLOSE, Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import Fitted
-from sfumato.core.lut.recast import domain_of, spread
+from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import QUANTUM
@@ -70,7 +70,7 @@ Judge = Callable[[Apply], Loss]  # of what a reader makes of the file
 def cube_judge(meant: Transform) -> Judge:
     """Return a judge that compares with a transform over its own domain, in its display's ΔE."""
     display = display_of(meant)
-    colours = spread(cube_colours(_CUBE), domain_of(meant))
+    colours = over_domain(cube_colours(_CUBE), domain_of(meant))
 
     def judge(apply: Apply) -> Loss:
         both = (meant.apply(colours), np.asarray(apply(colours), np.float32))
@@ -82,7 +82,7 @@ def cube_judge(meant: Transform) -> Judge:
 def loss_of(meant: Transform, data: bytes, target: Target, count: int) -> Difference:
     """Measure what the bytes of a target do, without writing them, over the cube."""
     after = registry.read(data, f"x{target.ending}", key=target.key).transform
-    colours = spread(cube_colours(count), domain_of(meant))
+    colours = over_domain(cube_colours(count), domain_of(meant))
     return difference_of((meant.apply(colours), after.apply(colours)), colours, display_of(meant))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from pathlib import Path
 
@@ -46,7 +47,8 @@ def test_a_study_that_is_read_registers_nothing(file: Path) -> None:
 
 
 def test_a_study_that_is_refused_registers_nothing_either(file: Path) -> None:
-    file.write_text(file.read_text().replace('"quay"', "7"))
+    plain = json.loads(file.read_text())
+    file.write_text(json.dumps({**plain, "look": "none"}))
     with pytest.raises(StudyError):
         open_study(file)
     assert "Quay Log" not in encodings()
