@@ -96,8 +96,8 @@ def faults(file: str, source: bytes) -> Iterator[Fault]:
             for statement in node.body:  # no annotations, defaults or decorators
                 yield from visit(statement, False)
             return
-        if isinstance(node, ast.AnnAssign):
-            if node.value is not None:
+        if isinstance(node, ast.AnnAssign):  # fields of records are defaults and how controls look
+            if node.value is not None and not top:
                 yield from visit(node.value, top)
             return
         if isinstance(node, ast.ImportFrom | ast.Import | ast.JoinedStr | ast.Raise):

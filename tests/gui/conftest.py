@@ -16,11 +16,14 @@ from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from sfumato.app import theme
 from sfumato.app.services import desk
 from sfumato.app.services.desk import Desk
+from sfumato.app.services.rests import Rests
 from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
 from sfumato.app.window.main_window import MainWindow
 from sfumato.work.frames import Frames
+
+RESTS = Rests(picture=30, loss=40, folder=60, order=100)
 
 
 class StandInPorts:
@@ -227,7 +230,7 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatc
     """An empty window of 1280x800."""
     monkeypatch.setattr(desk, "Frames", lambda: FRAMES)
     theme.install(QApplication.instance())
-    window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO)
+    window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO, RESTS)
     window.resize(1280, 800)
     window.show()
     qtbot.waitExposed(window)

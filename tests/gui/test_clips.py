@@ -65,8 +65,11 @@ def test_the_frame_of_a_clip_is_chosen_limited_and_played(demo) -> None:
     steps = window.model.undo_stack.count()
     hand.shown.clear()
     hand.click(hand.find(QPushButton, "clip.play"))
-    hand.wait(1500)
-    frames = [s.ask.shot.frame for s in hand.shown]
+    for _ in range(300):  # several frames, whenever this machine gets to them
+        frames = [s.ask.shot.frame for s in hand.shown]
+        if len(set(frames)) >= 3:
+            break
+        hand.wait(50)
     assert len(set(frames)) >= 3
     assert all(10 <= f <= 41 for f in frames)
     assert window.model.undo_stack.count() == steps

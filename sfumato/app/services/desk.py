@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
+from sfumato.app.services.rests import Rests
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.colour.encodings import Encoding, encoding
@@ -26,8 +27,6 @@ from sfumato.work.preview.asks import Ask
 from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
-REST_MS = 160
-LOSS_MS = 350
 THUMB = (94, 52)
 
 
@@ -59,9 +58,11 @@ class Desk(QObject):
         notices: Notices,
         instruments: Mapping[str, Measuring],
         parent: QObject | None = None,
+        rests: Rests | None = None,
     ) -> None:
         super().__init__(parent)
         self.model, self.view, self.notices = model, view, notices
+        self.rests = rests = rests or Rests()
         self._instruments = instruments
         self.frames = Frames()
         self.previewer = Previewer(self.frames)
@@ -84,8 +85,8 @@ class Desk(QObject):
         self._lanes["loss"].answered.connect(self._on_loss)
         self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
         self._now = single_shot(self, 0, self._ask)
-        self._rest = single_shot(self, REST_MS, self._at_rest)
-        self._measure = single_shot(self, LOSS_MS, self._ask_loss)
+        self._rest = single_shot(self, rests.picture, self._at_rest)
+        self._measure = single_shot(self, rests.loss, self._ask_loss)
         self._later = single_shot(self, 30, self._start_rest)
         model.changed.connect(self._on_changed)
         view.changed.connect(self._on_view)

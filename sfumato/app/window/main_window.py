@@ -15,6 +15,7 @@ from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Queue
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.ports import Ports
+from sfumato.app.services.rests import Rests
 from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.app.services.settings import Settings
@@ -43,12 +44,16 @@ class MainWindow(QMainWindow):
     """Knows no room by name: everything about one comes from its declaration."""
 
     def __init__(
-        self, settings: Settings, ports: Ports | None = None, demo: Path | None = None
+        self,
+        settings: Settings,
+        ports: Ports | None = None,
+        demo: Path | None = None,
+        rests: Rests | None = None,
     ) -> None:
         super().__init__()
         self.settings, self.notices = settings, Notices(self)
         self.model, self.view, self.queue = StudyModel(self), ViewModel(self), Queue(self)
-        self.desk = Desk(self.model, self.view, self.notices, instruments(), self)
+        self.desk = Desk(self.model, self.view, self.notices, instruments(), self, rests)
         self.actions_table = Actions()
         self._begun = False
         self.setWindowTitle("Sfumato")

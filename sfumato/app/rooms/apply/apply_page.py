@@ -24,13 +24,13 @@ from sfumato.app.controls.editor import painted
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.rooms.apply.apply_settings import ApplySettings
 from sfumato.app.services.jobs import single_shot
+from sfumato.app.services.rests import Rests
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.shot import Shot
 from sfumato.work.results.apply import Job, is_clip, is_done, jobs_of
 
-_REST_MS = 150
 _STATE = 3  # its column
 _ROLE = Qt.ItemDataRole.UserRole
 
@@ -44,7 +44,7 @@ class ApplyPage(QWidget):
     paint_wanted = Signal(str)
     reveal_wanted = Signal(object)
 
-    def __init__(self, model: StudyModel) -> None:
+    def __init__(self, model: StudyModel, rests: Rests) -> None:
         super().__init__()
         self._model = model
         self._off: set[str] = set()  # shots that are left out
@@ -60,7 +60,7 @@ class ApplyPage(QWidget):
         row.addWidget(self.settings)
         row.addWidget(self._make_table(), 1)
         # Looking for results that are there reads files: only while the room is seen, and at rest.
-        self._later = single_shot(self, _REST_MS, lambda: self.refresh(fresh=self._is_stale))
+        self._later = single_shot(self, rests.picture, lambda: self.refresh(fresh=self._is_stale))
         self._is_stale = False
         model.changed.connect(lambda _b, _a: self._on_changed())
         self.refresh()

@@ -7,7 +7,7 @@ from typing import Any
 import attrs
 from PySide6.QtCore import QObject, Signal
 
-from sfumato.app.services.desk import REST_MS, Desk
+from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.view_state import ViewState
@@ -52,7 +52,7 @@ class PaintModel(QObject):
         self._lane.answered.connect(self._on_canvas)
         self._lane.refused.connect(notices.fault)
         self._lane.crashed.connect(notices.bug)
-        self._later = single_shot(self, REST_MS, self._ask)
+        self._later = single_shot(self, desk.rests.picture, self._ask)
         self._model.changed.connect(self._on_changed)
         desk.view.changed.connect(self._on_view)
 

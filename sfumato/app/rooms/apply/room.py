@@ -30,7 +30,7 @@ class ApplyRoom(Room):
     def __init__(self, services: Services) -> None:
         super().__init__("apply", services)
         self.paint_model = PaintModel(services.desk, services.notices, self.key, self)
-        self.shots_page = ApplyPage(services.model)
+        self.shots_page = ApplyPage(services.model, services.desk.rests)
         self.paint_page = PaintPage(self.paint_model)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.shots_page)

@@ -51,8 +51,6 @@ from sfumato.work.tiles import run_tiled, spread
 TILE = (200, 112)
 _CHUNK = 12
 _MOST_TILES = 1500
-_SETTLE_MS = 300
-_ORDER_MS = 1000
 
 
 _MOST_SHOTS = 4  # on one tile
@@ -98,11 +96,11 @@ class SwatchModel(QObject):
         self._lanes["facts"].answered.connect(self._on_facts)
         self._lanes["tiles"].answered.connect(self._on_tiles)
         self._lanes["sight"].answered.connect(self._on_sight)
-        self._later = single_shot(self, _SETTLE_MS, self.rescan)
+        self._later = single_shot(self, desk.rests.folder, self.rescan)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _d: self._later.start())
         self._soon = single_shot(self, 0, self._ask_sight)
-        self._order = single_shot(self, _ORDER_MS, self._forget_order)
+        self._order = single_shot(self, desk.rests.order, self._forget_order)
         desk.model.changed.connect(self._on_study)
         desk.view.changed.connect(self._on_view)
 
