@@ -196,7 +196,7 @@ def main() -> None:
     book.show(order="warmth")
     rest()
     shot("swatchbook")
-    book.undo_stack.setClean()
+    book.files.undo_stack.setClean()
     look(room="look")
     window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo" / "furnace.mov"])
     settle()
