@@ -148,6 +148,7 @@ def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frame
     shot = study.shot("furnace")
     rows = smears(study.set_coat("l-contrast", on=False), shot)
     assert set(rows) == {c.id for c in (*shot.ground, *study.look.coats)}
+    assert {r.shape for r in rows.values()} == {(2, 17, 3)}
     np.testing.assert_array_equal(*rows["l-contrast"])
     assert np.abs(rows["g-furnace-exp"][0].astype(int) - rows["g-furnace-exp"][1]).max() > 5
     np.testing.assert_array_equal(rows["l-curves"][1], rows["l-colour"][0])
