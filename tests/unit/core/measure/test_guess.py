@@ -48,3 +48,14 @@ def test_pictures_for_displays_and_floats_beyond_white() -> None:
     assert guess(scene(), is_float=True, others=("ACEScg", "sRGB")).name == "ACEScg"
     assert guess(seen("ACEScct"), others=("Tarn Log", "Tarn Log", "ACEScct")).name == "Tarn Log"
     assert guess(shown, others=("BT.1886",)).name == "BT.1886"
+
+
+def test_full_colours_with_raised_blacks_are_a_picture_for_a_display() -> None:
+    """Tones close together alone do not make log: its colours look muted too."""
+    rng = np.random.default_rng(7)
+    tones = rng.uniform(0.12, 0.6, (20000, 1))
+    for spread, family in ((0.30, Family.DISPLAY), (0.02, Family.LOG)):
+        code = np.clip(tones + spread * rng.uniform(-0.5, 0.5, (20000, 3)), 0.06, 0.7)
+        found = guess(code.astype(np.float32))
+        assert found.family is family, spread
+        assert ("full" in found.evidence) == (family is Family.DISPLAY)

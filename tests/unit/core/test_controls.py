@@ -1,0 +1,44 @@
+"""What kinds of control refuse: each rule at its edge."""
+
+from __future__ import annotations
+
+import attrs
+import pytest
+
+from sfumato.core.errors import ValueRefused
+from sfumato.core.glazes.hue_table import HueTable
+from sfumato.core.glazes.tints import Tints
+
+HUES = attrs.fields(HueTable).chroma.name
+NEAR = ((10.0, 0.1), (10.4, 0.2))
+
+
+@pytest.mark.parametrize(
+    "points",
+    [
+        NEAR,
+        ((0.1, 0.1), (120.0, 0.0), (359.8, 0.2)),  # near to one another across 0 degrees
+        ((50.0, 0.1), (20.0, 0.2)),
+        ((361.0, 0.0),),
+        ((10.0, 1.5),),
+        ((10.0, float("nan")),),
+        (10.0,),
+        tuple((float(i * 10), 0.0) for i in range(25)),
+    ],
+)
+def test_points_of_hue_curves(points) -> None:
+    with pytest.raises(ValueRefused):
+        HueTable(**{HUES: points})
+
+
+def test_points_half_a_degree_apart_are_taken() -> None:
+    for points in ((), ((0.0, 1.0),), ((10.0, 0.1), (10.5, 0.2)), ((0.25, 0.0), (359.75, 0.0))):
+        assert getattr(HueTable(**{HUES: points}), HUES) == points
+
+
+@pytest.mark.parametrize(
+    "stops", [((0.5, 10.0, 0.1),), ((0.5, 10.0, 0.1, float("inf")),), (("a", 1.0, 0.1, 0.1),), 3]
+)
+def test_stops_of_tints(stops) -> None:
+    with pytest.raises(ValueRefused):
+        Tints(stops)
