@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from contract.test_glazes import MILD
-
 from sfumato.core.controls import Pair
+from sfumato.core.glaze import glazes
 from sfumato.core.study.coat import Coat, new_coat
 
 HEAVY = (
@@ -25,7 +24,7 @@ HEAVY = (
 
 def heavy_coats() -> tuple[Coat, ...]:
     """Return twelve glazes, none at rest: four nudges, keep hue, kept ends, protections."""
-    values = {key: dict(MILD[key]) for key in HEAVY}
+    values = {key: dict(glazes()[key].mild) for key in HEAVY}
     values["contrast"]["keep_ends"] = True
     values["highlight_rolloff"]["keep_hue"] = 60.0
     values["nudges"]["pairs"] = (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import importlib
 import subprocess
 import sys
 from pathlib import Path
@@ -157,6 +158,23 @@ def test_qt_keeps_its_hands_off_none() -> None:
         painter.drawLine(0, 0, 7, 7)
     painter.end()
     assert abs(sys.getrefcount(None) - before) < 200
+
+
+def test_benches_can_be_collected() -> None:
+    words = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "bench",
+        "--collect-only",
+        "-q",
+        "-p",
+        "no:cacheprovider",
+    ]
+    done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout[-2000:]
+    for name in ("accuracy", "memory", "mutants"):
+        importlib.import_module(f"bench.{name}")
 
 
 def test_no_machine_paths_in_the_tree() -> None:
