@@ -158,7 +158,7 @@ class Hand:
             Qt.KeyboardModifier.NoModifier,
         )
         self.window.dropEvent(event)
-        while self.window.queue.is_busy:  # files are read by workers
+        while self.window.reading.is_busy:  # files are read by workers
             self.wait(10)
 
     def act(self, name: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import attrs
@@ -427,3 +428,34 @@ def test_a_bug_opens_a_report_and_the_window_lives(demo) -> None:
     hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(2).center())
     hand.settle()
     assert window.desk.shot.name == "causeway"
+
+
+def test_files_do_not_wait_for_long_work_and_later_edits_are_asked_about(
+    demo, tmp_path: Path
+) -> None:
+    hand, window = demo, demo.window
+    going_on = threading.Event()
+    window.queue.add("Something long", lambda _cancel, _progress: going_on.wait(60))
+    lut = tmp_path / "plain.cube"
+    lut.write_text(
+        "LUT_3D_SIZE 2\n" + "\n".join(f"{i & 1} {i >> 1 & 1} {i >> 2}" for i in range(8))
+    )
+    hand.drop(lut)
+    assert hand.study.look.coats[-1].name == "plain"  # in the Look, while the long work goes on
+    assert window.queue.is_busy
+
+    # What is done while a study is being read is not lost without a word.
+    window.model.undo_stack.setClean()
+    release = threading.Event()
+    window.reading.add("Held up", lambda _cancel, _progress: release.wait(60))
+    window.files.open_file(DEMO)
+    window.model.commit("Meanwhile", hand.study.with_look(strength=0.3))
+    mine = hand.study
+    hand.ports.unsaved = "cancel"
+    release.set()
+    while window.reading.is_busy:
+        hand.wait(10)
+    assert hand.study is mine
+    going_on.set()
+    hand.ports.unsaved = "drop"
+    hand.settle()

@@ -21,6 +21,7 @@ from sfumato.app.services.view_state import ViewModel
 class Services:
     """The study and its pictures (`desk`), work, questions to the person, and what is kept.
 
+    `queue` is for work that lasts, `reading` for files that are taken in: they do not wait for it.
     `window` is what dialogs stand before; `demo` is the demo study, where it is installed.
     """
 
@@ -29,6 +30,7 @@ class Services:
     settings: Settings
     notices: Notices
     queue: Queue
+    reading: Queue
     desk: Desk
     actions: Actions
     demo: Path | None = None

@@ -98,7 +98,7 @@ class EncodingEdits(QObject):
         else:
             files = ports.choose_luts(sheet, str(Path.home()))
             if files:
-                self.services.queue.add(
+                self.services.reading.add(
                     f"Reading {files[0].name}",
                     lambda _cancel, _progress: encoding_store.read_decoder(files[0]),
                     then=sheet.take_decoder,
@@ -119,7 +119,7 @@ class EncodingEdits(QObject):
 
     def take_config(self, where: str) -> None:
         """Open a config in the background and note it in the study."""
-        self.services.queue.add(
+        self.services.reading.add(
             "Opening the config",
             lambda _cancel, _progress: open_config(where),
             then=self._config_opened,
@@ -140,7 +140,7 @@ class EncodingEdits(QObject):
 
     def open_file(self, file: Path) -> None:
         """Show an encoding file in the sheet; it is kept when the person says so."""
-        self.services.queue.add(
+        self.services.reading.add(
             f"Reading {file.name}",
             lambda _cancel, _progress: encoding_store.read_encoding(file),
             then=self._show_read,

@@ -52,7 +52,8 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self.settings, self.notices = settings, Notices(self)
-        self.model, self.view, self.queue = StudyModel(self), ViewModel(self), Queue(self)
+        self.model, self.view = StudyModel(self), ViewModel(self)
+        self.queue, self.reading = Queue(self), Queue(self)
         self.desk = Desk(self.model, self.view, self.notices, instruments(), self, rests)
         self.actions_table = Actions()
         self._begun = False
@@ -66,6 +67,7 @@ class MainWindow(QMainWindow):
             settings,
             self.notices,
             self.queue,
+            self.reading,
             self.desk,
             self.actions_table,
             demo,
@@ -102,7 +104,8 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.strip)
         column.addWidget(self.pages, 1)
-        column.addWidget(WorkLine(self.queue))
+        for queue in (self.reading, self.queue):
+            column.addWidget(WorkLine(queue))
         whole = QWidget()
         row = QHBoxLayout(whole)
         row.setContentsMargins(0, 0, 0, 0)
@@ -151,12 +154,13 @@ class MainWindow(QMainWindow):
         self.model.replaced.connect(self.refresh_actions)
         self.view.changed.connect(self._on_view)
         self.desk.shown.connect(lambda _s: self.refresh_actions())
-        self.queue.ended.connect(lambda _how: self.refresh_actions())
-        self.queue.refused.connect(self.notices.fault)
-        self.queue.cancelled.connect(
-            lambda t: self.notices.note(f"{t} was cancelled", "nothing was written")
-        )
-        self.queue.crashed.connect(self.notices.bug)
+        for queue in (self.reading, self.queue):
+            queue.ended.connect(lambda _how: self.refresh_actions())
+            queue.refused.connect(self.notices.fault)
+            queue.cancelled.connect(
+                lambda t: self.notices.note(f"{t} was cancelled", "nothing was written")
+            )
+            queue.crashed.connect(self.notices.bug)
         self.notices.bug.connect(self._on_bug)
 
     # --- keeping up ------------------------------------------------------------------------------
@@ -211,7 +215,7 @@ class MainWindow(QMainWindow):
     @property
     def is_busy(self) -> bool:
         """Whether any answer is still under way (for tests and pictures)."""
-        house = self.desk.is_busy or self.queue.is_busy or self.files.is_busy
+        house = any(p.is_busy for p in (self.desk, self.queue, self.reading, self.files))
         return house or any(room.is_busy for room in self.rooms.values())
 
     # --- actions ---------------------------------------------------------------------------------
@@ -278,6 +282,7 @@ class MainWindow(QMainWindow):
             room.undo_stack.blockSignals(True)
             room.close()
         self.files.close()
+        self.reading.close()
         self.queue.close()
         self.desk.close()
         event.accept()

@@ -101,7 +101,11 @@ class StudyFiles(QObject):
         if not self.may_leave():
             return
 
+        before = self.model.study
+
         def opened(study: Study) -> None:
+            if self.model.study is not before and not self.may_leave():
+                return  # it went on meanwhile, and is to stay
             self.replace(study, file)
             self._settings.add_recent(file.resolve())
 
@@ -115,7 +119,7 @@ class StudyFiles(QObject):
 
     def _read(self, file: Path, then: Callable[[Study], None]) -> None:
         """Read a study with a worker, then go on with it."""
-        self.services.queue.add(
+        self.services.reading.add(
             f"Opening {file.name}",
             lambda _cancel, _progress: study_store.open_study(file),
             then=then,
@@ -208,7 +212,7 @@ class StudyFiles(QObject):
 
         def recover() -> None:
             if self.may_leave():
-                self.services.queue.add(
+                self.services.reading.add(
                     f"Recovering {newest.study.name}",
                     lambda _cancel, _progress: study_store.with_luts(newest.found.opened()),
                     then=recovered,

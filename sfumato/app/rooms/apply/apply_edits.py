@@ -54,7 +54,7 @@ class ApplyEdits(QObject):
 
     def take_lut(self, file: Path) -> None:
         """Put a LUT file in the place of Ground and Look."""
-        self.services.queue.add(
+        self.services.reading.add(
             f"Reading {file.name}",
             lambda _cancel, _progress: read_lut_file(file),
             then=self._room.settings.show_lut,

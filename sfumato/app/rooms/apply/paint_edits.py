@@ -110,7 +110,7 @@ class PaintEdits(QObject):
     def add_layers(self, files: list[Path]) -> None:
         """Lay LUT files on the still, one over the other."""
         for file in files:
-            self.services.queue.add(
+            self.services.reading.add(
                 f"Reading {file.name}",
                 _reading(file),
                 then=self._paint.add,

@@ -119,7 +119,7 @@ class CoatEdits(QObject):
                     faults.append(error)
             return coats, faults
 
-        self.services.queue.add(f"Reading {len(files)} files", work, then=self._laid)
+        self.services.reading.add(f"Reading {len(files)} files", work, then=self._laid)
 
     def _laid(self, answer: tuple[list[Coat], list[SfumatoError]]) -> None:
         coats, faults = answer

@@ -102,7 +102,7 @@ class PresetEdits(QObject):
             for fault in answer[1]:
                 self.notices.fault(fault)
 
-        self.services.queue.add(f"Reading {len(files)} presets", work, then=laid)
+        self.services.reading.add(f"Reading {len(files)} presets", work, then=laid)
 
     # --- saving ------------------------------------------------------------------------------------
     def save_preset(self) -> None:

@@ -66,7 +66,7 @@ class ShotEdits(QObject):
                 shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
             return shots, faults, remarks
 
-        self.services.queue.add(
+        self.services.reading.add(
             f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}",
             work,
             then=self._brought_in,

@@ -110,7 +110,7 @@ class SwatchEdits(QObject):
         def put(found: list[tuple[Path, bytes]]) -> None:
             self.swatches.files.take_in(found, folder)
 
-        self.services.queue.add("Reading the looks", read, then=put)
+        self.services.reading.add("Reading the looks", read, then=put)
 
     # --- into the Look -------------------------------------------------------------------------------
     def swatch_put(self) -> None:
