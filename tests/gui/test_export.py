@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import attrs
 import numpy as np
 import pytest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 import sfumato
 from sfumato.app.rooms.look.export_sheet import ExportSheet
 from sfumato.app.rooms.look.exports import kept, remembered
+from sfumato.core.path.span import Joint, Span
 from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.target import Target
 
@@ -86,6 +88,28 @@ def test_what_a_format_cannot_hold_is_said_before(demo, tmp_path: Path) -> None:
     hand.settle()
     assert not hand.window.rooms["look"].exports.proof.proved
     assert "out of tolerance" in hand.window.strip.text()
+
+
+def test_a_span_with_the_ground_is_exported_for_its_shot(demo, tmp_path: Path) -> None:
+    """The sheet warns; the file holds the Ground of the shot that is looked at."""
+    hand = demo
+    hand.window.model.commit("Span", attrs.evolve(hand.study, span=Span(Joint.SOURCE)))
+    sheet = _sheet(hand, tmp_path, "cube")
+    shot = hand.window.desk.shot
+    words = " ".join(w.text() for w in sheet.findChildren(QLabel))
+    assert f"Includes the Ground of {shot.name}" in words
+    hand.click(sheet.go)
+    hand.settle()
+    done = hand.window.rooms["look"].exports.proof
+    assert done.is_exact
+    colours = np.random.default_rng(3).random((500, 3), np.float32)
+    meant = hand.study.transform(shot=shot.id).apply(colours)
+    assert np.abs(sfumato.read(done.place).apply(colours) - meant).mean() < 0.02
+    # A Span that cannot be is refused in a sentence, and no sheet opens.
+    broken = attrs.evolve(hand.study.suited_to("sRGB"), span=Span(leave="ACEScg"))
+    hand.window.model.commit("Span", broken)
+    hand.act("export_lut")
+    assert "does not fit the working encoding" in hand.notices[-1]
 
 
 @pytest.mark.parametrize("text", ["", "{", "[]", '{"key": "none"}', '{"key": "3dl", "depth": "7"}'])

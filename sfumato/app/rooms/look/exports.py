@@ -11,7 +11,8 @@ from PySide6.QtCore import QObject, Qt
 from sfumato.app.rooms.look.export_sheet import ExportAsk, ExportSheet, ExportWish
 from sfumato.app.rooms.look.seal import Seal
 from sfumato.app.services.services import Services
-from sfumato.core.errors import ValueRefused
+from sfumato.core.errors import SfumatoError, ValueRefused
+from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
 from sfumato.core.study.coat import every
@@ -88,7 +89,12 @@ class Exports(QObject):
                 return
             warning = f"Includes the Ground of {shot.name}: right for this shot only."
         settings = self.services.settings
-        plain = attrs.evolve(study.transform(), stages=study.bake(_TRIED).stages)
+        try:
+            exact = study.transform(shot=shot.id if shot and study.span.with_ground else None)
+        except SfumatoError as error:
+            self.notices.fault(error)
+            return
+        plain = baked(exact, _TRIED)
         sheet = ExportSheet(
             self.services.window,
             ExportAsk(
