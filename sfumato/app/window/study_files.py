@@ -101,15 +101,20 @@ class StudyFiles(QObject):
         if not self.may_leave():
             return
 
-        before = self.model.study
+        still = self._asked()
 
         def opened(study: Study) -> None:
-            if self.model.study is not before and not self.may_leave():
-                return  # it went on meanwhile, and is to stay
+            if not still():
+                return
             self.replace(study, file)
             self._settings.add_recent(file.resolve())
 
         self._read(file, opened)
+
+    def _asked(self) -> Callable[[], bool]:
+        """Return what asks once more about a study that went on after the question was answered."""
+        before = self.model.study
+        return lambda: self.model.study is before or self.may_leave()
 
     def revert_study(self) -> None:
         if self.model.file is not None:
@@ -204,7 +209,9 @@ class StudyFiles(QObject):
             return
         newest = found[0]
 
-        def recovered(study: Study) -> None:
+        def recovered(study: Study, still: Callable[[], bool]) -> None:
+            if not still():
+                return
             file = Path(newest.original) if newest.original else None
             self.replace(study, file, saved=False)
             self.autosave_now()
@@ -212,10 +219,11 @@ class StudyFiles(QObject):
 
         def recover() -> None:
             if self.may_leave():
+                still = self._asked()
                 self.services.reading.add(
                     f"Recovering {newest.study.name}",
                     lambda _cancel, _progress: study_store.with_luts(newest.found.opened()),
-                    then=recovered,
+                    then=lambda study: recovered(study, still),
                 )
 
         self.notices.note(
