@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import importlib
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -171,7 +172,8 @@ def test_benches_can_be_collected() -> None:
         "-p",
         "no:cacheprovider",
     ]
-    done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, check=False)
+    alone = {k: v for k, v in os.environ.items() if not k.startswith("PYTEST_")}  # by no worker
+    done = subprocess.run(words, cwd=ROOT, env=alone, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-2000:]
     for name in ("accuracy", "memory", "mutants"):
         importlib.import_module(f"bench.{name}")
