@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 
 import numpy as np
 import pytest
@@ -50,6 +51,11 @@ def log_look(name: str) -> Transform:
     return sampled(Transform((Function(name, run),)), 33)
 
 
+def _places(sentence: str) -> list[float]:
+    """Return the three places of a sentence "... come from .20, .40 and .60; ..."."""
+    return [float(v) for v in re.findall(r"0\.\d\d", sentence.split(";")[0])]
+
+
 def keys(transform: Transform, stored: Stored | None = None, *levels: Level) -> set[str]:
     found = assay(transform, DISPLAY, stored)
     return {f.key for f in found.findings if f.level in (levels or (Level.FAULT, Level.WARN))}
@@ -69,6 +75,13 @@ def test_clean_luts_have_no_faults() -> None:
         said = {f.key: f for f in assay(log_look(name), DISPLAY).findings}["expects"]
         assert said.title == "Seems to expect log"
         assert "5, 50 and 90 %" in said.sentence
+        # Places of greys are told on the scale of the material, legal or full.
+        legal = sampled(legal_in(log_look(name)), 65)
+        there = {f.key: f for f in assay(legal, DISPLAY).findings}
+        assert "range in" in there
+        np.testing.assert_allclose(
+            _places(there["expects"].sentence), _places(said.sentence), atol=0.011
+        )
     assert "identity" in keys(sampled(Transform(), 9), None, Level.NOTE)
 
 
@@ -93,6 +106,8 @@ def test_ranges_are_recognised_and_put_right() -> None:
         assert difference(mended, reaching, cube_colours(2000), DISPLAY).worst < 0.05
         taking = sampled(legal_in(lut), 65)
         assert "range in" in keys(taking)
+        said = {f.key: f for f in assay(taking, DISPLAY).findings}["range in"]
+        assert 0 <= said.figure < 0.1
         assert "range in" not in keys(lut)
         back = repaired(taking, assay(taking, DISPLAY), ("full in",))
         assert difference(back, lut, cube_colours(2000), DISPLAY).p99 < 1.0
@@ -114,6 +129,11 @@ def test_greys_folds_gain_and_banding() -> None:
     falling = Transform((Table3D(np.clip(bump, 0, 1)),))
     found = assay(falling, DISPLAY)
     assert {"greys", "folds"} <= keys(falling)
+    x = np.linspace(0, 1, 1024)
+    tones = x + 0.15 * np.sin(12 * x)
+    lightness = np.cbrt(np.clip(tones, 0, 1) ** 2.4)  # rises as L* does above the toe
+    place = x[(np.maximum.accumulate(lightness) - lightness).argmax()]
+    assert f"near {place:.2f}" in {f.key: f.sentence for f in found.findings}["greys"]
     lifted = repaired(falling, found, ("rise",))
     assert "greys" not in keys(lifted)
     assert "greys" in keys(

@@ -122,6 +122,14 @@ def test_recipes_chain_blend_split_and_invert(folder: Path, tmp_path: Path) -> N
     files = tuple(lut_files([folder]))
     order = [f.name for f, _ in files]
     by_name = {"salt_day.ktx2": day, "kiln_balance.clf": kiln, "camera_legal.cube": legal}
+    rows = run(batch(folder, tmp_path / "n", recipe=Recipe(together=CHAIN), names="{number}"))
+    assert [r.target_file.name for r in rows if r.target_file] == ["001.cube"]
+    rows = run(batch(folder, tmp_path / "m", names="{number}"))
+    assert [r.target_file.name for r in rows if r.target_file] == [
+        "001.cube",
+        "002.cube",
+        "003.cube",
+    ]
     (chain,) = one(Recipe(together=CHAIN), targets=(Target("clf"),))
     expected = x
     for name in order:

@@ -107,6 +107,13 @@ def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> Non
     display = encoding(study.view.encoding)
     rough = delta_e(shown.a / np.float32(255), shown.b / np.float32(255), display)
     assert np.abs(rough - shown.delta).max() < 1.5
+    alone = previewer.show(
+        _ask(study, a="source", b="ground", difference=True, need_a=False), Cancel()
+    )
+    np.testing.assert_array_equal(alone.delta, shown.delta)
+    plain = previewer.show(_ask(study, a="source", b="ground", need_a=False), Cancel())
+    assert plain.a is None
+    assert plain.delta is None
     same = previewer.show(_ask(study, a="exact", b="exact", difference=True), Cancel())
     assert same.delta.max() == 0
 
@@ -192,6 +199,11 @@ def test_an_export_with_a_ground_is_proved_on_its_own_path(
     assert steps == sorted(steps)
     assert steps[-1] == 1.0
     assert done.second.loss.main.mean == pytest.approx(done.own.main.mean, abs=1e-3)
+    # The colours by which it is measured enter as the shot's own; without an encoding, as they are.
+    for encoding_name in (study.shot("furnace").encoding, None):
+        one = attrs.evolve(study.shot("furnace"), encoding=encoding_name)
+        ((_, colours),) = proof.entry_colours(attrs.evolve(spanned, shots=(one,)), frames, 60)
+        np.testing.assert_allclose(colours, np.clip(frames.sample(one, 60), 0, 1), atol=1e-6)
     empty = attrs.evolve(study, shots=())
     alone = proof.export_look(empty, frames, tmp_path / "e.cube")
     assert alone.own.shots is None
