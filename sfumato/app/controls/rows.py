@@ -14,11 +14,19 @@ STRENGTH = Number(
 )
 
 
+def as_panel(widget: QWidget, *, width: int = 0, height: int = 0) -> None:
+    """Give a widget the ground of a panel, and a fixed width or height where one is said."""
+    widget.setObjectName("panel")
+    widget.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    if width:
+        widget.setFixedWidth(width)
+    if height:
+        widget.setFixedHeight(height)
+
+
 def panel_column(panel: QWidget, width: int) -> QVBoxLayout:
     """Make a widget a panel of a room, of that width; return its column."""
-    panel.setObjectName("panel")
-    panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    panel.setFixedWidth(width)
+    as_panel(panel, width=width)
     column = QVBoxLayout(panel)
     column.setContentsMargins(14, 14, 14, 12)
     column.setSpacing(6)

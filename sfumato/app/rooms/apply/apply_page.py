@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.rooms.apply.apply_settings import ApplySettings
 from sfumato.app.services.jobs import single_shot
@@ -101,8 +102,7 @@ class ApplyPage(QWidget):
 
     def _make_table(self) -> QWidget:
         page = QWidget()
-        page.setObjectName("panel")
-        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(page)
         column = QVBoxLayout(page)
         column.setContentsMargins(14, 12, 14, 12)
         head_line = QHBoxLayout()

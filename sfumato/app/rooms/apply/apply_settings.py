@@ -6,11 +6,11 @@ import json
 from pathlib import Path
 
 import attrs
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, quiet
-from sfumato.app.controls.rows import STRENGTH, Row, chooser
+from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.controls import LutFile, Number
@@ -50,9 +50,7 @@ class ApplySettings(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._lut = LutFile()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(340)
+        as_panel(self, width=340)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 18, 14)
         column.setSpacing(7)

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.controls.rows import STRENGTH, Row, chooser
+from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.apply.paint_easel import PaintEasel
@@ -69,9 +69,7 @@ class PaintPage(QWidget):
     # --- laying out ----------------------------------------------------------------------------------
     def _make_left(self) -> QWidget:
         panel = QWidget()
-        panel.setObjectName("panel")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(340)
+        as_panel(panel, width=340)
         column = QVBoxLayout(panel)
         column.setContentsMargins(18, 16, 18, 14)
         column.setSpacing(7)
@@ -159,8 +157,7 @@ class PaintPage(QWidget):
 
     def _make_right(self) -> QWidget:
         page = QWidget()
-        page.setObjectName("panel")
-        page.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(page)
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

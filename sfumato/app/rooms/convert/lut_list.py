@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
@@ -130,8 +131,7 @@ class LutList(QWidget):
         self._model = model
         self._filling = False
         self._lines: dict[str, QWidget] = {}  # what stands beside a title, by the recipe's field
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(self)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 10, 12)
         column.setSpacing(6)

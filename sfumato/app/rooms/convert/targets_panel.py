@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
@@ -113,8 +114,7 @@ class TargetsPanel(QWidget):
         super().__init__()
         self._model = model
         self._outcomes: dict[str, Outcome] = {}
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(self)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 12, 12)
         column.setSpacing(6)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.parts import part
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -88,9 +89,7 @@ class EaselPanel(QWidget):
     # --- parts -----------------------------------------------------------------------------------
     def _make_head(self) -> QWidget:
         head = QWidget()
-        head.setObjectName("panel")
-        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head.setFixedHeight(36)
+        as_panel(head, height=36)
         row = QHBoxLayout(head)
         row.setContentsMargins(10, 0, 10, 0)
         self.sides: dict[str, QComboBox] = {}
@@ -172,8 +171,7 @@ class EaselPanel(QWidget):
     def _make_ask(self) -> QWidget:
         """The line that asks for an encoding that the file does not state."""
         bar = QWidget()
-        bar.setObjectName("panel")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(bar)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 4, 10, 4)
         self._ask_words = QLabel()
@@ -198,9 +196,7 @@ class EaselPanel(QWidget):
     def _make_frames(self) -> QWidget:
         """The line of frames, for clips."""
         bar = QWidget()
-        bar.setObjectName("panel")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(30)
+        as_panel(bar, height=30)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(8)
@@ -263,9 +259,7 @@ class EaselPanel(QWidget):
 
     def _make_readout(self) -> QWidget:
         bar = QWidget()
-        bar.setObjectName("panel")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(26)
+        as_panel(bar, height=26)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(10)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import taken
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.rooms.look.coat_row import STRENGTH, CoatRow
 from sfumato.app.rooms.look.ledger_edits import LedgerEdits
@@ -64,8 +65,7 @@ class Ledger(QWidget):
         self._view_open = False
         self._view_fold: ViewFold | None = None
         self._colours: Any = None
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        as_panel(self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.rows import as_panel
 from sfumato.app.rooms.look.easel_panel import EaselPanel
 from sfumato.app.rooms.look.instruments_panel import Instruments
 from sfumato.app.rooms.look.ledger import Ledger
@@ -27,9 +28,7 @@ class LookPage(QWidget):
         self.easel_panel = EaselPanel(model, view, desk)
         self.instruments = Instruments(model, view, desk)
         left = QWidget()
-        left.setObjectName("panel")
-        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        left.setFixedWidth(340)
+        as_panel(left, width=340)
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.parts import part
-from sfumato.app.controls.rows import panel_column
+from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.images import image_of
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
@@ -160,9 +160,7 @@ class SwatchPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         head = QWidget()
-        head.setObjectName("panel")
-        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head.setFixedHeight(40)
+        as_panel(head, height=40)
         row = QHBoxLayout(head)
         row.setContentsMargins(14, 0, 10, 0)
         self.title = self._heading("")
