@@ -58,7 +58,7 @@ def read(data: bytes, _frame: int) -> Still:
     pixels[y0 - y : y1 - y + 1, x0 - x : x1 - x + 1] = inside
     bits = "16 bit float" if found.depth == "16f" else "32 bit float"
     name = _named(stated or _BT709)
-    remarks = ("the alpha channel was left out",) if header["alpha"] else ()
+    remarks = exr.remarks(header)
     if name is None:
         return Still(pixels, FrameFacts(bits, remarks=remarks))
     evidence = "stated in the file (chromaticities)" if stated else "usual for EXR"

@@ -10,6 +10,7 @@ from sfumato.core.errors import MediaError
 from sfumato.media.parts import tags
 from sfumato.media.parts.contract import FrameFacts, MediaSpec, Still
 from sfumato.media.parts.upright import check_size
+from sfumato.raster import tiff
 
 _HEADS = (b"II*\0", b"MM\0*", b"IIU\0", b"IIRO", b"IIRS", b"MMOR", b"FUJIFILM", b"\0MRM", b"FOVb")
 ENCODING = "Linear BT.2020"
@@ -27,6 +28,7 @@ def read(data: bytes, _frame: int) -> Still:
     """
     import rawpy
 
+    tiff.check_negative(data)
     try:
         with rawpy.imread(io.BytesIO(data)) as raw:
             check_size(raw.sizes.width, raw.sizes.height)

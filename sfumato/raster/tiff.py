@@ -50,6 +50,8 @@ def decode(data: bytes, check: SizeRule) -> Samples:
                 )
             if getattr(page, "imagedepth", 1) != 1:
                 raise MediaError("the TIFF has more than one plane", hint="save it as RGB")
+            if not _is_whole(page, data):
+                raise damaged("TIFF")
             pixels = page.asarray()
             if page.planarconfig == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
@@ -57,6 +59,27 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             return Samples(pixels, is_colour, {str(t.code): t.value for t in page.tags})
     except _BROKEN as error:
         raise damaged("TIFF") from error
+
+
+def _is_whole(page: Any, data: bytes) -> bool:
+    ends = zip(page.dataoffsets, page.databytecounts, strict=True)
+    return all(at + size <= len(data) for at, size in ends)
+
+
+def check_negative(data: bytes) -> None:
+    """Refuse a digital negative (DNG, a TIFF with tag 50706) whose pictures do not all lie in the file.
+
+    Raises:
+        MediaError: it is cut short or damaged. What is no DNG passes.
+    """
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            first: Any = file.pages[0]
+            pages = [first, *(first.pages or ())] if 50706 in first.tags else []
+            if not all(_is_whole(page, data) for page in pages):
+                raise damaged("DNG")
+    except _BROKEN:
+        return  # whether it is a raw file of another kind, the developer tells
 
 
 def encode(pixels: Array, **tags: Any) -> bytes:

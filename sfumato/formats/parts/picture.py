@@ -26,6 +26,7 @@ MOST_PIXELS = GRID_MOST**3
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
 DEPTHS = ("16", "8", "16f", "32f")
 DEPTH_BY_SUFFIX = {".exr": "32f"}
+_MOST_VALUE = 65504.0  # the largest half float
 _PEAK = {"8": 255.0, "16": 65535.0}
 
 
@@ -82,8 +83,9 @@ def decoded(data: bytes) -> Pixels:
         raise FormatError(f"the {name} is a palette or grey picture", hint="save it as RGB")
     if pixels.ndim != 3 or pixels.shape[-1] not in (3, 4):
         raise FormatError(f"the {name} is not an RGB picture", hint="save it as RGB")
-    alpha = pixels.shape[-1] == 4 or found.header.get("alpha", False)
-    remarks = ["the alpha channel was left out"] if alpha else []
+    remarks = ["the alpha channel was left out"] if pixels.shape[-1] == 4 else []
+    if name == "EXR":
+        remarks += exr.remarks(found.header)
     if (name == "PNG" and b"iCCP" in data[:4096]) or (
         name == "JPEG" and b"ICC_PROFILE" in data[:65536]
     ):
@@ -96,7 +98,13 @@ def decoded(data: bytes) -> Pixels:
         values /= np.float32(_PEAK[found.depth])
     if not np.isfinite(values).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    return Pixels(values, found.depth, name == "JPEG", tuple(remarks))
+    if np.abs(values).max() > _MOST_VALUE:
+        raise FormatError(
+            f"a pixel holds {np.abs(values).max():.3g}, which is no colour of a LUT",
+            hint="the file is damaged, or no LUT; export the picture again",
+        )
+    lossy = name == "JPEG" or bool(found.header.get("altered"))
+    return Pixels(values, found.depth, lossy, tuple(remarks))
 
 
 def encoded(values: Rgb, depth: str, suffix: str) -> bytes:

@@ -144,6 +144,13 @@ def _dng(planes: np.ndarray, extra: tuple = ()) -> bytes:
     return out.getvalue()
 
 
+def test_a_negative_that_was_cut_short_is_refused() -> None:
+    data = _dng(np.random.default_rng(1).random((60, 80, 3)))
+    for place in (*np.linspace(0, len(data) - 1, 20).astype(int), len(data) - 2):
+        with pytest.raises(MediaError):
+            read(data[:place], "x.dng")
+
+
 def test_camera_raw_is_developed_to_linear_light() -> None:
     light = np.zeros((120, 160, 3))
     patches = [(0.18, 0.18, 0.18), (0.6, 0.3, 0.1), (0.1, 0.3, 0.6), (0.9, 0.9, 0.9)]
