@@ -194,7 +194,7 @@ LUTS = ROOT / "demo" / "luts"
 
 
 def test_assay_says_what_files_are_and_mends_them(tmp_path: Path) -> None:
-    said = run("assay", LUTS / "pack_017.cube", LUTS / "broken.cube").output
+    said = run("assay", LUTS / "pack_017.cube", LUTS / "broken.cube", status=1).output
     assert "fault    Axes swapped" in said
     assert "--repair 'axes'" in said
     assert "broken.cube:812: the row has 2 numbers" in said
@@ -273,14 +273,89 @@ def test_convert_takes_readings_depths_layouts_shapers_fits_and_domains(
 def test_a_folder_goes_into_several_formats(tmp_path: Path) -> None:
     out = tmp_path / "out"
     words = ("convert", LUTS, out, "--format", "3dl", "--format", "clf", "--names", "{name}_{grid}")
-    said = run(*words)
+    said = run(*words, status=1)  # one file of them is broken
     assert "broken.cube:812" in said.stderr
+    (line,) = [n for n in said.stdout.splitlines() if "low_tide_33.cube" in n and ".clf" in n]
+    assert "0.000 mean" in line
+    lost = next(n for n in said.stdout.splitlines() if "kiln_balance" in n and ".3dl" in n)
+    assert "baked to" in lost
     assert (out / "low_tide_33_33.3dl").exists()
     assert (out / "kiln_balance_1D.clf").exists()
     assert len(list(out.iterdir())) == 2 * (len(list(LUTS.iterdir())) - 1)
     assert "is there already" in run(*words, status=1).stderr
     run("convert", LUTS, out, status=2)
     assert "not known" in run(*words[:-1], "{nme}", "--force", status=1).stderr
+
+
+def test_a_folder_into_itself_harms_no_source_and_takes_no_result(tmp_path: Path) -> None:
+    """Two looks of one name in two formats, and one alone: nothing that is read is replaced."""
+    folder = tmp_path / "in"
+    folder.mkdir()
+    run("convert", LUTS / "salt_day.ktx2", folder / "look.cube")
+    run("invert", LUTS / "low_tide_33.cube", folder / "look.3dl", "--grid", 9)
+    run("convert", LUTS / "low_tide_33.cube", folder / "other.cube")
+    before = {p.name: p.read_bytes() for p in folder.iterdir()}
+    words = ("convert", folder, folder, "--format", "3dl", "--format", "cube", "--force")
+    said = run(*words, status=1)
+    for name in ("look.cube", "look.3dl"):
+        assert f"in/{name}: the result would replace a file that is read" in said.stderr
+    assert {n: (folder / n).read_bytes() for n in before} == before
+    assert {p.name for p in folder.iterdir()} == {*before, "other.3dl"}
+    # Once more: other.3dl is what the run made of other.cube, so it is made again, not converted.
+    stamp = (folder / "other.3dl").read_bytes()
+    again = run(*words, status=1)
+    assert "1 file was left out, made of others here by an earlier run: other.3dl" in again.stderr
+    assert (folder / "other.3dl").read_bytes() == stamp
+    assert "other.3dl ->" not in again.stdout
+    assert "other.cube -> " in again.stdout
+    # What was changed by hand since, or stands in a folder by itself, is a source like any other.
+    alone = tmp_path / "alone"
+    alone.mkdir()
+    (alone / "other.3dl").write_bytes(stamp)
+    assert "other.3dl ->" in run("convert", alone, tmp_path / "o", "--format", "cube").stdout
+    with (folder / "other.3dl").open("ab") as file:
+        file.write(b"# by hand\n")
+    assert "left out" not in run(*words, status=1).stderr
+
+
+def test_no_command_writes_over_what_it_reads(tmp_path: Path) -> None:
+    a, b, picture = tmp_path / "a.cube", tmp_path / "b.cube", tmp_path / "p.png"
+    for file in (a, b):
+        run("convert", LUTS / "salt_day.ktx2", file)
+    picture.write_bytes((ROOT / "demo" / "sill_photo.png").read_bytes())
+    link = tmp_path / "link.cube"
+    link.symlink_to(a)
+    hard = tmp_path / "hard.cube"
+    hard.hardlink_to(b)
+    for words in (
+        ("convert", a, a, "--title", "x"),
+        ("convert", a, link),
+        ("invert", a, a),
+        ("chain", a, b, hard),
+        ("blend", a, b, b),
+        ("split", a, tmp_path / "t.cube", a),
+        ("apply", a, picture, picture),
+    ):
+        before = [file.read_bytes() for file in (a, b, picture)]
+        assert "would replace a file" in run(*words, "--force", status=1).stderr, words
+        assert [file.read_bytes() for file in (a, b, picture)] == before
+    run("split", a, tmp_path / "t.cube", tmp_path / "t.cube", status=2)
+
+
+def test_odd_names_stay_one_line(tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    folder.mkdir()
+    data = (LUTS / "kiln_balance.clf").read_bytes()
+    (folder / "two\nlines.clf").write_bytes(data)
+    Path(os.fsdecode(os.fsencode(folder) + b"/\xff.clf")).write_bytes(data)
+    (folder / "bad\nname.cube").write_text("no")
+    said = run("convert", folder, tmp_path / "out", "--format", "clf", status=1)
+    assert "two\\nlines.clf ->" in said.stdout
+    assert "\\xff.clf ->" in said.stdout
+    assert len(said.stdout.splitlines()) == 2
+    assert "bad\\nname.cube" in said.stderr
+    assert len(said.stderr.splitlines()) == 1
+    assert len(list((tmp_path / "out").iterdir())) == 2
 
 
 def test_invert_chain_blend_and_split(tmp_path: Path) -> None:

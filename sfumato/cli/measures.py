@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from sfumato.cli.options import PathArgument, guarded, json_option, reading_option
+from sfumato.cli.options import PathArgument, guarded, json_option, one_line, reading_option, told
 
 
 @click.command("assay")
@@ -27,7 +27,7 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
     from sfumato.work.luts.lut_files import display_of, read_lut
 
     load_kernels()
-    told: list[dict[str, Any]] = []
+    answers: list[dict[str, Any]] = []
     failed = 0
     for file in files:
         try:
@@ -35,8 +35,8 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
             result = assay(found.transform, display_of(found.transform), stored_of(found))
         except SfumatoError as error:
             failed += 1
-            told.append({"file": str(file), "error": error.sentence()})
-            click.echo(f"sfumato: {error.sentence()}", err=True)
+            answers.append({"file": str(file), "error": error.sentence()})
+            told(error.sentence())
             continue
         facts = {
             "file": str(file),
@@ -60,10 +60,10 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
                 for f in result.findings
             ],
         }
-        told.append(facts)
+        answers.append(facts)
         if not as_json:
             title = f" “{found.transform.title}”" if found.transform.title else ""
-            click.echo(f"{file}: {found.key}, {result.kind}{title}")
+            click.echo(one_line(f"{file}: {found.key}, {result.kind}{title}"))
             for words in found.remarks:
                 click.echo(f"  remark   {words}")
             for f in result.findings:
@@ -71,10 +71,11 @@ def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
                 mend = f" [--repair {f.repair!r}: {REPAIRS[f.repair].title}]" if offered else ""
                 click.echo(f"  {f.level.value:<8} {f.title}. {f.sentence}{mend}")
             if len(found.readings) > 1:
-                click.echo(f"  read as  {found.reading}; also: {'; '.join(found.readings[:12])}")
+                also = "; ".join(found.readings[:12])
+                click.echo(one_line(f"  read as  {found.reading}; also: {also}"))
     if as_json:
-        click.echo(json.dumps({"files": told}))
-    if failed == len(files):
+        click.echo(json.dumps({"files": answers}))
+    if failed:
         sys.exit(1)
 
 

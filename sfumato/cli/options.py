@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Callable, Sequence
 from functools import wraps
@@ -69,23 +70,38 @@ def guarded(run: Callable[..., Any]) -> Callable[..., Any]:
         from sfumato.work.stores.encoding_store import load_library
 
         for fault in load_library():
-            click.echo(f"sfumato: {fault.sentence()}", err=True)
+            told(fault.sentence())
         try:
             return run(*args, **values)
         except SfumatoError as error:
-            click.echo(f"sfumato: {error.sentence()}", err=True)
+            told(error.sentence())
             sys.exit(1)
         except MemoryError:
-            click.echo("sfumato: there is not enough memory for this; use smaller files", err=True)
+            told("there is not enough memory for this; use smaller files")
             sys.exit(1)
 
     return guarded
 
 
+def one_line(text: object) -> str:
+    """Return text that stays one line of UTF-8: control characters and odd bytes of names escaped.
+
+    >>> one_line("a\nb")
+    'a\\\\nb'
+    """
+    plain = os.fsencode(str(text)).decode("utf-8", "backslashreplace")
+    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in plain)
+
+
+def told(text: str) -> None:
+    """Print one line on stderr, after the name of the program."""
+    click.echo(one_line(f"sfumato: {text}"), err=True)
+
+
 def said(path: Path, words: Sequence[str]) -> None:
     """Print remarks on stderr, one a line."""
     for each in words:
-        click.echo(f"sfumato: {path}: {each}", err=True)
+        told(f"{path}: {each}")
 
 
 def pair(text: str | None, option: str) -> tuple[float, float] | None:

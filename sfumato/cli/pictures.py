@@ -48,6 +48,7 @@ def bake(
     import attrs
 
     from sfumato.core.path.span import Joint, Span
+    from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.proof import span_words
     from sfumato.work.stores.study_store import open_study
@@ -69,6 +70,7 @@ def bake(
         title=title,
         force=force,
         is_look=True,
+        sources=Sources.of([study]),
     )
     said(target, [w for w in held.said if not w.startswith("baked")])
 
@@ -154,6 +156,7 @@ def apply_(
     from sfumato.core.compiled import load_kernels
     from sfumato.media.parts.contract import Saving
     from sfumato.media.parts.registry import by_suffix
+    from sfumato.work.files import Sources
     from sfumato.work.frames import open_still
     from sfumato.work.luts.lut_files import read_lut
     from sfumato.work.results.stills import applied, default_bits, kind_for, write_still
@@ -163,6 +166,7 @@ def apply_(
     is_clip = kind is not None and kind.key == "clip" and by_suffix(target.name) is kind
     if not is_clip:
         kind_for(target)
+    Sources.of([source, *luts]).check(target)
     transforms = [read_lut(p).transform for p in luts]
     if strength != 100:
         transforms = [t.at_strength(strength / 100) for t in transforms]

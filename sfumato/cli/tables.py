@@ -19,11 +19,13 @@ from sfumato.cli.options import (
     guarded,
     json_option,
     layout_option,
+    one_line,
     pair,
     reading_option,
     said,
     strength_option,
     title_option,
+    told,
 )
 
 
@@ -111,6 +113,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
+    from sfumato.work.files import Sources
     from sfumato.work.luts.batch import Recipe, made_by_recipe, repaired_read
     from sfumato.work.luts.deliver import write_lut
 
@@ -142,6 +145,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
         fitted=wishes["fitted"],
         domain=pair(wishes["domain"], "--domain"),
         force=wishes["force"],
+        sources=Sources.of([source]),
     )
     said(target, held.said)
 
@@ -168,23 +172,30 @@ def _convert_folder(
         )
         for key in keys
     )
-    files = tuple(lut_files([source]))
+    found = lut_files([source])
+    if found.left_out:
+        told(found.words())
     existing = EXISTING[2 if wishes["force"] else 1]
-    batch = Batch(files, targets, target, wishes["names"], existing, recipe)
+    batch = Batch(found.files, targets, target, wishes["names"], existing, recipe)
 
-    def told(row: Any) -> None:
+    def on_row(row: Any) -> None:
         if row.error:
-            click.echo(f"sfumato: {row.error}", err=True)
+            told(f"{row.source}: {row.error}")
         elif row.skipped:
-            click.echo(f"sfumato: {row.source}: a result is there already; use --force", err=True)
+            told(f"{row.source}: a result is there already; use --force")
         else:
-            worst = f"{row.loss.mean:.3f} mean, {row.loss.worst:.2f} worst ΔE" if row.loss else ""
-            click.echo(f"{row.source} -> {row.target_file}  {worst}")
+            loss = row.loss
+            words = [
+                *([f"{loss.mean:.3f} mean, {loss.worst:.2f} worst ΔE"] if loss else []),
+                *row.notes,
+            ]
+            click.echo(one_line(f"{row.source} -> {row.target_file}  {'; '.join(words)}"))
 
     load_kernels()
-    rows = run(batch, on_row=told)
+    rows = run(batch, on_row=on_row)
     if not any(r.target_file for r in rows):
-        click.echo("sfumato: nothing was written", err=True)
+        told("nothing was written")
+    if any(r.error for r in rows) or not any(r.target_file for r in rows):
         sys.exit(1)
 
 
@@ -213,6 +224,7 @@ def invert(
 
     from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.invert import inverted
+    from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import display_of, read_lut
     from sfumato.work.luts.target import format_for
@@ -221,7 +233,8 @@ def invert(
     format_for(target, key)
     found = read_lut(source, reading).transform
     result, where = inverted(found, grid or 33, display_of(found))
-    held = write_lut(result, target, format=key, grid=grid, bits=bits, force=force)
+    sources = Sources.of([source])
+    held = write_lut(result, target, format=key, grid=grid, bits=bits, force=force, sources=sources)
     if as_json:
         shown = attrs.asdict(where, filter=lambda a, _v: a.name != "reached")
         click.echo(json.dumps({**shown, "said": list(held.said)}))
@@ -254,6 +267,7 @@ def chain(
         raise click.UsageError("give two or more LUTs, then OUT")
     from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.recast import chained
+    from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
@@ -261,7 +275,15 @@ def chain(
     *sources, target = paths
     whole = chained([read_lut(p).transform for p in sources])
     held = write_lut(
-        whole, target, format=key, grid=grid, bits=bits, fitted=fitted, title=title, force=force
+        whole,
+        target,
+        format=key,
+        grid=grid,
+        bits=bits,
+        fitted=fitted,
+        title=title,
+        force=force,
+        sources=Sources.of(sources),
     )
     said(target, held.said)
 
@@ -283,12 +305,14 @@ def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishe
     """Write a LUT between A and B."""
     from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.recast import blended
+    from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
     load_kernels()
     mixed = blended(read_lut(a).transform, read_lut(b).transform, share / 100)
-    said(target, write_lut(mixed, target, format=key, **wishes).said)
+    made = write_lut(mixed, target, format=key, sources=Sources.of([a, b]), **wishes)
+    said(target, made.said)
 
 
 @click.command("split")
@@ -303,14 +327,17 @@ def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool
     from sfumato.core.compiled import load_kernels
     from sfumato.core.lut.difference import cube_colours, difference
     from sfumato.core.lut.recast import chained, split
+    from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import display_of, read_lut
 
     load_kernels()
     whole = read_lut(source).transform
     parts = split(whole, grid or 33)
+    if tone.resolve() == colour.resolve():
+        raise click.UsageError("TONE and COLOUR are two files")
     for part, path in zip(parts, (tone, colour), strict=True):
-        said(path, write_lut(part, path, force=force).said)
+        said(path, write_lut(part, path, force=force, sources=Sources.of([source])).said)
     found = difference(whole, chained(list(parts)), cube_colours(), display_of(whole))
     click.echo(
         f"together: {found.mean:.3f} mean, {found.p99:.2f} at 99 %, {found.worst:.2f} worst ΔE"

@@ -6,8 +6,11 @@ import errno
 import json
 import os
 import tempfile
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
+
+from attrs import frozen
 
 from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError
 
@@ -75,6 +78,61 @@ def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MO
         raise refusal(error, path, kind) from error
 
 
+def cut_name(name: str, most: int = 200) -> str:
+    """Return a file name of at most `most` bytes, cut between characters.
+
+    >>> cut_name("sälz", 3)
+    'sä'
+    """
+    data = os.fsencode(name)
+    while most < len(data) and data[most] & 0xC0 == 0x80:  # inside a character
+        most -= 1
+    return os.fsdecode(data[:most]).strip(" .")
+
+
+@frozen
+class Sources:
+    """Files that are read in a run, none of which a result may replace: known by place and by inode."""
+
+    places: frozenset[Path] = frozenset()
+    nodes: frozenset[tuple[int, int]] = frozenset()
+
+    @classmethod
+    def of(cls, files: Iterable[Path]) -> Sources:
+        places, nodes = set(), set()
+        for file in files:
+            places.add(file.resolve())
+            try:
+                stat = file.stat()
+            except OSError:
+                continue
+            nodes.add((stat.st_dev, stat.st_ino))
+        return cls(frozenset(places), frozenset(nodes))
+
+    def hold(self, path: Path) -> bool:
+        """Whether a path leads to one of them: by name, through links, or as another name of it."""
+        if path.resolve() in self.places:
+            return True
+        try:
+            stat = path.stat()
+        except OSError:
+            return False
+        return (stat.st_dev, stat.st_ino) in self.nodes
+
+    def check(self, path: Path) -> None:
+        """Refuse a place that holds one of them.
+
+        Raises:
+            ExportError: it does.
+        """
+        if self.hold(path):
+            raise ExportError(
+                "the result would replace a file that is read in this run",
+                hint="choose another name or folder",
+                where=str(path),
+            )
+
+
 def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     """Write beside the target, flush to disk, then rename: the target is whole, old or new.
 
@@ -86,7 +144,7 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
             "the file exists already", hint="choose another name or replace it", where=str(path)
         )
     try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name[:80]}.", dir=path.parent)
+        handle, temporary = tempfile.mkstemp(prefix=f".{cut_name(path.name, 80)}.", dir=path.parent)
     except OSError as error:
         raise refusal(error, path, ExportError) from error
     try:

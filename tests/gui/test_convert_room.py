@@ -7,9 +7,18 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import ROOT
-from PySide6.QtCore import QPointF, Qt
+from gui.test_glazes import typed
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QTableWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+)
 
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.scrub import ScrubNumber
@@ -186,6 +195,67 @@ def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
     names.editingFinished.emit()
     assert not hand.find(QPushButton, "convert.go").isEnabled()
     assert "not known" in hand.find(QLabel, "out.lost").text()
+
+
+def test_the_grid_that_is_shown_is_the_grid_that_is_written(room, tmp_path: Path) -> None:
+    """Without a wish every file keeps its own; the numbers in the choices say which."""
+    hand = room
+    choose(hand, "low_tide_33.cube")
+    wanted = {"cube": 33, "hald": 36, "ktx2": 33}
+    for key in wanted:
+        tick = hand.find(Tick, f"goal.{key}")
+        if not tick.isChecked():
+            hand.click(tick)
+        hand.click(hand.find(QPushButton, f"set.{key}"))
+    hand.settle()
+    assert {k: hand.find(ScrubNumber, f"grid.{k}").text() for k in wanted} == {
+        k: str(v) for k, v in wanted.items()
+    }
+    choose(hand, "pack_017.cube")
+    assert hand.find(ScrubNumber, "grid.cube").text() == "17"
+    assert hand.find(ScrubNumber, "grid.hald").text() == "25"
+    typed(hand, hand.find(ScrubNumber, "grid.cube"), "9")
+    choose(hand, "low_tide_33.cube")
+    assert hand.find(ScrubNumber, "grid.cube").text() == "9"
+    QTest.keyClick(hand.find(ScrubNumber, "grid.cube"), Qt.Key.Key_Delete)
+    hand.settle()
+    goals = {g.key: g.grid for g in hand.window.rooms["convert"].model.bench.goals}
+    assert goals["cube"] is None
+    hand.click(hand.find(QPushButton, "convert.go"))
+    hand.settle(60)
+    out = tmp_path / "out"
+    sizes = {
+        "cube": read_lut(out / "low_tide_33.cube").transform.table.size,
+        "hald": read_lut(out / "low_tide_33.png").transform.table.size,
+        "ktx2": read_lut(out / "low_tide_33.ktx2").transform.table.size,
+    }
+    assert sizes == wanted
+
+
+def test_a_wheel_that_passes_changes_no_choice(room) -> None:
+    hand = room
+    boxes = [b for b in hand.window.findChildren(QComboBox) if b.isVisible() and b.count() > 1]
+    assert len(boxes) > 5
+    assert all(isinstance(b, Chooser) for b in hand.window.findChildren(QComboBox))
+    hand.find(QLineEdit, "out.names").setFocus()
+    for box in boxes:
+        before = box.currentIndex()
+        for turn in (-120, 120):
+            place = QPointF(box.rect().center())
+            event = QWheelEvent(
+                place,
+                box.mapToGlobal(place),
+                QPoint(),
+                QPoint(0, turn),
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            )
+            QApplication.sendEvent(box, event)
+        assert box.currentIndex() == before, box.objectName()
+        assert not box.hasFocus()
+        assert not box.focusPolicy() & Qt.FocusPolicy.WheelFocus & ~Qt.FocusPolicy.StrongFocus
 
 
 def test_the_list_by_keyboard_and_the_cloud_by_hand(room) -> None:

@@ -34,6 +34,27 @@ def typed(hand, widget: ScrubNumber, text: str) -> None:
     QTest.keyClicks(widget.window().focusWidget(), text)
     QTest.keyClick(widget.window().focusWidget(), Qt.Key.Key_Return)
     hand.settle()
+    assert not [f for f in widget.findChildren(QLineEdit, "typed") if f.isVisible()]
+
+
+def test_enter_after_a_number_closes_the_field_and_the_next_digit_begins_anew(demo) -> None:
+    """Through the application, as a keyboard sends keys: to whatever has the focus."""
+    hand = demo
+    hand.window.view.set(shot="sill", coat="l-cdl")
+    hand.settle()
+    number = hand.find(ScrubNumber, "saturation")
+    number.setFocus()
+    for text, value in (("1.4", 1.4), ("0.8", 0.8)):
+        for letter in text:
+            QTest.keyClicks(QApplication.focusWidget(), letter)
+        for key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if QApplication.focusWidget() is not number:
+                QTest.keyClick(QApplication.focusWidget(), key)
+        assert QApplication.focusWidget() is number
+        assert not [f for f in number.findChildren(QLineEdit, "typed") if f.isVisible()]
+        assert number.value() == value
+    hand.settle()
+    assert next(c for c in hand.study.look.coats if c.id == "l-cdl").parameters.saturation == 0.8
 
 
 def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -49,7 +49,13 @@ def painted(label: QWidget, pigment: str) -> None:
 
 
 class Chooser(QComboBox):
-    """A list of choices that a wheel passing over it does not change."""
+    """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(
+            Qt.FocusPolicy.StrongFocus
+        )  # by itself the wheel would give it the focus
 
     def offer(self, options: tuple[str, ...]) -> None:
         """Fill the list anew when it is another one; what is chosen stays where it can."""

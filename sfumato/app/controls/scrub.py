@@ -70,6 +70,7 @@ class ScrubNumber(QWidget):
         super().__init__(parent)
         self.kind, self.default = kind, default
         self._value = default
+        self._words = ""
         self._press: QPointF | None = None
         self._start = 0.0
         self._moved = False
@@ -88,12 +89,20 @@ class ScrubNumber(QWidget):
 
     def show_value(self, value: float) -> None:
         """Show a value without saying that it was edited."""
-        if value != self._value:
-            self._value = value
+        if value != self._value or self._words:
+            self._value, self._words = value, ""
             self._describe()
             self.update()
 
+    def show_words(self, words: str) -> None:
+        """Show words in the number's place until it is edited or shown: it is not known yet."""
+        self._words = words
+        self._describe()
+        self.update()
+
     def text(self) -> str:
+        if self._words:
+            return self._words
         text = (
             f"{self._value:+.{self.kind.digits}f}"
             if self.kind.signed
@@ -116,7 +125,7 @@ class ScrubNumber(QWidget):
         value = min(max(value, self.kind.least), self.kind.most)
         value = round(value, self.kind.digits + 2)
         if value != self._value:
-            self._value = value
+            self._value, self._words = value, ""
             self._describe()
             self.update()
             self.edited.emit(value)
@@ -190,7 +199,6 @@ class ScrubNumber(QWidget):
         field.setStyleSheet("padding: 0 3px;")
         if not first:
             field.selectAll()
-        field.returnPressed.connect(lambda: self._typed(True))
         field.editingFinished.connect(lambda: self._typed(True))
         field.installEventFilter(self)
         self._field = field
@@ -200,8 +208,9 @@ class ScrubNumber(QWidget):
     def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
-        if event.key() == Qt.Key.Key_Escape:
-            self._typed(False)
+        # Taken here: the field would pass Enter on to its parent, which opens it again.
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            self._typed(event.key() != Qt.Key.Key_Escape)
             return True
         return False
 

@@ -15,6 +15,7 @@ from sfumato.formats.parts.contract import DEPTH_WORDS, FormatSpec
 GRID = Number(
     title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0
 )
+AS_IT_IS = "as it is"
 
 
 class TargetForm(QWidget):
@@ -33,6 +34,7 @@ class TargetForm(QWidget):
         self.form = QFormLayout(self)
         self.form.setContentsMargins(0, 0, 0, 0)
         self.grid: ScrubNumber | None = None
+        self._own = 0
         self._boxes: dict[str, tuple[Chooser, str]] = {}  # with what "" stands for
         if spec.bakes:
             self.grid = ScrubNumber(GRID, spec.default_grid)
@@ -60,12 +62,21 @@ class TargetForm(QWidget):
 
     def _edit_grid(self) -> None:
         assert self.grid is not None
-        self.edited.emit("grid", self._spec.grid_for(round(self.grid.value())))
+        points = self._spec.grid_for(round(self.grid.value()))
+        self.edited.emit("grid", None if points == self._own else points)
 
-    def show_choices(self, grid: int | None, **choices: str) -> None:
-        """Show what is chosen; None and "" are what the format has by itself."""
+    def show_choices(self, grid: int | None, own: int = 0, **choices: str) -> None:
+        """Show what is chosen; None and "" are what the format has by itself.
+
+        `own`: the points that the file gets when no grid is chosen, 0 when that is not known.
+        """
+        self._own = own
         if self.grid is not None:
-            self.grid.show_value(grid or self._spec.default_grid)
+            self.grid.default = own or self._spec.default_grid
+            self.grid.show_value(grid or self.grid.default)
+            if not (grid or own):
+                self.grid.show_words(AS_IT_IS)
+            self.grid.update()
         for field, value in choices.items():
             if field in self._boxes:
                 box, usual = self._boxes[field]

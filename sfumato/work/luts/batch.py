@@ -32,6 +32,8 @@ from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
 from sfumato.work.cancel import Cancel
+from sfumato.work.files import Sources, cut_name, refusal
+from sfumato.work.luts import made as made_before
 from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
 from sfumato.work.luts.lut_files import display_of, read_lut
 from sfumato.work.luts.target import Target
@@ -149,14 +151,38 @@ def made_by_recipe(
     return [Made(name, t, part, notes) for part, t in wanted.items()]
 
 
-def lut_files(
-    places: Iterable[Path], *, cancel: Cancel | None = None
-) -> Iterator[tuple[Path, Path]]:
-    """Yield every LUT file of files and folders, with the folder that it is relative to.
+@frozen
+class Found:
+    """LUT files, each with the folder that it is relative to; results of earlier runs are left out."""
 
-    Files that are named are yielded whatever their suffix; of folders those of known suffixes,
-    sub-folders included, links to folders not followed.
+    files: tuple[tuple[Path, Path], ...]
+    left_out: tuple[Path, ...] = ()
+
+    def words(self) -> str:
+        """Return what was left out, "" when nothing was."""
+        if not self.left_out:
+            return ""
+        count = len(self.left_out)
+        many = "1 file was" if count == 1 else f"{count} files were"
+        named = ", ".join(p.name for p in self.left_out[:3]) + (" …" if count > 3 else "")
+        return f"{many} left out, made of others here by an earlier run: {named}"
+
+
+def lut_files(places: Sequence[Path], *, cancel: Cancel | None = None) -> Found:
+    """Return every LUT file of files and folders.
+
+    Files that are named are taken whatever their suffix and origin; of folders those of known
+    suffixes, sub-folders included, links to folders not followed, what an earlier run made of other
+    files in the list left out.
     """
+    named = {place for place in places if not place.is_dir()}
+    found = list(_walked(places, cancel))
+    results = made_before.results_among(file for file, _root in found) - named
+    kept = tuple(pair for pair in found if pair[0] not in results)
+    return Found(kept, tuple(file for file, _root in found if file in results))
+
+
+def _walked(places: Iterable[Path], cancel: Cancel | None) -> Iterator[tuple[Path, Path]]:
     known = {s for f in registry.formats().values() for s in f.suffixes} | {".jpg", ".jpeg", ".xml"}
     count = 0
     for place in places:
@@ -203,7 +229,7 @@ def named(pattern: str, made: Made, target: Target, number: int, grid: int, titl
     filled = re.sub(r"{(.*?)}", lambda m: values[m[1]], pattern)
     if made.part and "{part}" not in pattern:
         filled = f"{filled}_{made.part}"
-    safe = re.sub(r'[\x00-\x1f/\\:*?"<>|]+', "-", filled).strip(" .-")[:180]
+    safe = cut_name(re.sub(r'[\x00-\x1f/\\:*?"<>|]+', "-", filled).strip(" .-"), 180)
     if not safe:
         raise ValueRefused("the naming pattern gives an empty name", hint="put {name} in it")
     return safe
@@ -246,26 +272,18 @@ class Batch:
 
 
 def _place(batch: Batch, source: tuple[Path, Path], stem: str, ending: str) -> Path:
-    """Return where a result goes, before versions.
+    """Return where a result goes, before versions, and make its folder.
 
     Raises:
-        ExportError: it would replace the file that it comes from.
+        ExportError: the folder cannot be made.
     """
     file, root = source
     within = file.parent.relative_to(root) if file.is_relative_to(root) else Path()
     path = batch.folder / within / f"{stem}{ending}"
-    if path.resolve() == file.resolve() and batch.existing == REPLACE:
-        raise ExportError(
-            "the result would replace the file it comes from",
-            hint="choose another folder or naming pattern",
-            where=str(path),
-        )
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise ExportError(
-            error.strerror or "the folder cannot be made", where=str(path.parent)
-        ) from error
+        raise refusal(error, path.parent, ExportError) from error
     return path
 
 
@@ -313,17 +331,28 @@ def run(
     try:
         batch.folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise ExportError(
-            error.strerror or "the folder cannot be made",
-            hint="choose another folder",
-            where=str(batch.folder),
-        ) from error
+        raise refusal(error, batch.folder, ExportError) from error
     rows: list[Row] = []
-    taken: set[Path] = set()
 
     def told(row: Row) -> None:
         rows.append(row)
         on_row(row)
+
+    try:
+        _run(batch, cancel, progress, told)
+    finally:
+        made_before.remember({r.target_file: r.source for r in rows if r.target_file is not None})
+    return rows
+
+
+def _run(
+    batch: Batch,
+    cancel: Cancel,
+    progress: Callable[[float, str], None],
+    told: Callable[[Row], None],
+) -> None:
+    taken: set[Path] = set()
+    sources = Sources.of(file for file, _root in batch.sources)
 
     def refused(source: Path, error: SfumatoError) -> None:
         told(Row(source, None, error=error.sentence()))
@@ -333,7 +362,7 @@ def run(
             check_count(len(batch.sources), batch.recipe)
         except ValueRefused as error:
             refused(batch.sources[0][0], error)
-            return rows
+            return
         pairs = []
         for file, _ in batch.sources:
             cancel.check()
@@ -341,11 +370,11 @@ def run(
                 pairs.append((file.stem, _read(batch, file, cancel)))
             except SfumatoError as error:
                 refused(file, error)
-                return rows
+                return
         for name, transform in combined(pairs, batch.recipe):
-            _write_all(batch, batch.sources[0], name, transform, 1, cancel, taken, told)
+            _write_all(batch, batch.sources[0], name, transform, 1, cancel, taken, sources, told)
         progress(1.0, "")
-        return rows
+        return
     for number, source in enumerate(batch.sources, 1):
         cancel.check()
         file = source[0]
@@ -355,9 +384,8 @@ def run(
         except SfumatoError as error:
             refused(file, error)
             continue
-        _write_all(batch, source, file.stem, transform, number, cancel, taken, told)
+        _write_all(batch, source, file.stem, transform, number, cancel, taken, sources, told)
     progress(1.0, "")
-    return rows
 
 
 def _write_all(
@@ -368,6 +396,7 @@ def _write_all(
     number: int,
     cancel: Cancel,
     taken: set[Path],
+    sources: Sources,
     told: Callable[[Row], None],
 ) -> None:
     """Write one transform to every target."""
@@ -381,9 +410,12 @@ def _write_all(
         for made in results:
             cancel.check()
             try:
-                told(_written(batch, source, made, target, number, cancel, taken))
+                told(_written(batch, source, made, target, number, cancel, taken, sources))
             except SfumatoError as error:
                 told(Row(file, target, error=error.sentence(), notes=made.notes))
+            except OSError as error:
+                why = refusal(error, file, ExportError)
+                told(Row(file, target, error=why.sentence(), notes=made.notes))
 
 
 def _written(
@@ -394,6 +426,7 @@ def _written(
     number: int,
     cancel: Cancel,
     taken: set[Path],
+    sources: Sources,
 ) -> Row:
     def place(whole: Transform) -> Path:
         grid = kind_of(whole)[1]
@@ -407,6 +440,7 @@ def _written(
         batch.existing,
         judge=cube_judge(made.transform),
         taken=taken,
+        sources=sources,
         cancel=cancel,
     )
     if done is None:

@@ -23,7 +23,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import QUANTUM
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import MOST_TABLE_BYTES, read_bytes, write_bytes
+from sfumato.work.files import MOST_TABLE_BYTES, Sources, read_bytes, write_bytes
 from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.readers import reader_for
 from sfumato.work.luts.target import Target, encoded, format_for, held
@@ -35,6 +35,7 @@ REFUSE, VERSION, LEAVE, REPLACE = (
     "leave it alone",
     "replace it",
 )
+NO_SOURCES = Sources()
 _CUBE = 20000  # colours on which a LUT is measured where there are no pictures
 
 Apply = Callable[[Rgb], Rgb]
@@ -140,15 +141,23 @@ class Delivered:
         return self.is_exact and all(each.is_tolerable for each in self.losses)
 
 
-def free_place(place: Path, existing: str, taken: set[Path] | None = None) -> Path | None:
+def free_place(
+    place: Path,
+    existing: str,
+    taken: set[Path] | None = None,
+    sources: Sources = NO_SOURCES,
+) -> Path | None:
     """Return where a file goes; None when one is there that is to be left alone.
 
-    Places in `taken` were given in the same run; a version number is put behind the name.
+    Places in `taken` were given in the same run; a version number is put behind the name. `sources`
+    are what the run reads: none of them is replaced.
 
     Raises:
-        ExportError: a file is there, and `existing` is REFUSE.
+        ExportError: a file is there, and `existing` is REFUSE; or it is a source, and REPLACE.
     """
     given = taken if taken is not None else set()
+    if existing == REPLACE:
+        sources.check(place)
     if existing == REFUSE and place.exists():
         raise ExportError(
             "the file exists already", hint="choose another name or use --force", where=str(place)
@@ -174,6 +183,7 @@ def deliver(
     title: str | None = None,
     is_look: bool = False,
     taken: set[Path] | None = None,
+    sources: Sources = NO_SOURCES,
     cancel: Cancel | None = None,
     progress: Progress = silent,
 ) -> Delivered | None:
@@ -186,6 +196,7 @@ def deliver(
         second: another reader is asked too, where one knows the format.
         is_look: the transform is a grade for a display; its nodes are kept within NODE_RANGE.
         taken: places that this run has given already; the new one is added.
+        sources: files that the run reads, which no result may replace.
     Raises:
         ExportError: the place cannot be written, or a file is there that must not be replaced.
         ValueRefused: the format cannot hold the transform, the grid, the depth or the shaper.
@@ -193,14 +204,14 @@ def deliver(
     """
     cancel = cancel or Cancel()
     spec = target.spec
-    if isinstance(place, Path) and existing == REFUSE:
-        free_place(place, existing)  # before the work
+    if isinstance(place, Path) and existing in (REFUSE, REPLACE):
+        free_place(place, existing, None, sources)  # before the work
     found = held(transform, target, is_look=is_look, check=cancel.check)
     whole = found.transform
     if title is not None:
         whole = attrs.evolve(whole, title=title)
     wanted = place if isinstance(place, Path) else place(whole)
-    path = free_place(wanted, existing, taken)
+    path = free_place(wanted, existing, taken, sources)
     if path is None:
         return None
     cancel.check()
@@ -283,13 +294,15 @@ def write_lut(
     title: str | None = None,
     force: bool = False,
     is_look: bool = False,
+    sources: Sources = NO_SOURCES,
 ) -> Delivered:
     """Write a transform to a LUT file by plain words, and return what was written.
 
     Args:
         bits: 8, 10, 12, 16, "16f" (half float) or 32 (float), where the format has that depth.
     Raises:
-        ExportError: the file exists and `force` is false, or the place cannot be written.
+        ExportError: the file exists and `force` is false, it is one of `sources`, or the place cannot
+            be written.
         ValueRefused: the format cannot hold the transform, the grid, the depth or the shaper.
     """
     file = Path(path)
@@ -305,6 +318,6 @@ def write_lut(
         domain,
     )
     existing = REPLACE if force else REFUSE
-    made = deliver(transform, target, file, existing, title=title, is_look=is_look)
+    made = deliver(transform, target, file, existing, title=title, is_look=is_look, sources=sources)
     assert made is not None
     return made

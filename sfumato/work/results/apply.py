@@ -23,7 +23,7 @@ from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
-from sfumato.work.files import read_json, write_bytes
+from sfumato.work.files import cut_name, read_json, write_bytes
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
@@ -351,7 +351,7 @@ def name_of(pattern: str, study: Study, shot: Shot, encoding: str = "") -> str:
 
     text = _FIELD.sub(value, pattern)
     plain = "".join(c if c.isalnum() or c in " -+._()" else "_" for c in text).strip(" .")
-    return plain[:180] or "shot"
+    return cut_name(plain, 180) or "shot"
 
 
 def jobs_of(

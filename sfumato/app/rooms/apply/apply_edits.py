@@ -11,6 +11,7 @@ from sfumato.app.rooms.apply.apply_page import ApplyPage
 from sfumato.app.services.services import Services
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.files import refusal
 from sfumato.work.results.apply import Job, apply_shot, is_done
 from sfumato.work.stores.study_store import read_lut_file
 
@@ -108,11 +109,16 @@ class ApplyEdits(QObject):
                 step(0.0, "")
                 try:
                     done = apply_shot(study, job.shot, job.file, wish, cancel=cancel, progress=step)
-                except SfumatoError as error:
+                    size = job.file.stat().st_size / 1e6
+                except (SfumatoError, OSError) as fault:
+                    error = (
+                        fault
+                        if isinstance(fault, SfumatoError)
+                        else refusal(fault, job.file, ExportError)
+                    )
                     self._state.emit(job.shot.id, error.sentence(), "cinnabar")
                     failed += 1
                     continue
-                size = job.file.stat().st_size / 1e6
                 said = "; ".join((done.proof.words(), *done.remarks))
                 if done.proof.is_true:
                     self._state.emit(job.shot.id, f"✓ {said} · {size:.1f} MB", "malachite")

@@ -32,6 +32,7 @@ from sfumato.work.luts.batch import (
     DEFAULT_NAMES,
     EXISTING,
     Batch,
+    Found,
     Recipe,
     check_count,
     combined,
@@ -235,6 +236,7 @@ class Outcome:
 
     key: str
     words: str = ""
+    grid: int = 0  # points a side of the file, 0 where it has no lattice
     loss: Difference | None = None
     said: tuple[str, ...] = ()
     refused: str = ""
@@ -313,14 +315,16 @@ class ConvertModel(QObject):
             self._adding = [*self._adding, *places]
             wanted = self._adding
             self._lanes["add"].ask(
-                lambda cancel: (len(wanted), list(lut_files(wanted, cancel=cancel))), patient=True
+                lambda cancel: (len(wanted), lut_files(wanted, cancel=cancel)), patient=True
             )
 
-    def _on_added(self, answer: tuple[int, list[tuple[Path, Path]]]) -> None:
+    def _on_added(self, answer: tuple[int, Found]) -> None:
         count, found = answer
         self._adding = self._adding[count:]
+        if found.left_out:
+            self._notices.note("Results were left out", found.words())
         known = {e.path for e in self.bench.entries}
-        new = tuple(Taken(p, r) for p, r in dict.fromkeys(found) if p not in known)
+        new = tuple(Taken(p, r) for p, r in dict.fromkeys(found.files) if p not in known)
         if not new:
             self._notices.note("No new LUT files were found", "they are in the list already")
             return
@@ -511,4 +515,5 @@ def _tried(now: Chosen, target: Target, cancel: Cancel) -> Outcome:
         words += f" · {DEPTH_WORDS[depth]}"
     if len(spec.layouts) > 1:
         words += f" · {target.layout or spec.layouts[0]}"
-    return Outcome(target.key, words, difference, (*found.said, *lost))
+    grid = table.size if table else 0
+    return Outcome(target.key, words, grid, difference, (*found.said, *lost))

@@ -36,6 +36,7 @@ class _GoalRow(QWidget):
     def __init__(self, goal: Goal, panel: TargetsPanel) -> None:
         super().__init__()
         self.key = goal.key
+        self._goal, self._own = goal, 0  # points of the chosen LUT in this format, 0 = not known
         self._panel = panel
         spec = formats()[goal.key]
         column = QVBoxLayout(self)
@@ -78,9 +79,19 @@ class _GoalRow(QWidget):
 
     def show_goal(self, goal: Goal) -> None:
         self.mark.setChecked(goal.on)
-        self._box.show_choices(goal.grid, depth=goal.depth, layout=goal.layout, suffix=goal.suffix)
+        self._goal = goal
+        self._show_choices()
+
+    def _show_choices(self) -> None:
+        goal = self._goal
+        self._box.show_choices(
+            goal.grid, self._own, depth=goal.depth, layout=goal.layout, suffix=goal.suffix
+        )
 
     def show_outcome(self, outcome: Outcome | None) -> None:
+        if self._goal.grid is None:
+            self._own = outcome.grid if outcome is not None else 0
+            self._show_choices()
         if outcome is None:
             self._loss.setText("")
             self._words.setText("")

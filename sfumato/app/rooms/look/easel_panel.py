@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QComboBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
@@ -92,14 +91,14 @@ class EaselPanel(QWidget):
         as_panel(head, height=36)
         row = QHBoxLayout(head)
         row.setContentsMargins(10, 0, 10, 0)
-        self.sides: dict[str, QComboBox] = {}
+        self.sides: dict[str, Chooser] = {}
         letters = {}
         for side in ("a", "b"):
             letter = QLabel(side.upper())
             letter.setFont(strong_font())
             letter.setProperty("pigment", "yellow" if side == "b" else "")
             letters[side] = letter
-            box = QComboBox()
+            box = Chooser()
             box.setObjectName(f"side.{side}")
             box.setAccessibleName(f"Side {side.upper()}")
             box.activated.connect(lambda _i, s=side, b=box: self._view.set(**{s: b.currentData()}))

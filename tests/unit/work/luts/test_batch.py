@@ -51,7 +51,7 @@ def folder(tmp_path: Path) -> Path:
 
 
 def batch(folder: Path, out: Path, **changes: object) -> Batch:
-    return attrs.evolve(Batch(tuple(lut_files([folder])), CUBE, out), **changes)
+    return attrs.evolve(Batch(lut_files([folder]).files, CUBE, out), **changes)
 
 
 def test_folders_keep_their_shape_and_faults_stay_with_their_file(
@@ -88,11 +88,11 @@ def test_what_is_there_gets_a_version_is_left_or_replaced(folder: Path, tmp_path
     before.write_text("old")
     run(batch(folder, out, existing=EXISTING[2]))
     assert before.read_bytes() == stamp
-    flat = tuple((f, f.parent) for f, _ in lut_files([folder]) if f.name != "broken.cube")
+    flat = tuple((f, f.parent) for f, _ in lut_files([folder]).files if f.name != "broken.cube")
     same = batch(folder, out / "one", sources=flat, names="one")
     assert [r.target_file.name for r in run(same)] == ["one.cube", "one_2.cube", "one_3.cube"]
     own = run(batch(folder, folder, existing=EXISTING[2]))
-    assert any("replace the file it comes from" in r.error for r in own)
+    assert any("replace a file that is read in this run" in r.error for r in own)
 
 
 def test_names_are_made_safe_and_patterns_checked() -> None:
@@ -119,7 +119,7 @@ def test_recipes_chain_blend_split_and_invert(folder: Path, tmp_path: Path) -> N
         assert not [r.error for r in rows if r.error]
         return [read_lut(r.target_file).transform for r in rows]
 
-    files = tuple(lut_files([folder]))
+    files = lut_files([folder]).files
     order = [f.name for f, _ in files]
     by_name = {"salt_day.ktx2": day, "kiln_balance.clf": kiln, "camera_legal.cube": legal}
     rows = run(batch(folder, tmp_path / "n", recipe=Recipe(together=CHAIN), names="{number}"))
