@@ -19,7 +19,7 @@ from PIL import Image, ImageCms
 from sfumato.core.colour.encodings import Family, convert, encoding, encodings
 from sfumato.core.errors import MediaError
 from sfumato.media.clip import Clip
-from sfumato.media.parts.contract import Saving
+from sfumato.media.parts.contract import H273, FrameFacts, Saving, Still
 from sfumato.media.parts.registry import media, read
 from sfumato.work.frames import WHOLE, Kept, scaled
 
@@ -65,6 +65,25 @@ def test_files_say_what_they_mean_or_that_they_do_not(kind, name: str) -> None:
         assert still.facts.encoding is None
     else:
         assert still.facts.encoding == name
+
+
+def test_code_points_are_those_of_the_standard() -> None:
+    """ITU-T H.273, tables 2 and 3: colour primaries and transfer characteristics."""
+    assert {name: numbers for numbers, name in H273.items()} == {
+        "sRGB": (1, 13),
+        "BT.1886": (1, 1),
+        "Display P3": (12, 13),
+        "BT.2100 PQ": (9, 16),
+        "BT.2100 HLG": (9, 18),
+        "BT.2020": (9, 14),
+    }
+
+
+def test_floats_that_are_no_numbers_become_ones() -> None:
+    wild = np.float32([[[np.nan, np.inf, -np.inf]]])
+    assert Still(wild, FrameFacts("32")).as_float().tolist() == [[[0.0, 65504.0, -65504.0]]]
+    assert Still(np.full((1, 1, 3), 255, np.uint8), FrameFacts("8")).as_float().max() == 1.0
+    assert Still(np.full((1, 1, 3), 65535, np.uint16), FrameFacts("16")).as_float().max() == 1.0
 
 
 NAME = "Ída Wrén"  # UTF-8, as cameras write it into a field that is ASCII by the letter

@@ -88,6 +88,11 @@ def test_a_shaper_serves_linear_light() -> None:
     good = difference(exact, found, colours, DISPLAY)
     assert worse.mean > 20 * good.mean
     assert good.mean < 0.3
+    # Channels that cover different inputs share one shaper over all of them.
+    uneven = ((0.0, -0.5, 0.1), (4.0, 16.0, 1.0))
+    first = Table1D(np.linspace(uneven[0], uneven[1], 4096), uneven)
+    wide = shaped(Transform((first, Function("film", film))), 512, 9).stages[0].domain
+    assert wide == ((-0.5,) * 3, (16.0,) * 3)
     kept = shaped(Transform((peers.SHAPER, peers.WILD)), 20, 17)
     np.testing.assert_allclose(kept.stages[0].domain, peers.SHAPER.domain)
 

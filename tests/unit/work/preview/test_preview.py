@@ -173,6 +173,25 @@ def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frame
     assert entry.covers == 1.0
 
 
+@pytest.mark.parametrize(("width", "height"), [(120, 120), (200, 60)])
+def test_a_cut_fills_its_box_with_the_middle_of_the_shot(
+    study: Study, frames: Frames, width: int, height: int
+) -> None:
+    shot = study.shot("sill")
+    w, h = frames.still(shot).size
+    found = Previewer(frames).cut(study, shot, width, height)
+    assert found.shape == (height, width, 3)
+    whole = path.to_working(shot, study, frames.proxy(shot, w, h, (0, 0, 1, 1)))
+    wide, tall = (h * width / height, h) if width / height < w / h else (w, w * height / width)
+    left, top = (w - wide) / 2, (h - tall) / 2
+    middle = whole[round(top) : round(top + tall), round(left) : round(left + wide)]
+    np.testing.assert_allclose(found.mean((0, 1)), middle.mean((0, 1)), atol=4e-3)
+    for rows in (slice(0, 8), slice(-8, None)):
+        share = height / tall
+        edge = middle[: round(8 / share)] if rows.start == 0 else middle[-round(8 / share) :]
+        np.testing.assert_allclose(found[rows].mean((0, 1)), edge.mean((0, 1)), atol=2e-2)
+
+
 def test_a_cancelled_ask_stops(study: Study, frames: Frames) -> None:
     cancel = Cancel()
     cancel.set()

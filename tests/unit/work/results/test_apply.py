@@ -85,6 +85,8 @@ def test_strength_output_and_a_plain_lut(tmp_path: Path) -> None:
     lut = read_lut(DEMO.parent / "luts" / "low_tide_33.cube").transform
     by_lut = treatment(study, shot, ApplyWish(lut=lut))(code)
     np.testing.assert_allclose(by_lut, lut.apply(code), atol=1e-6)
+    half = treatment(study, shot, ApplyWish(lut=lut, strength=0.5))(code)
+    np.testing.assert_allclose(half, (code + lut.apply(code)) / 2, atol=1e-5)
 
 
 def test_a_clip_keeps_its_ends(tmp_path: Path) -> None:
