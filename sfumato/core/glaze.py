@@ -13,6 +13,7 @@ from attrs import field, frozen
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.showing import Showing
 from sfumato.core.controls import Kind, kinds
 from sfumato.core.discover import specs
 
@@ -33,7 +34,10 @@ class Domain(Enum):
     OKLAB = "oklab"
 
 
-Run = Callable[[Any, Rgb, Encoding], Rgb]
+Run = Callable[
+    ..., Rgb
+]  # parameters, values, working encoding, and the View where that is asked for
+Says = Callable[[Any, Encoding, Showing | None], str]
 Pick = Callable[[Any, Rgb, Encoding], Any]
 
 
@@ -71,6 +75,8 @@ class GlazeSpec:
     more: str = ""  # a paragraph for those who ask: when to use it, and what to watch
     pick: Pick | None = None
     pick_title: str = ""
+    knows_view: bool = False  # `run` takes `view` too: the View, None where there is none
+    says: Says | None = None  # what it does with these values here, "" when nothing is worth a word
     is_hard: bool = False  # makes edges that no grid of a LUT can follow
     mild: Mapping[str, Any] = field(factory=dict)  # values under which it does something, gently
     examples: tuple[Example, ...] = ()  # checkable values, where tests have no other definition
@@ -84,11 +90,18 @@ class GlazeSpec:
         """Return the controls by field name, in panel order."""
         return kinds(self.record)
 
-    def apply(self, parameters: Any, rgb: Any, working: Encoding | str = "BT.1886") -> Rgb:
+    def apply(
+        self,
+        parameters: Any,
+        rgb: Any,
+        working: Encoding | str = "BT.1886",
+        view: Showing | None = None,
+    ) -> Rgb:
         """Apply to code values in the `working` encoding.
 
         Args:
             rgb: float32 (..., 3), any finite values; not modified.
+            view: how working colours are shown, for glazes that know it.
         Returns:
             New float32 (..., 3), not clipped, finite for finite input; bit-equal to the input at
             the defaults.
@@ -97,6 +110,8 @@ class GlazeSpec:
         if parameters == _defaults(self.record):
             return x.copy()
         space = encoding(working) if isinstance(working, str) else working
+        if self.knows_view:
+            return np.asarray(self.run(parameters, x, space, view), np.float32)
         if self.domain is Domain.CODE:
             return np.asarray(self.run(parameters, x, space), np.float32)
         light = space.decode(x)

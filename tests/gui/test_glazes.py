@@ -19,7 +19,7 @@ from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.laying import BLENDS, Laying, blended, matte
-from sfumato.core.path.path import through_coat
+from sfumato.core.path.path import through_coat, through_view
 from sfumato.core.study.coat import new_coat
 from sfumato.formats.parts.registry import formats
 from sfumato.work.stores.study_store import open_study
@@ -67,9 +67,11 @@ def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:
     assert (coat.parameters.expects, coat.parameters.gives) == ("Tarn Log", "BT.1886")
     lut = sfumato.read(LUTS / "low_tide_33.cube")
     code = np.float32([[0.4, 0.5, 0.3]])
-    expected = sfumato.to_encoding(lut.apply(code), "BT.1886", "Tarn Log")
-    graded = through_coat(coat, code, encoding("Tarn Log"))
-    np.testing.assert_allclose(graded, expected, atol=1e-5)
+    graded = through_coat(coat, code, encoding("Tarn Log"), hand.study.view)
+    np.testing.assert_allclose(through_view(hand.study, graded), lut.apply(code), atol=1e-3)
+    assert "the View is undone after it" in hand.find(QLabel, "glaze.does").text()
+    assert "undone" in window.rooms["look"].ledger.row(coat.id).toolTip()
+    assert not [w for w in window.findChildren(QLabel, "ends.words") if w.isVisible()]
     # The arrow keys step through the folder; undo goes back.
     button = hand.find(QPushButton, "file")
     button.setFocus()
@@ -215,6 +217,18 @@ def test_a_soft_light_lut_at_40_over_a_normal_one_at_70(demo, tmp_path: Path) ->
     box.setCurrentText("soft light")
     box.textActivated.emit("soft light")
     hand.settle()
+    for coat in hand.study.look.coats[-2:]:  # asked what they are for: they work on what is there
+        window.view.set(coat=coat.id)
+        hand.settle()
+        assert "does not say what it is for" in hand.find(QLabel, "ends.words").text()
+        assert "log signs" in hand.find(QLabel, "ends.words").text()
+        hand.click(hand.find(QPushButton, "ends.as it is"))
+        hand.settle()
+        assert not [w for w in window.findChildren(QLabel, "ends.words") if w.isVisible()]
+    hand.act("undo")
+    hand.settle()
+    assert hand.find(QPushButton, "ends.display").isVisible()
+    hand.act("redo")
     lower, upper = hand.study.look.coats[-2:]
     assert (lower.strength, upper.strength, upper.laying.blend) == (0.7, 0.4, "soft light")
     x = np.float32([[0.3, 0.5, 0.7], [0.8, 0.2, 0.4]])

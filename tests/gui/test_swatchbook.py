@@ -166,14 +166,14 @@ def test_what_does_not_fit_is_marked_and_converted(book, tmp_path: Path) -> None
     assert tiles["amber"].warning == "expects display"
     hand.click(hand.find(Tick, "swatch.convert"), QPointF(8, 8))
     hand.settle()
-    # Put into the Look, the display look comes as a LUT between working values that shows the same.
+    # Put into the Look, the display look comes with what it is taken for, and shows the same.
     before = study.look.coats
     swatch = choose(hand, "amber")
     hand.click(hand.find(QPushButton, "swatch.put"))
     hand.settle()
     assert len(hand.study.look.coats) == len(before) + 1
     coat = hand.study.look.coats[-1]
-    assert "for Tarn Log" in coat.title
+    assert (coat.title, coat.parameters.expects) == ("amber", "BT.1886")
     only = attrs.evolve(hand.study, look=attrs.evolve(hand.study.look, coats=(coat,)))
     shot = study.shot("sill")
     code = window.desk.frames.sample(shot, 120).reshape(-1, 3)

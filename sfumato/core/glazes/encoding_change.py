@@ -6,7 +6,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.colour.encodings import Encoding, convert, names_of
+from sfumato.core.colour.encodings import Encoding, convert, encoding, names_of
+from sfumato.core.colour.showing import Showing
 from sfumato.core.controls import Choice, control
 from sfumato.core.glaze import Category, GlazeSpec
 
@@ -33,6 +34,16 @@ def run(p: EncodingChange, code: Rgb, _working: Encoding) -> Rgb:
     return np.clip(np.nan_to_num(out, posinf=_MOST, neginf=-_MOST), -_MOST, _MOST)
 
 
+def says(p: EncodingChange, working: Encoding, _view: Showing | None) -> str:
+    """Say what the glazes after it are given, when that is not what the path holds."""
+    if p.source == p.target or encoding(p.target) == working:
+        return ""
+    return (
+        f"what follows is given {p.target} numbers and takes them for {working.name}: lay a change "
+        "back under the glazes that need them"
+    )
+
+
 SPEC = GlazeSpec(
     "encoding_change",
     "Encoding change",
@@ -44,5 +55,6 @@ SPEC = GlazeSpec(
         "Carries the numbers from one encoding to another, without a tone scale. For "
         "material that was mislabelled, or to lay a glaze out for another program's numbers."
     ),
+    says=says,
     mild={"source": "sRGB", "target": "Gamma 2.2"},
 )

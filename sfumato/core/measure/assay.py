@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
@@ -120,11 +120,11 @@ def assay(
     return Assay(kind, grid, tuple(findings))
 
 
-def log_signs(transform: Transform, display: Encoding) -> int | None:
-    """Return how many of five signs say that a LUT expects log (3 or more: it does); None if unclear."""
+def expecting(transform: Transform) -> Finding | None:
+    """Return the finding about what a LUT expects; its figure counts the signs of log, of five."""
     t = np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)
     greys = transform.apply(over_domain(t, domain_of(transform)))
     own = transform.table is not None
-    lut = Looked(transform, table_of(transform), own, greys, Stored(), display)
-    found = expects_finding(lut)
-    return None if found is None or found.figure == 2 else int(found.figure)
+    return expects_finding(
+        Looked(transform, table_of(transform), own, greys, Stored(), encoding("BT.1886"))
+    )

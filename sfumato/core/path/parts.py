@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from sfumato.core.colour.tone import Tone
+from sfumato.core.colour.showing import Showing
 from sfumato.core.glaze import GlazeSpec
 from sfumato.core.path.laying import Laying
 from sfumato.core.path.span import Span
@@ -50,15 +50,6 @@ class Shared(Protocol):
     def coats(self) -> tuple[Coating, ...]: ...
     @property
     def strength(self) -> float: ...
-
-
-class Showing(Tone, Protocol):
-    """The View: a display, and the tone scale that leads to it."""
-
-    @property
-    def encoding(self) -> str: ...
-    @property
-    def ease(self) -> bool: ...
 
 
 class Graded(Protocol):

@@ -11,13 +11,12 @@ import numpy as np
 from attrs import evolve, frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
-from sfumato.core.colour.adapt import transformed
-from sfumato.core.colour.encodings import Encoding, Family, convert, encoding, light_matrix
-from sfumato.core.colour.tone import eased, hue_restored, tone_and_hue_undone, tone_scale, uneased
+from sfumato.core.colour.encodings import Encoding, Family, convert, encoding
+from sfumato.core.colour.showing import Showing, shown, unshown
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.path.laying import blended, matte
-from sfumato.core.path.parts import Coating, Graded, Showing, Source
+from sfumato.core.path.parts import Coating, Graded, Source
 from sfumato.core.path.span import Joint, Span
 
 CHUNK = 32768  # points at a time: enough to make little of each step's own cost
@@ -34,15 +33,18 @@ def chunked(run: Function, rgb: Rgb) -> Rgb:
     return out.reshape(rgb.shape)
 
 
-def through_coat(coat: Coating, code: Rgb, working: Encoding) -> Rgb:
-    """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b."""
+def through_coat(coat: Coating, code: Rgb, working: Encoding, view: Showing | None = None) -> Rgb:
+    """Apply one coat: x + s m (b(x, g(x)) - x), with its Strength s, its Reach's matte m and blend b.
+
+    `view` is for glazes that lay in what a display shows; without one they take it as plain numbers.
+    """
     if not coat.acts:
         return code
     if coat.is_group:
-        graded = through_coats(coat.members, code, working)
+        graded = through_coats(coat.members, code, working, view)
     else:
         assert coat.spec is not None
-        graded = coat.spec.apply(coat.parameters, code, working)
+        graded = coat.spec.apply(coat.parameters, code, working, view)
     laying = coat.laying
     if laying.is_plain:
         return graded if coat.strength == 1.0 else mixed(code, graded, coat.strength)
@@ -53,15 +55,24 @@ def through_coat(coat: Coating, code: Rgb, working: Encoding) -> Rgb:
     return np.asarray(code + change, np.float32)
 
 
+def knows_view(coat: Coating) -> bool:
+    """Whether what a coat does depends on the View: then what was computed through it does too."""
+    if coat.is_group:
+        return any(knows_view(member) for member in coat.members)
+    return coat.spec is not None and coat.spec.knows_view
+
+
 def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:
     """Return before + strength (after - before)."""
     return before + np.float32(strength) * (after - before)
 
 
-def through_coats(coats: tuple[Coating, ...], code: Rgb, working: Encoding) -> Rgb:
+def through_coats(
+    coats: tuple[Coating, ...], code: Rgb, working: Encoding, view: Showing | None = None
+) -> Rgb:
     """Apply coats top to bottom."""
     for coat in coats:
-        code = through_coat(coat, code, working)
+        code = through_coat(coat, code, working, view)
     return code
 
 
@@ -73,67 +84,28 @@ def to_working(shot: Source, study: Graded, code: Rgb) -> Rgb:
 
 
 def through_ground(shot: Source, study: Graded, code: Rgb) -> Rgb:
-    return through_coats(shot.ground, code, encoding(study.working))
+    return through_coats(shot.ground, code, encoding(study.working), study.view)
 
 
 def through_look(study: Graded, code: Rgb) -> Rgb:
-    graded = through_coats(study.look.coats, code, encoding(study.working))
+    graded = through_coats(study.look.coats, code, encoding(study.working), study.view)
     if study.look.strength == 1.0:
         return graded
     return mixed(code, graded, study.look.strength)
 
 
 def through_view(study: Graded, code: Rgb, display: Encoding | None = None) -> Rgb:
-    """Working code values -> display code values (of the View, or of another `display`).
-
-    Scene-referred colours go through the View's tone scale, or through the rendering that the View
-    brings itself; from there to another display they are carried without one.
-    """
-    working, view = encoding(study.working), encoding(study.view.encoding)
-    target = display or view
-    if not working.is_scene:
-        return convert(code, working, target)
-    for own in (target, view):
-        if own.coder is not None and own.coder.shown is not None:
-            return convert(own.coder.shown(code, working), own, target)
-    return _toned(code, working, target, study.view)
-
-
-def _toned(code: Rgb, working: Encoding, target: Encoding, view: Showing) -> Rgb:
-    light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
-    if view.ease:
-        light = eased(light)
-    toned = hue_restored(light, tone_scale(light, view), view.hue)
-    return target.encode(toned * np.float32(target.reference))
+    """Working code values -> display code values (of the View, or of another `display`); see `shown`."""
+    return shown(code, encoding(study.working), study.view, display)
 
 
 def from_view(study: Graded, code: Rgb, display: Encoding | None = None) -> Rgb:
-    """Display code values -> the working code values that `through_view` shows as them.
-
-    Colours on the edge of the display's gamut, which the View reaches only in the limit, come back
-    from near it; tones beyond its tone scale from the end of that.
+    """Display code values -> the working code values that `through_view` shows as them; see `unshown`.
 
     Raises:
         ValueRefused: the View is a rendering that cannot be undone.
     """
-    working, view = encoding(study.working), encoding(study.view.encoding)
-    target = display or view
-    if not working.is_scene:
-        return convert(code, target, working)
-    for own in (target, view):
-        if own.coder is not None and own.coder.shown is not None:
-            if own.coder.unshown is None:
-                raise ValueRefused(
-                    f"{own.name} cannot be undone", hint="choose a View of Sfumato's own"
-                )
-            return own.coder.unshown(convert(code, target, own), working)
-    light = target.decode(code) / np.float32(target.reference)
-    light = tone_and_hue_undone(light, study.view)
-    if study.view.ease:
-        light = uneased(light)
-    back = np.asarray(np.linalg.inv(light_matrix(working, target)) * target.reference, np.float64)
-    found: Rgb = working.encode(transformed(light, back))
-    return found
+    return unshown(code, encoding(study.working), study.view, display)
 
 
 def unviewed(study: Graded, code: Rgb) -> Rgb:

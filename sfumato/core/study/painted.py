@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import attrs
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.path import path
+from sfumato.core.study.coat import Coat
 from sfumato.core.study.mask import Mask
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
+from sfumato.core.study.view import View
 
 Step = Callable[[Rgb], Rgb]
 
@@ -31,8 +34,13 @@ def steps_of(study: Study, shot: Shot, strength: float = 1.0) -> list[tuple[Step
     for layer in shot.layers:
         coat = layer.coat
         if coat.acts:
-            found.append((lambda x, coat=coat: path.through_coat(coat, x, working), layer.mask))  # type: ignore[misc]
+            step = partial(_through, coat, working, study.view)
+            found.append((step, layer.mask))
     return found
+
+
+def _through(coat: Coat, working: Encoding, view: View, code: Rgb) -> Rgb:
+    return path.through_coat(coat, code, working, view)
 
 
 def laid(before: Rgb, after: Rgb, matte: Array | None) -> Rgb:

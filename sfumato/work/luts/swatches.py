@@ -26,7 +26,7 @@ from sfumato.core.colour.encodings import convert, encoding, encodings
 from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Function, Transform
-from sfumato.core.measure.assay import kind_of, log_signs
+from sfumato.core.measure.assay import kind_of
 from sfumato.core.measure.swatch import Character, character
 from sfumato.core.path import path, span_note
 from sfumato.core.study.preset import LOG, Preset, suits
@@ -36,6 +36,7 @@ from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_json, refusal, write_bytes
 from sfumato.work.frames import Kept
+from sfumato.work.luts.ends import Ends, is_log, likely
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.presets import SUFFIXES, read_preset
 from sfumato.work.tiles import spread
@@ -235,18 +236,6 @@ class Loaded:
     preset: Preset | None = None
 
 
-@frozen
-class Ends:
-    """What a look is taken to expect and give: names of encodings, "" = working values."""
-
-    expects: str = ""
-    gives: str = ""
-
-    @property
-    def are_working(self) -> bool:
-        return not self.expects and not self.gives
-
-
 def ends_of(facts: Facts, study: Study, own: tuple[str, str] | None = None) -> Ends:
     """Return what a swatch expects and gives: as the person says, as it states, or as it looks."""
     working, shown = study.working, study.view.encoding
@@ -255,14 +244,12 @@ def ends_of(facts: Facts, study: Study, own: tuple[str, str] | None = None) -> E
         return "" if name == working or name not in encodings() else name
 
     if own is not None:
-        return Ends(*(named(n) for n in own))
+        return Ends(named(own[0]), named(own[1]))
     if facts.kind in ("look", "glaze"):
         return Ends()
     if facts.expects:
         return Ends(named(facts.expects), named(facts.gives or facts.expects))
-    if not encoding(working).is_scene:
-        return Ends()
-    return Ends("", shown) if facts.log else Ends(shown, shown)
+    return likely("3D" in facts.kind, facts.log, encoding(working), shown)
 
 
 def misfit(facts: Facts, study: Study, own: tuple[str, str] | None = None) -> str:
@@ -318,10 +305,7 @@ class Swatchbook:
         assert transform is not None
         expects, gives = span_note.read(transform.comments)
         kind, grid = kind_of(transform)
-        signs = log_signs(transform, encoding("BT.1886")) if not expects else None
-        log = None if signs is None or "3D" not in kind else signs >= 3
-        if expects:
-            log = encoding(expects).is_scene
+        log = encoding(expects).is_scene if expects else is_log(transform)
         run = _as_display(transform, expects, gives) if log else transform.apply
         return Facts(
             transform.title or swatch.file.stem,

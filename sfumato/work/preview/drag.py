@@ -95,13 +95,14 @@ def stages_of(ask: Ask, with_look: bool) -> list[Stage]:
     study = ask.study
     working = encoding(study.working)
     stages: list[Stage] = [(study.working, lambda code: code)]
-    for coat in ask.shot.ground:
-        stages.append((coat, partial(path.through_coat, coat, working=working)))
+    coats = [*ask.shot.ground]
     if with_look and study.look.strength == 1.0:
-        for coat in study.look.coats:
-            stages.append((coat, partial(path.through_coat, coat, working=working)))
-    elif with_look:
-        stages.append((study.look, partial(path.through_look, study)))
+        coats += study.look.coats
+    for coat in coats:
+        key = (coat, study.view) if path.knows_view(coat) else coat
+        stages.append((key, partial(path.through_coat, coat, working=working, view=study.view)))
+    if with_look and study.look.strength != 1.0:
+        stages.append(((study.look, study.view), partial(path.through_look, study)))
     stages.append((study.view, partial(path.through_view, study)))
     return stages
 

@@ -68,7 +68,7 @@ def smears(
     def walk(coats: tuple[Coat, ...], code: Rgb) -> None:
         for coat in coats:
             walk(coat.members, code)
-            after = path.through_coat(coat, code, working)
+            after = path.through_coat(coat, code, working, study.view)
             ids.append(coat.id)
             steps.extend((code, after))
             code = after

@@ -108,7 +108,7 @@ class Sides(Proxies):
         for where, until in steps:
             coats = study.coats(where)
             index = [c.id for c in coats].index(until)
-            code = path.through_coats(coats[:index], code, working)
+            code = path.through_coats(coats[:index], code, working, study.view)
         return code
 
     def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:

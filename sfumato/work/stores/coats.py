@@ -3,32 +3,48 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import attrs
 
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glazes import cdl
+from sfumato.core.glazes.lut import AS_IT_IS
 from sfumato.core.lut.stages import CdlStage
-from sfumato.core.path import span_note
 from sfumato.core.study.coat import Coat, new_coat
+from sfumato.core.study.study import Study
+from sfumato.work.luts.ends import Ends, ends_in
 from sfumato.work.stores.study_store import read_lut_file
 
 
-def stated_ends(value: LutFile) -> dict[str, str]:
-    """Return what a LUT says of itself, as values of the LUT glaze."""
-    expects, gives = span_note.read(value.transform.comments)
-    return {"expects": expects, "gives": gives} if expects and gives else {}
+def lut_values(value: LutFile, ends: Ends) -> dict[str, Any]:
+    """Return a LUT and its ends as values of the LUT glaze."""
+    return {
+        "file": value,
+        "expects": ends.expects or AS_IT_IS,
+        "gives": ends.gives or AS_IT_IS,
+        "sure": ends.sure,
+    }
 
 
-def coat_of(file: Path) -> Coat:
+def values_in(value: LutFile, study: Study) -> dict[str, Any]:
+    """Return a LUT as values of the LUT glaze in a study, by what it says or how it looks."""
+    ends = ends_in(value.transform, study.working, study.view.encoding)
+    return lut_values(value, ends)
+
+
+def coat_of(file: Path, study: Study, ends: Ends | None = None) -> Coat:
     """Return the glaze that a file becomes: a CDL when it holds one that fits, else a LUT.
 
+    Args:
+        ends: what it expects and gives, where somebody has said so.
     Raises:
         FormatError: the file cannot be read.
     """
     value = read_lut_file(file)
-    as_lut = attrs.evolve(new_coat("lut", file=value, **stated_ends(value)), name=file.stem)
+    values = values_in(value, study) if ends is None else lut_values(value, ends)
+    as_lut = attrs.evolve(new_coat("lut", **values), name=file.stem)
     stages = value.transform.stages
     if len(stages) != 1 or not isinstance(stages[0], CdlStage):
         return as_lut

@@ -13,14 +13,13 @@ from sfumato.app.services.notices import Notices
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
-from sfumato.core.glazes.lut import AS_IT_IS
-from sfumato.core.path import span_note
 from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.mask import Brush, Gradient, Inverted, Mark, Mask, Point, Rect, Stroke, dabs
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Study
 from sfumato.work.frames import WHOLE, Region
 from sfumato.work.preview.painting import Canvas, CanvasAsk
+from sfumato.work.stores.coats import values_in
 
 _LEAST_STEP = 1 / 40  # of the brush
 BRUSH, GRADIENT = "brush", "gradient"
@@ -284,10 +283,7 @@ class PaintModel(QObject):
         if shot is None:
             return
         try:
-            expects, gives = span_note.read(lut.transform.comments)
-            coat = new_coat(
-                "lut", file=lut, expects=expects or AS_IT_IS, gives=gives or expects or AS_IT_IS
-            )
+            coat = new_coat("lut", **values_in(lut, self._model.study))
         except SfumatoError as error:
             self._notices.fault(error)
             return

@@ -31,7 +31,7 @@ from sfumato.core.study.study import LOOK
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.deliver import write_lut
-from sfumato.work.stores.coats import coat_of, stated_ends
+from sfumato.work.stores.coats import coat_of, values_in
 from sfumato.work.stores.study_store import lut_file, read_lut_file
 
 _CLIP = "sfumato glaze"
@@ -97,8 +97,8 @@ class CoatEdits(QObject):
                     coat = study.coat(coat_id)
                 except KeyError:
                     return  # it was taken out meanwhile
-                fresh = {field: value, **stated_ends(value)}
-                after = study.set_coat(coat_id, parameters=attrs.evolve(coat.parameters, **fresh))
+                fresh = attrs.evolve(coat.parameters, **values_in(value, study))
+                after = study.set_coat(coat_id, parameters=fresh)
                 self.model.commit(f"{coat.title}: {file.name}", after, (coat_id, field))
 
             return commit
@@ -108,13 +108,15 @@ class CoatEdits(QObject):
     def lay_files(self, files: list[Path]) -> None:
         """Put dropped LUT and CDL files into the Look as glazes, at its end; what fails is said."""
 
+        study = self.model.study
+
         def work(cancel: Cancel, _progress: Progress) -> tuple[list[Coat], list[SfumatoError]]:
             coats: list[Coat] = []
             faults: list[SfumatoError] = []
             for file in files:
                 cancel.check()
                 try:
-                    coats.append(coat_of(file))
+                    coats.append(coat_of(file, study))
                 except SfumatoError as error:
                     faults.append(error)
             return coats, faults

@@ -92,6 +92,7 @@ class CoatRow(QWidget):
         self.is_chosen = False
         self.is_marked = False
         self._depth = 0
+        self._says = ""
         self.alone = False
         self._press: QPointF | None = None
         self._moving = False
@@ -117,16 +118,19 @@ class CoatRow(QWidget):
         row.addWidget(self.strength)
         self.show_coat(coat)
 
-    def show_coat(self, coat: Coat) -> None:
+    def show_coat(self, coat: Coat, says: str = "") -> None:
+        """Show a glaze; `says` is what it does with its values in this study, "" = nothing special."""
         fresh = not self.label.text()
         before, self.coat = (None if fresh else self.coat), coat
         self.strength.show_value(coat.strength * 100)
-        if before is not None and (before.on, before.name, before.laying) == (
+        if before is not None and (before.on, before.name, before.laying, self._says) == (
             coat.on,
             coat.name,
             coat.laying,
+            says,
         ):
             return
+        self._says = says
         self.mark.setChecked(coat.on)
         self.mark.setAccessibleName(f"{coat.title} on")
         self._name()
@@ -140,8 +144,9 @@ class CoatRow(QWidget):
             if unknown
             else "Glazes laid together with one Strength, blend and Reach."
             if coat.is_group
-            else (coat.spec.help if coat.spec else "")
+            else says or (coat.spec.help if coat.spec else "")
         )
+        self.setAccessibleDescription(says)
         reach = ", limited by its Reach" if coat.laying.is_limited else ""
         self.setAccessibleName(f"Glaze {coat.title}, {'on' if coat.on else 'off'}{reach}")
 

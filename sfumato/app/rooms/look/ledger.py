@@ -44,6 +44,13 @@ def _unfolded(state: ViewState) -> tuple[object, ...]:
     return state.b, state.picking, state.pick_part, state.laying_open
 
 
+def _said(coat: Coat, study: Study) -> str:
+    """Return what a glaze does with its values in a study, where that is worth a word."""
+    if coat.spec is None or coat.spec.says is None:
+        return ""
+    return coat.spec.says(coat.parameters, encoding(study.working), study.view)
+
+
 class Ledger(QWidget):
     """Shows the study's path; every edit goes to the model."""
 
@@ -206,10 +213,10 @@ class Ledger(QWidget):
             self._rebuild(study, shot)
         for coat in every((*ground, *study.look.coats)):
             row = self._rows[coat.id]
-            if row.coat is not coat:
-                row.show_coat(coat)
+            says = _said(coat, study)
+            row.show_coat(coat, says)
             if coat.id == chosen and self.unfolded is not None:
-                self.unfolded.show_coat(coat)
+                self.unfolded.show_coat(coat, says)
         self._show_colours()
         self._show_fixed(study, shot)
 
@@ -326,6 +333,7 @@ class Ledger(QWidget):
         box.released.connect(self.edits.release)
         box.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
         box.apart_wanted.connect(self.apart_wanted)
+        box.ends_chosen.connect(lambda how: self.edits.ends(coat.id, how))
         box.explain_wanted.connect(self.explain_wanted)
         self._column.addWidget(box)
         box.show()

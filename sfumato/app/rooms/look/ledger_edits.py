@@ -6,11 +6,13 @@ from typing import Any
 
 import attrs
 
+from sfumato.app.rooms.look.ends_ask import ANSWERS, AS_IS, DISPLAY, LOG
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
 from sfumato.core.controls import kinds
 from sfumato.core.errors import ValueRefused
+from sfumato.core.glazes.lut import AS_IT_IS
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK
@@ -33,6 +35,21 @@ class LedgerEdits:
         title = kinds(study.coat(coat_id).parameters)[field].title
         self._desk.hold()
         self._model.commit(f"{study.coat(coat_id).title}: {title}", after, (coat_id, field))
+
+    def ends(self, coat_id: str, answer: str) -> None:
+        """Take an answer to the question what a LUT is for."""
+        study = self._model.study
+        shown = study.view.encoding
+        ends = {
+            LOG: {"expects": AS_IT_IS, "gives": shown},
+            DISPLAY: {"expects": shown, "gives": shown},
+            AS_IS: {"expects": AS_IT_IS, "gives": AS_IT_IS},
+        }.get(answer, {})
+        coat = study.coat(coat_id)
+        parameters = attrs.evolve(coat.parameters, sure=True, **ends)
+        self._model.commit(
+            f"{coat.title}: {ANSWERS[answer][0]}", study.set_coat(coat_id, parameters=parameters)
+        )
 
     def laying(self, values: dict[str, Any]) -> None:
         """Set blend or Reach of the chosen glaze."""

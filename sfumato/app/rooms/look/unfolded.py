@@ -11,9 +11,11 @@ from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.editors import ChoiceEditor
 from sfumato.app.controls.reach_field import ReachEditor
 from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.rooms.look.ends_ask import EndsAsk
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.services.view_state import PICK_SIZES, ViewModel
 from sfumato.core.controls import kinds
+from sfumato.core.glazes.lut import Lut
 from sfumato.core.path.laying import Laying
 from sfumato.core.study.coat import Coat, UnknownGlaze
 from sfumato.work.colours import Colours, Incoming
@@ -28,6 +30,7 @@ class Unfolded(QWidget):
     released = Signal()
     file_wanted = Signal(str, str)
     apart_wanted = Signal()
+    ends_chosen = Signal(str)
     explain_wanted = Signal(str, object, str, object)
 
     def __init__(self, coat: Coat, view: ViewModel, depth: int) -> None:
@@ -38,6 +41,11 @@ class Unfolded(QWidget):
         column.setSpacing(4)
         self.panel: RecordPanel | None = None
         self._pick: QPushButton | None = None
+        self._does = quiet("")
+        self._does.setObjectName("glaze.does")
+        self._does.setWordWrap(True)
+        column.addWidget(self._does)
+        self._ask: EndsAsk | None = None
         if coat.is_group:
             self._make_group(column)
         elif coat.spec is not None and not isinstance(coat.parameters, UnknownGlaze):
@@ -73,6 +81,10 @@ class Unfolded(QWidget):
         panel.pick_wanted.connect(lambda on: self._ask_pick(on, "target"))
         panel.show_part(self._view.now.curve)
         panel.part_changed.connect(lambda name: self._view.set(curve=name))
+        if isinstance(coat.parameters, Lut):
+            self._ask = ask = EndsAsk()
+            ask.chosen.connect(self.ends_chosen)
+            column.addWidget(ask)
         column.addWidget(panel)
         if spec.pick is None:
             return
@@ -143,8 +155,13 @@ class Unfolded(QWidget):
     def show_depth(self, depth: int) -> None:
         self._column.setContentsMargins(INDENT + 8 * depth, 2, 6, 8)
 
-    def show_coat(self, coat: Coat) -> None:
+    def show_coat(self, coat: Coat, says: str = "") -> None:
+        """Show a glaze; `says` is what it does with its values in this study."""
         self.coat = coat
+        self._does.setText(f"{says[:1].upper()}{says[1:]}." if says else "")
+        self._does.setVisible(bool(says))
+        if self._ask is not None:
+            self._ask.show_glaze(coat.parameters)
         if self.panel is not None:
             self.panel.show_record(coat.parameters)
         self._blend.show_record(coat.laying)

@@ -114,31 +114,27 @@ class SwatchEdits(QObject):
 
     # --- into the Look -------------------------------------------------------------------------------
     def swatch_put(self) -> None:
-        """Put what side B shows into the Look; what does not fit is converted to working values."""
+        """Put what side B shows into the Look, each with what it expects and gives."""
         study, book, build = self.model.study, self.swatches.book, self.swatches.build()
         if build is None:
             return
         name, layers = build.name, build.layers
 
-        def put(_cancel: Cancel, progress: Progress) -> tuple[str, list[Coat], bool]:
+        def put(_cancel: Cancel, progress: Progress) -> tuple[str, list[Coat]]:
             if build.is_mix:
-                return name, [_baked(build.run(book, study), study, name)], True
-            coats, converted = [], False
+                return name, [_baked(build.run(book, study), study, name)]
+            coats: list[Coat] = []
             for i, layer in enumerate(layers):
                 progress(i / len(layers), layer.swatch.file.name)
                 loaded = book.load(layer.swatch)
                 if loaded.preset is not None:
                     found = list(loaded.preset.fresh())
-                elif layer.ends.are_working:
-                    found = [coat_of(layer.swatch.file)]
                 else:
-                    title = f"{layer.swatch.file.stem} for {study.working}"
-                    found = [_baked(book.layer(study, layer.swatch, layer.ends), study, title)]
-                    converted = True
+                    found = [coat_of(layer.swatch.file, study, layer.ends)]
                 if layer.strength != 1.0:
                     found = [attrs.evolve(c, strength=c.strength * layer.strength) for c in found]
                 coats += found
-            return name, coats, converted
+            return name, coats
 
         self.services.queue.add(f"Putting {name} into the Look", put, then=self._laid)
 
@@ -147,15 +143,14 @@ class SwatchEdits(QObject):
         self.swatches.rescan()
         self.notices.good(f"{file.name} is written", words)
 
-    def _laid(self, answer: tuple[str, list[Coat], bool]) -> None:
-        name, coats, converted = answer
+    def _laid(self, answer: tuple[str, list[Coat]]) -> None:
+        name, coats = answer
         after = self.model.study
         for coat in coats:
             strength = min(coat.strength, 2.0)
             after = after.added(LOOK, attrs.evolve(coat, strength=strength))
         self.model.commit(f"Put {name} into the Look", after)
-        more = "converted to working values; " if converted else ""
-        self.notices.good(f"{name} is in the Look", f"{more}Alt+1 shows it")
+        self.notices.good(f"{name} is in the Look", "Alt+1 shows it")
 
     # --- out as files --------------------------------------------------------------------------------
     def swatch_save(self) -> None:
@@ -300,4 +295,4 @@ def _baked(run: Callable[[Rgb], Rgb], study: Study, name: str) -> Coat:
     folder.mkdir(parents=True, exist_ok=True)
     file = _free(folder / f"{_plain(name)}.cube")
     write_lut(as_lut(run, study, name, _GRID), file)
-    return attrs.evolve(coat_of(file), name=name)
+    return attrs.evolve(coat_of(file, study), name=name)

@@ -32,10 +32,10 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts import swatches as work
+from sfumato.work.luts.ends import Ends
 from sfumato.work.luts.swatches import (
     KEPT,
     Build,
-    Ends,
     Facts,
     Remark,
     Stacked,
