@@ -73,11 +73,6 @@ def read(data: bytes, _frame: int) -> Still:
     return Still(pixels, attrs.evolve(facts, remarks=facts.remarks + remarks, exif=kept, xmp=xmp))
 
 
-def _chunk(kind: bytes, body: bytes) -> bytes:
-    head = struct.pack(">I", len(body)) + kind
-    return head + body + struct.pack(">I", zlib.crc32(kind + body))
-
-
 def write(pixels: Array, saving: Saving) -> bytes:
     """Encode uint8 or uint16 (h, w, 3); what it means is said by a profile, or by cICP."""
     if pixels.dtype not in (np.uint8, np.uint16):
@@ -85,16 +80,16 @@ def write(pixels: Array, saving: Saving) -> bytes:
     data = png.encode(pixels, level=6)
     profile = icc.profile_of(saving.encoding) or saving.profile
     numbers = next((n for n, e in H273.items() if e == saving.encoding), None)
-    more = b""
+    more = []
     if profile:
-        more += _chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
+        more.append((b"iCCP", b"profile\0\0" + zlib.compress(profile)))
     elif numbers is not None:
-        more += _chunk(b"cICP", bytes((*numbers, 0, 1)))
+        more.append((b"cICP", bytes((*numbers, 0, 1))))
     if exif := tags.exif_bytes(saving):
-        more += _chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
+        more.append((b"eXIf", exif.removeprefix(b"Exif\0\0")))
     if saving.xmp:
-        more += _chunk(b"iTXt", _XMP.encode() + b"\0\0\0\0\0" + saving.xmp)
-    return data[:33] + more + data[33:]  # directly behind the 25 bytes of IHDR
+        more.append((b"iTXt", _XMP.encode() + b"\0\0\0\0\0" + saving.xmp))
+    return png.with_chunks(data, more)
 
 
 def _unkept(saving: Saving) -> tuple[str, ...]:

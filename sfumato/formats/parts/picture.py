@@ -16,6 +16,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
+from sfumato.core.luma import luma
 from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
@@ -27,6 +28,7 @@ SUFFIXES = (".png", ".tif", ".tiff", ".exr")
 DEPTHS = ("16", "8", "16f", "32f")
 DEPTH_BY_SUFFIX = {".exr": "32f"}
 _MOST_VALUE = 65504.0  # the largest half float
+_TEXT_KEY, _EXR_KEY, _TIFF_LEAD = "LUT layout", "lutLayout", "LUT layout: "
 _PEAK = {"8": 255.0, "16": 65535.0}
 
 
@@ -38,6 +40,7 @@ class Pixels:
     depth: str
     lossy: bool = False
     remarks: tuple[str, ...] = ()
+    stated: str = ""  # the arrangement that the file names
 
 
 def sniff(head: bytes) -> Sniff:
@@ -104,11 +107,21 @@ def decoded(data: bytes) -> Pixels:
             hint="the file is damaged, or no LUT; export the picture again",
         )
     lossy = name == "JPEG" or bool(found.header.get("altered"))
-    return Pixels(values, found.depth, lossy, tuple(remarks))
+    return Pixels(values, found.depth, lossy, tuple(remarks), _stated(found, name))
 
 
-def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
+def _stated(found: Samples, name: str) -> str:
+    """Return the arrangement that a file of ours names, "" when it names none."""
+    place = {"PNG": _TEXT_KEY, "TIFF": "270", "EXR": _EXR_KEY}.get(name, "")
+    text = str(found.header.get(place, ""))
+    return text.removeprefix(_TIFF_LEAD) if name != "TIFF" or text.startswith(_TIFF_LEAD) else ""
+
+
+def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
     """Encode code values (h, w, 3) in the container that the suffix names (PNG when it names none).
+
+    The file says its arrangement: as a PNG text "LUT layout", an EXR attribute lutLayout, or in a
+    TIFF's ImageDescription (tag 270).
 
     Raises:
         ValueRefused: the container does not hold that depth.
@@ -128,13 +141,15 @@ def encoded(values: Rgb, depth: str, suffix: str) -> bytes:
     else:
         pixels = np.clip(values, -65504, 65504).astype(np.float16) if depth == "16f" else values
     if suffix == ".exr":
-        return exr.encode(pixels)
+        return exr.encode(pixels, **{_EXR_KEY: layout} if layout else {})
     if suffix in (".tif", ".tiff"):
-        return tiff.encode(pixels)
-    return png.encode(pixels, level=3)
+        return tiff.encode(pixels, **{"description": f"{_TIFF_LEAD}{layout}"} if layout else {})
+    return png.encode(pixels, level=3, **{_TEXT_KEY: layout} if layout else {})
 
 
 # Arrangements
+#
+# A file that does not name its arrangement is read by its colours: see `read`.
 
 HALD = "HALD"
 ROW, COLUMN, SQUARE = "row", "column", "square"
@@ -193,29 +208,48 @@ def _lattice(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> 
 
 
 def _roughness(lattice: Rgb) -> float:
-    return float(sum(np.abs(np.diff(lattice, axis=a)).mean() for a in range(3)))
+    """Return how much a lattice bends from node to node, a little of how much it moves.
 
-
-def _in_order(lattice: Rgb) -> float:
-    """Return how well each output rises along its own axis, 3 = all do, -3 = all fall."""
-    n = len(lattice)
-    at = np.linspace(-1, 1, n)
+    Bends tell an arrangement even where outputs follow one input alone: a wrong one turns what is
+    straight into stairs.
+    """
     total = 0.0
-    for c in range(3):
-        means = lattice[..., c].mean(axis=tuple(a for a in range(3) if a != c), dtype=np.float64)
-        spread = means.std() * at.std() * n
-        total += float((means - means.mean()) @ at / spread) if spread > 1e-9 else 0.0
+    for axis in range(3):
+        step = np.diff(lattice, axis=axis)
+        total += float(np.abs(step).mean()) * 0.01
+        if len(lattice) > 2:
+            total += float(np.abs(np.diff(step, axis=axis)).mean())
     return total
 
 
+def _in_order(lattice: Rgb) -> float:
+    """Return how far luma agrees in rising, or in falling, along the three axes: 3 = all rise or fall.
+
+    Whatever a look does to hues, luma rises with red, green and blue, and falls with all three in a
+    negative; a picture that is read upside down does the one on some axes and the other on others.
+    Of two such readings the one that rises is a little likelier.
+    """
+    tones = luma(lattice.astype(np.float64))
+    at = np.linspace(-1, 1, len(lattice))
+    total = 0.0
+    for axis in range(3):
+        means = tones.mean(axis=tuple(a for a in range(3) if a != axis))
+        spread = means.std() * at.std() * len(at)
+        total += float((means - means.mean()) @ at / spread) if spread > 1e-4 else 0.0
+    return abs(total) + (_LIKELIER if total > 0 else 0.0)
+
+
+_LIKELIER = 0.2
 _BETTER = 0.5  # how much more in order a turned reading must be than the plain one
 
 
 def read(data: bytes, reading: str = "") -> Read:
-    """Read a HALD, strip or tile picture; a named reading wins over what the pixels suggest.
+    """Read a HALD, strip or tile picture; a named reading wins over what the file says, and that wins
+    over what the pixels suggest.
 
-    The arrangement is the smoothest that the size allows; which way green, blue and red run is the
-    order in which outputs rise with their own inputs, unless all of them fall.
+    The arrangement is the smoothest that the size allows; which way green, blue and red run is that
+    in which outputs agree in rising, or in falling, with their own inputs. Where that does not tell
+    one way from another, a remark says so.
 
     Raises:
         FormatError: the picture is damaged or of a size that holds no LUT.
@@ -235,21 +269,35 @@ def read(data: bytes, reading: str = "") -> Read:
     remarks = list(pixels.remarks)
     if reading and reading not in choices:
         raise FormatError(f"the picture cannot be read as {reading}", hint=", ".join(choices))
-    if reading:
-        lattice = _lattice(pixels.values, *choices[reading])
-    else:
+    if not reading and pixels.stated in choices:
+        reading = pixels.stated
+        remarks.append(f"the file says that it is {reading}" if reading != HALD else "")
+    if not reading:
         rough = {s: _roughness(_lattice(pixels.values, *s)) for s in shapes}
         best = min(rough, key=lambda s: rough[s])
         turned = {k: c for k, c in choices.items() if c[:3] == best}
         order = {k: _in_order(_lattice(pixels.values, *c)) for k, c in turned.items()}
         likely = max(order, key=lambda k: order[k])
         plain = best[0]
-        reading = likely if order[likely] > max(order[plain] + _BETTER, 0) else plain
-        lattice = _lattice(pixels.values, *choices[reading])
+        reading = likely if order[likely] > order[plain] + _BETTER - _LIKELIER else plain
         if len(shapes) > 1:
             remarks.append(f"the size fits {len(shapes)} arrangements: taken as {reading}")
         elif reading != HALD:
             remarks.append(f"taken as {reading}")
+        chosen = _lattice(pixels.values, *choices[reading])
+        alike = [
+            k
+            for k in order
+            if k != reading
+            and order[reading] - order[k] < _BETTER
+            and not np.array_equal(_lattice(pixels.values, *choices[k]), chosen)
+        ]
+        if alike:
+            remarks.append(
+                f"its colours do not tell {reading} from {' or '.join(alike)}: look which is right"
+            )
+    lattice = _lattice(pixels.values, *choices[reading])
+    remarks = [r for r in remarks if r]
     return Read(
         Transform((Table3D(np.ascontiguousarray(lattice)),)),
         tuple(remarks),
@@ -303,4 +351,4 @@ def file_of(transform: Transform, options: WriteOptions, layout: str, depth: str
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     assert depth in QUANTUM
-    return encoded(arranged(table.values, layout), depth, options.suffix)
+    return encoded(arranged(table.values, layout), depth, options.suffix, layout)
