@@ -13,10 +13,11 @@ from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
-from attrs import define
+from attrs import define, frozen
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ShapeError, ValueRefused
+from sfumato.core.lut.sample import INTERPOLATIONS
 from sfumato.core.lut.stages import (
     BASIC,
     MIRROR,
@@ -38,12 +39,17 @@ from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _PEAKS = {"8i": 255.0, "10i": 1023.0, "12i": 4095.0, "16i": 65535.0, "16f": 1.0, "32f": 1.0}
 _VERSIONS = ("1.2", "2.0", "3", "3.0", "ST2136-1:2024")
-_WORDS = ("Description", "InputDescriptor", "OutputDescriptor", "Info")
+_WORDS = ("Description", "InputDescriptor", "OutputDescriptor", "Info", "Id")
+_ROOT_ATTRIBUTES = {"id", "name", "compCLFversion", "inverseOf"}
+_ANY_NODE = {"id", "name", "inBitDepth", "outBitDepth", "bypass"}
 _MOST_1D, _MOST_3D, _MOST_NODES = 1_048_576, 256, 1000
 
 
 def sniff(head: bytes) -> Sniff:
     return Sniff.SURE if b"ProcessList" in head else Sniff.NO
+
+
+_UNKNOWN = "leaving it out might change colours; export the file again without it"
 
 
 @define
@@ -62,6 +68,18 @@ class _Node:
         return FormatError(
             f"node {self.place} ({element.tag}): {what}", hint=hint, line=element.line
         )
+
+    def check(self, attributes: set[str], children: set[str]) -> None:
+        """Refuse what this reader does not know in a node: left out, it might change colours."""
+        element = self.element
+        odd = sorted(set(element.attrib) - _ANY_NODE - attributes)
+        if odd:
+            raise self.fail(f"the attribute {odd[0][:40]!r} is not known", _UNKNOWN)
+        for child in element:
+            if child.tag not in children | {"Description"}:
+                raise self.fail(f"it holds a {child.tag[:40]}, which is not known", _UNKNOWN)
+            if child.tag in ("Array", "IndexMap") and set(child.attrib) - {"dim"}:
+                raise self.fail(f"its {child.tag} has an attribute that is not known", _UNKNOWN)
 
     def child(self, name: str) -> xml.Element | None:
         return next(iter(xml.children(self.element, name)), None)
@@ -82,8 +100,10 @@ class _Node:
             raise self.fail("the dimensions ask for more numbers than there are")
         return dim, found
 
-    def values(self, dim: tuple[int, ...], found: xml.Element, peak: float) -> Array:
-        flat = text.numbers(found.text or "", found.line, int(np.prod(dim)))
+    def values(
+        self, dim: tuple[int, ...], found: xml.Element, peak: float, *, finite: bool = True
+    ) -> Array:
+        flat = text.numbers(found.text or "", found.line, int(np.prod(dim)), finite=finite)
         return flat.astype(np.float64).reshape(dim) / peak
 
 
@@ -105,7 +125,7 @@ def _mapped(node: _Node, size: int) -> Any:
     if node.version >= 3:
         node.remarks.append(f"node {node.place}: an IndexMap is not part of version 3: left out")
         return UNIT
-    pairs = [p.split("@") for p in (found.text or "").split()]
+    pairs = [p.split("@") for p in re.sub(r"\s*@\s*", "@", found.text or "").split()]
     if len(pairs) != 2 or any(len(p) != 2 for p in pairs):
         raise node.fail("an IndexMap of other than two points cannot be read")
     (x0, i0), (x1, i1) = (
@@ -125,7 +145,9 @@ def _lut1d(node: _Node) -> Stage:
         raise node.fail("a LUT1D has the dimensions n 1 or n 3, with n from 2 to 1 048 576")
     half = node.element.get("halfDomain", "").lower() == "true"
     raw = node.element.get("rawHalfs", "").lower() == "true"
-    values = node.values(dim, found, 1.0 if raw else node.peak_out)
+    if node.element.get("interpolation", "linear").lower() != "linear":
+        raise node.fail("its interpolation is not linear", "a LUT1D is linear; export it again")
+    values = node.values(dim, found, 1.0 if raw else node.peak_out, finite=not half)
     if raw:
         if ((values < 0) | (values > 65535)).any():
             raise node.fail("a raw half is outside 0 to 65535")
@@ -134,8 +156,24 @@ def _lut1d(node: _Node) -> Stage:
     if half:
         if size != 65536:
             raise node.fail("a half domain needs 65536 entries")
-        return HalfCurve(values)
+        return HalfCurve(_finite_halves(node, values))
     return Table1D(values, _mapped(node, size))
+
+
+def _finite_halves(node: _Node, values: Array) -> Array:
+    """Return a half-domain table that holds numbers only.
+
+    Entries of inputs that are no numbers are never read; elsewhere infinity is held at the largest
+    half, and what is no number is refused.
+    """
+    inputs = np.arange(65536, dtype=np.uint16).view(np.float16)
+    unread = ~np.isfinite(inputs)[:, None] & ~np.isfinite(values)
+    values = np.where(unread, half_inputs()[:, None], values)
+    if np.isnan(values).any():
+        raise node.fail("an entry of a finite input is no number (NaN)")
+    if np.isinf(values).any():
+        node.remarks.append(f"node {node.place}: infinite entries are held at ±65504")
+    return np.nan_to_num(values, posinf=65504.0, neginf=-65504.0)
 
 
 def _lut3d(node: _Node) -> Stage:
@@ -143,8 +181,9 @@ def _lut3d(node: _Node) -> Stage:
     n = dim[0]
     if len(dim) != 4 or dim[3] != 3 or len(set(dim[:3])) > 1 or not 2 <= n <= _MOST_3D:
         raise node.fail("a LUT3D has the dimensions n n n 3, with n from 2 to 256")
-    how = node.element.get("interpolation", "trilinear").lower()
-    interp = "tetrahedral" if how == "tetrahedral" else "trilinear"
+    interp = node.element.get("interpolation", "trilinear").lower()
+    if interp not in INTERPOLATIONS:
+        raise node.fail(f"there is no interpolation {interp[:30]!r}")
     return Table3D(node.values(dim, found, node.peak_out), _mapped(node, n), interp)
 
 
@@ -176,6 +215,9 @@ def _per_channel(node: _Node, name: str, keys: tuple[str, ...]) -> list[dict[str
     if len(found) > 3:
         raise node.fail(f"there are more than three {name}")
     for child in found:
+        odd = sorted(set(child.attrib) - {*keys, "channel"})
+        if odd:
+            raise node.fail(f"its {name} has the attribute {odd[0][:40]!r}", _UNKNOWN)
         values = {
             key: text.number(child.get(key, "").encode(), child.line, key)
             for key in keys
@@ -208,10 +250,13 @@ def _log(node: _Node) -> Stage:
     style = node.element.get("style", "")
     plain = {"log10": 10.0, "log2": 2.0, "antiLog10": 10.0, "antiLog2": 2.0}
     if style in plain:
+        if node.child("LogParams") is not None:
+            raise node.fail(f"the style {style} takes no LogParams", _UNKNOWN)
         return Log(style.startswith("anti"), plain[style])
     if style not in ("linToLog", "logToLin", "cameraLinToLog", "cameraLogToLin"):
         raise node.fail(f"there is no log style {style[:30]!r}")
-    found = _per_channel(node, "LogParams", _LOG_KEYS)
+    keys = _LOG_KEYS if style.startswith("camera") else _LOG_KEYS[:5]
+    found = _per_channel(node, "LogParams", keys)
     bases = {p.get("base", 2.0) for p in found}
     if len(bases) > 1:
         raise node.fail("the channels have different bases")
@@ -244,7 +289,7 @@ def _exponent(node: _Node) -> Stage:
     if style not in _EXPONENTS:
         raise node.fail(f"there is no exponent style {style[:30]!r}")
     lined, negatives, inverse = _EXPONENTS[style]
-    found = _per_channel(node, "ExponentParams", ("exponent", "offset"))
+    found = _per_channel(node, "ExponentParams", ("exponent", "offset") if lined else ("exponent",))
     exponent = tuple(p.get("exponent", 1.0) for p in found)
     offset = tuple(p.get("offset", 0.0) for p in found) if lined else None
     return Exponent(exponent, offset, inverse, negatives)  # type: ignore[arg-type]
@@ -271,14 +316,26 @@ def _cdl(node: _Node) -> Stage:
     return CdlStage(**cdl.numbers_of(node.element), clamp=clamp, inverse=inverse, id=name)
 
 
-_NODES: dict[str, Callable[[_Node], Stage]] = {
-    "Matrix": _matrix,
-    "LUT1D": _lut1d,
-    "LUT3D": _lut3d,
-    "Range": _range,
-    "Log": _log,
-    "Exponent": _exponent,
-    "ASC_CDL": _cdl,
+@frozen
+class _Kind:
+    """How a node is read, and all that may stand in it."""
+
+    read: Callable[[_Node], Stage]
+    attributes: set[str]
+    children: set[str]
+
+
+_RANGE_ENDS = {f"{side}{kind}Value" for side in ("min", "max") for kind in ("In", "Out")}
+_NODES: dict[str, _Kind] = {
+    "Matrix": _Kind(_matrix, set(), {"Array"}),
+    "LUT1D": _Kind(_lut1d, {"interpolation", "halfDomain", "rawHalfs"}, {"Array", "IndexMap"}),
+    "LUT3D": _Kind(_lut3d, {"interpolation", "rawHalfs"}, {"Array", "IndexMap"}),
+    "Range": _Kind(_range, {"style"}, _RANGE_ENDS),
+    "Log": _Kind(_log, {"style"}, {"LogParams"}),
+    "Exponent": _Kind(_exponent, {"style"}, {"ExponentParams"}),
+    "ASC_CDL": _Kind(
+        _cdl, {"style"}, {"SOPNode", "SatNode", "InputDescription", "ViewingDescription"}
+    ),
 }
 
 
@@ -302,9 +359,18 @@ def read(data: bytes) -> Read:
     root = xml.parsed(data, ("ProcessList",), "CLF")
     version = root.get("compCLFversion", "")
     remarks: list[str] = []
+    if "compCLFversion" not in root.attrib and "version" in root.attrib:
+        raise FormatError(
+            f"this is a CTF file (version {root.get('version', '')[:12]}), whose nodes mean other things",
+            hint="export it as CLF",
+            line=root.line,
+        )
+    odd = sorted(set(root.attrib) - _ROOT_ATTRIBUTES)
+    if odd:
+        remarks.append(f"the attribute {odd[0][:40]!r} of the ProcessList is not known")
     if version not in _VERSIONS:
         remarks.append(f"the version {version[:20]!r} is not known: read as 3.0")
-    if not root.get("id"):
+    if not root.get("id") and not xml.children(root, "Id"):
         remarks.append("the ProcessList has no id; some readers refuse that")
     stages: list[Stage] = []
     depth_before, deepest = "", ""
@@ -337,7 +403,9 @@ def read(data: bytes) -> Read:
         number = 2.0 if version in ("1.2", "2.0") else 3.0
         node = _Node(element, place, peaks[0], peaks[1], number, remarks)
         try:
-            stages.append(_NODES[element.tag](node))
+            kind = _NODES[element.tag]
+            node.check(kind.attributes, kind.children)
+            stages.append(kind.read(node))
         except (ValueRefused, ShapeError) as error:
             raise node.fail(error.summary) from error
     if not stages:
@@ -534,6 +602,7 @@ SPEC = FormatSpec(
     shaper=True,
     domain=True,
     keeps_title=True,
+    keeps_interp=True,
     depths=("32f", "16f", "16", "12", "10", "8"),
     grid_for=lambda grid: min(max(grid, 2), 129),
     limits={

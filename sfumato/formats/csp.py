@@ -13,6 +13,7 @@ from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST_KNOTS, _MOST_3D, _MOST_1D = 65_536, 256, 1_048_576
+_MOST_COMMENT = 2000
 _KNOTS = 1024  # least knots written for a curve: linear and cubic readers then agree
 
 
@@ -24,19 +25,32 @@ class _Lines:
     """Walks over the lines that are not blank, with their numbers."""
 
     def __init__(self, body: bytes) -> None:
-        raw = body.removesuffix(b"\n").split(b"\n")
-        self.last = len(raw)
-        self._kept = [(i + 1, r) for i, r in enumerate(raw) if r.strip() and not r.startswith(b"#")]
-        self._at = 0
+        self._body = body
+        self._walk = text.lines(body)
+        self._next: tuple[int, int, bytes] | None = None
+        self._step()
+
+    def _step(self) -> None:
+        for number, at, raw in self._walk:
+            if raw.strip() and not raw.startswith(b"#"):
+                self._next = number, at, raw
+                return
+        self._next = None
 
     def take(self, what: str) -> tuple[int, bytes]:
-        if self._at >= len(self._kept):
-            raise FormatError(f"{what} is missing", hint="the file is cut short", line=self.last)
-        self._at += 1
-        return self._kept[self._at - 1]
+        if self._next is None:
+            last = self._body.removesuffix(b"\n").count(b"\n") + 1
+            raise FormatError(f"{what} is missing", hint="the file is cut short", line=last)
+        number, _at, raw = self._next
+        self._step()
+        return number, raw
 
-    def rest(self) -> list[tuple[int, bytes]]:
-        return self._kept[self._at :]
+    def peek(self) -> bytes:
+        return self._next[2] if self._next is not None else b""
+
+    def rest(self) -> tuple[int, int]:
+        """Return line and place of the first line that was not taken."""
+        return self._next[:2] if self._next is not None else (1, len(self._body))
 
 
 def _count(token: bytes, line: int, what: str, most: int) -> int:
@@ -49,7 +63,7 @@ def _count(token: bytes, line: int, what: str, most: int) -> int:
 def _prelut(lines: _Lines, name: str) -> tuple[Array, Array]:
     """Read one channel's knots; a count of 0 is the identity."""
     line, raw = lines.take(f"the prelut of {name}")
-    tokens = raw.split()
+    tokens = raw.split(None, 2)
     if len(tokens) == 1 and tokens[0] == b"0":
         return np.array([0.0, 1.0]), np.array([0.0, 1.0])
     if len(tokens) != 1:
@@ -58,10 +72,11 @@ def _prelut(lines: _Lines, name: str) -> tuple[Array, Array]:
     found = []
     for what in ("inputs", "outputs"):
         line, raw = lines.take(f"the prelut {what} of {name}")
-        tokens = raw.split()
+        tokens = raw.split(None, count)
         if len(tokens) != count:
+            many = len(tokens) if len(tokens) < count else "more"
             raise FormatError(
-                f"the prelut of {name} has {len(tokens)} {what} instead of {count}",
+                f"the prelut of {name} has {many} {what} instead of {count}",
                 hint="repair the line",
                 line=line,
             )
@@ -90,15 +105,14 @@ def read(data: bytes) -> Read:
         raise FormatError("the second line is neither 1D nor 3D", hint="repair it", line=line)
     comments: list[str] = []
     title = ""
-    rest = lines.rest()
-    if rest and rest[0][1].strip().upper() == b"BEGIN METADATA":
+    if lines.peek().strip().upper() == b"BEGIN METADATA":
         lines.take("metadata")
         while (raw := lines.take("END METADATA")[1].strip()).upper() != b"END METADATA":
-            comments.append(text.words(raw))
+            comments.append(text.words(raw[:_MOST_COMMENT]))
         title = comments.pop(0) if comments else ""
     curves = [_prelut(lines, name) for name in ("red", "green", "blue")]
     line, raw = lines.take("the size")
-    tokens = raw.split()
+    tokens = raw.split(None, 4)
     three = kind == b"3D"
     if len(tokens) != (3 if three else 1) or len(set(tokens)) != 1:
         raise FormatError("the size line does not fit", hint="one size, or three alike", line=line)
@@ -106,9 +120,8 @@ def read(data: bytes) -> Read:
     wanted = n**3 if three else n
     if wanted * 6 - 1 > len(body):
         raise FormatError("the size asks for more rows than there are", hint="cut short", line=line)
-    rest = lines.rest()
-    first = rest[0][0] if rest else line
-    values = text.rows(b"\n".join(r for _, r in rest), first, wanted)
+    first, at = lines.rest()
+    values = text.rows(body, first, wanted, at=at)
     table_values = from_red_fastest(values, n) if three else values
     stages, domain = _front(curves)
     table: Stage = Table3D(table_values, domain) if three else Table1D(table_values, domain)

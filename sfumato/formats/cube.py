@@ -11,6 +11,7 @@ from typing import Any
 from attrs import define, field
 
 from sfumato.core.errors import FormatError, ValueRefused
+from sfumato.core.lut.recast import full_in, full_out
 from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, from_red_fastest, red_fastest
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import text
@@ -19,6 +20,10 @@ from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 _MOST_3D, _MOST_1D = 256, 1_048_576
 _SIZES = {b"LUT_3D_SIZE": 3, b"LUT_1D_SIZE": 1}
 _RANGES = {b"LUT_3D_INPUT_RANGE": 3, b"LUT_1D_INPUT_RANGE": 1}
+_VIDEO = {b"LUT_IN_VIDEO_RANGE": "in", b"LUT_OUT_VIDEO_RANGE": "out"}
+_NARROWEST = 1e-5
+FULL, STORED = "full range", "numbers as stored"
+_COMMENT_MOST, _COMMENTS_MOST, _REMARKS_MOST = 2000, 500, 20
 _LINE_MOST = 511  # some readers split longer lines and read the tail as a row
 
 
@@ -38,6 +43,13 @@ class _Header:
     title: str = ""
     comments: list[str] = field(factory=list)
     remarks: list[str] = field(factory=list)
+    video: set[str] = field(factory=set)  # ends that are in video range: "in", "out"
+
+
+def _twice(key: bytes, line: int) -> FormatError:
+    return FormatError(
+        f"{key.decode()} stands twice with different numbers", hint="keep one", line=line
+    )
 
 
 def _take_size(header: _Header, key: bytes, tokens: list[bytes], line: int) -> None:
@@ -52,7 +64,7 @@ def _take_size(header: _Header, key: bytes, tokens: list[bytes], line: int) -> N
             f"{name} is {size:g}", hint=f"a whole number from 2 to {most} can be read", line=line
         )
     if header.sizes.get(kind, size) != size:
-        raise FormatError(f"{name} stands twice with different sizes", hint="keep one", line=line)
+        raise _twice(key, line)
     header.sizes[kind] = int(size)
 
 
@@ -70,6 +82,8 @@ def _take(header: _Header, tokens: list[bytes], raw: bytes, line: int) -> None:
             text.number(tokens[1], line, "the range"),
             text.number(tokens[2], line, "the range"),
         )
+        if header.ranges.get(_RANGES[key], pair) != pair:
+            raise _twice(key, line)
         header.ranges[_RANGES[key]] = pair
     elif key in (b"DOMAIN_MIN", b"DOMAIN_MAX"):
         if len(tokens) != 4:
@@ -77,12 +91,14 @@ def _take(header: _Header, tokens: list[bytes], raw: bytes, line: int) -> None:
                 f"{key.decode()} needs three numbers", hint="repair the line", line=line
             )
         triple = tuple(text.number(t, line, key.decode()) for t in tokens[1:])
-        if key == b"DOMAIN_MIN":
-            header.low = triple
-        else:
-            header.high = triple
+        side = "low" if key == b"DOMAIN_MIN" else "high"
+        if getattr(header, side) not in (None, triple):
+            raise _twice(key, line)
+        setattr(header, side, triple)
+    elif key in _VIDEO:
+        header.video.add(_VIDEO[key])
     elif key == b"TITLE":
-        header.title = text.words(raw.strip()[5:].strip().strip(b'"'))
+        header.title = text.words(raw.strip()[5:_COMMENT_MOST].strip().strip(b'"'))
     else:
         header.remarks.append(
             f"line {line}: the keyword {text.words(tokens[0])[:40]!r} is not known"
@@ -112,6 +128,12 @@ def _domain(header: _Header, kind: int, line: int) -> Domain:
             raise FormatError(
                 f"the domain runs from {a:g} to {b:g}", hint="it must rise", line=line
             )
+        if b - a < _NARROWEST * max(abs(a), abs(b), 1.0):
+            raise FormatError(
+                f"the domain from {a:.9g} to {b:.9g} is too narrow to be told apart",
+                hint="the file is damaged; export it again",
+                line=line,
+            )
     return (lows, highs)  # type: ignore[return-value]
 
 
@@ -121,22 +143,32 @@ def read(data: bytes) -> Read:
     Raises:
         FormatError: with the line, for anything that cannot be taken for certain.
     """
+    return read_as(data, "")
+
+
+def read_as(data: bytes, reading: str) -> Read:
+    """Read a .cube file; of one that states video range the reading says whether it is carried to full.
+
+    Raises:
+        FormatError: with the line, for anything that cannot be taken for certain.
+    """
     body, remarks = text.unwrapped(data)
     header = _Header(remarks=remarks)
-    at, line, end = 0, 0, len(body)
-    while at < end:
-        line += 1
-        stop = body.find(b"\n", at)
-        raw = body[at : stop if stop >= 0 else end]
+    at, line = len(body), 1
+    for number, place, raw in text.lines(body):
+        line = number
         tokens = raw.split(None, 5)
         if tokens and tokens[0].startswith(b"#"):
-            header.comments.append(text.words(raw.strip()[1:].strip()))
+            header.comments.append(text.words(raw.strip()[1:_COMMENT_MOST].strip()))
         elif tokens and _is_row(tokens[0]):
+            at = place
             break
         elif tokens:
-            _take(header, raw.split(), raw, line)
-        at += len(raw) + 1
-    rows = body[at:]
+            _take(header, tokens, raw, line)
+    del header.comments[_COMMENTS_MOST:]
+    if len(header.remarks) > _REMARKS_MOST:
+        more = len(header.remarks) - _REMARKS_MOST
+        header.remarks[_REMARKS_MOST:] = [f"and {more} more"]
     if not header.sizes:
         raise FormatError(
             "no LUT_3D_SIZE or LUT_1D_SIZE stands before the rows",
@@ -150,7 +182,7 @@ def read(data: bytes) -> Read:
             hint="the file is cut short or its size line is wrong",
             line=body.removesuffix(b"\n").count(b"\n") + 1,
         )
-    values = text.rows(rows, line, wanted)
+    values = text.rows(body, line, wanted, at=at)
     stages: list[Table1D | Table3D] = []
     n1, n3 = header.sizes.get(1, 0), header.sizes.get(3, 0)
     if n1:
@@ -158,7 +190,14 @@ def read(data: bytes) -> Read:
     if n3:
         stages.append(Table3D(from_red_fastest(values[n1:], n3), _domain(header, 3, line)))
     transform = Transform(tuple(stages), header.title, tuple(header.comments))
-    return Read(transform, tuple(header.remarks))
+    if not header.video:
+        return Read(transform, tuple(header.remarks))
+    ends = " and ".join(["takes"] * ("in" in header.video) + ["gives"] * ("out" in header.video))
+    header.remarks.append(f"the file says that it {ends} video range: read as {reading or FULL}")
+    if reading != STORED:
+        transform = full_in(transform) if "in" in header.video else transform
+        transform = full_out(transform) if "out" in header.video else transform
+    return Read(transform, tuple(header.remarks), reading=reading or FULL, readings=(FULL, STORED))
 
 
 def holds(transform: Transform) -> str:
@@ -231,6 +270,7 @@ SPEC = FormatSpec(
     suffixes=(".cube",),
     sniff=sniff,
     read=read,
+    read_as=read_as,
     write=write,
     holds=holds,
     losses=losses,

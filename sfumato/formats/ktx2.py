@@ -167,8 +167,13 @@ def read(data: bytes) -> Read:
     if not 2 <= width <= _MOST or not width == height == depth or layers > 1 or faces != 1:
         raise _refused(f"the texture is {width} × {height} × {depth}: no cube of 2 to {_MOST}")
     size = width**3 * kind.texel
-    if length < size or start + size > len(data) or start < _HEAD:
+    if length < size or start + length > len(data) or start < _HEAD:
         raise _refused("the texture is cut short", "copy or export it again")
+    if length != size:
+        raise _refused(
+            f"the texture states {length} bytes, {width} × {height} × {depth} texels have {size}",
+            "export it again",
+        )
     body = data[start : start + size]
     if kind.depth == "10":
         packed = np.frombuffer(body, "<u4")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
@@ -11,6 +13,7 @@ from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 1_048_576
+_END = re.compile(rb"^[ \t]*\}", re.MULTILINE)
 
 
 def sniff(head: bytes) -> Sniff:
@@ -18,19 +21,21 @@ def sniff(head: bytes) -> Sniff:
     return Sniff.SURE if b"components" in lowered and b"length" in lowered else Sniff.NO
 
 
-def _header(lines: list[bytes]) -> tuple[dict[str, tuple[list[bytes], int]], int]:
-    """Return the keyword lines with their numbers, and the index of the line behind the brace."""
+def _header(body: bytes) -> tuple[dict[str, tuple[list[bytes], int]], int, int]:
+    """Return the keyword lines with their numbers, and line and place of the first row."""
     found: dict[str, tuple[list[bytes], int]] = {}
-    for i, raw in enumerate(lines):
-        tokens = raw.split()
+    line = 1
+    for line, at, raw in text.lines(body):
+        tokens = raw.split(None, 5)
         if not tokens or tokens[0].startswith(b"#"):
             continue
         if tokens[0] == b"{":
-            return found, i + 1
-        found[text.words(tokens[0]).lower()] = (tokens[1:], i + 1)
-    raise FormatError(
-        "there is no { before the rows", hint="the file is cut short", line=len(lines)
-    )
+            return found, line + 1, at + len(raw) + 1
+        key = text.words(tokens[0][:40]).lower()
+        if key in found:
+            raise FormatError(f"{key.capitalize()} stands twice", hint="keep one", line=line)
+        found[key] = (tokens[1:], line)
+    raise FormatError("there is no { before the rows", hint="the file is cut short", line=line)
 
 
 def _numbers(header: dict[str, tuple[list[bytes], int]], key: str, count: int) -> list[float]:
@@ -55,8 +60,7 @@ def read(data: bytes) -> Read:
         FormatError: with the line.
     """
     body, remarks = text.unwrapped(data)
-    lines = body.removesuffix(b"\n").split(b"\n")
-    header, start = _header(lines)
+    header, line, at = _header(body)
     (version,) = _numbers(header, "version", 1)
     if version != 1:
         raise FormatError(f"version {version:g} is not known", hint="version 1 can be read", line=1)
@@ -83,15 +87,20 @@ def read(data: bytes) -> Read:
         raise FormatError(
             "Length asks for more rows than the file can hold",
             hint="the file is cut short",
-            line=len(lines),
+            line=body.count(b"\n"),
         )
-    end = next((i for i in range(start, len(lines)) if lines[i].strip() == b"}"), None)
-    if end is None:
+    brace = _END.search(body, at)
+    if brace is None:
         remarks.append("the } after the rows is missing")
-    rows = lines[start : end if end is not None else len(lines)]
-    if components == 1:
-        rows = [b" ".join([r] * 3) if len(r.split()) == 1 else r for r in rows]
-    values = text.rows(b"\n".join(rows), start + 1, int(length))
+    elif body[brace.end() :].strip():
+        raise FormatError(
+            "something stands after the }",
+            hint="remove it, or export the file again",
+            line=body.count(b"\n", 0, brace.end()) + 1,
+        )
+    rows = body[: brace.start()] if brace is not None else body
+    values = text.rows(rows, line, int(length), int(components), at)
+    values = np.repeat(values, 3, axis=1) if components == 1 else values
     table = Table1D(values, ((low,) * 3, (high,) * 3))
     return Read(Transform((table,)), tuple(remarks))
 

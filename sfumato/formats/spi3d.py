@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from sfumato.core.arrays import Array
@@ -26,14 +28,13 @@ def read(data: bytes) -> Read:
     """
     body, remarks = text.unwrapped(data)
     head: list[tuple[int, list[bytes]]] = []
-    at = line = 0
-    while len(head) < 3 and at < len(body):
-        stop = body.find(b"\n", at)
-        raw = body[at : stop if stop >= 0 else len(body)]
-        line += 1
+    at, line = len(body), 0
+    for line, place, raw in text.lines(body):
+        if len(head) == 3:
+            at = place
+            break
         if tokens := raw.split(None, 8):
             head.append((line, tokens))
-        at += len(raw) + 1
     if len(head) < 3 or head[0][1][0].upper() != b"SPILUT":
         raise FormatError("the header of an spi3d file is missing", hint="export it again", line=1)
     size_line, tokens = head[2]
@@ -53,23 +54,21 @@ def read(data: bytes) -> Read:
             hint="the file is cut short or its size is wrong",
             line=body.removesuffix(b"\n").count(b"\n") + 1,
         )
-    rows = text.rows(body[at:], line + 1, n**3, 6)
-    return Read(Transform((Table3D(_lattice(rows, n, body[at:], line + 1)),)), tuple(remarks))
+    rows = text.rows(body, line, n**3, 6, at)
+
+    def line_of(place: int) -> int:
+        return text.line_of_row(body, at, line, place)
+
+    return Read(Transform((Table3D(_lattice(rows, n, line_of)),)), tuple(remarks))
 
 
-def _lattice(rows: Array, n: int, body: bytes, first_line: int) -> Array:
+def _lattice(rows: Array, n: int, line_of: Callable[[int], int]) -> Array:
     """Put rows of three indices and three numbers in place."""
     index = rows[:, :3]
 
     def fault(wrong: Array, what: str) -> FormatError:
         """Return the refusal of the first row that is wrong, with its line."""
-        place = int(np.argmax(wrong))
-        lines = [
-            i
-            for i, r in enumerate(body.split(b"\n"))
-            if r.strip() and not r.lstrip().startswith(b"#")
-        ]
-        return FormatError(what, hint="repair the row", line=first_line + lines[place])
+        return FormatError(what, hint="repair the row", line=line_of(int(np.argmax(wrong))))
 
     wrong: Array = np.asarray((index != np.round(index)).any(axis=1))
     if wrong.any():

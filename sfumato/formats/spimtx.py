@@ -9,6 +9,7 @@ from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _SCALE = 65535.0
+_MOST_BYTES = 1 << 16
 
 
 def sniff(_head: bytes) -> Sniff:
@@ -23,7 +24,9 @@ def read(data: bytes) -> Read:
     """
     body, remarks = text.unwrapped(data)
     numbers: list[float] = []
-    for i, raw in enumerate(body.split(b"\n")[:1000]):
+    if len(body) > _MOST_BYTES:
+        raise FormatError("the file is too long for a matrix", hint="choose another", line=1)
+    for i, raw in enumerate(body.split(b"\n")):
         if not raw.lstrip().startswith(b"#"):
             numbers += [text.number(t, i + 1, "a coefficient") for t in raw.split()]
         if len(numbers) > 12:

@@ -18,6 +18,8 @@ from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _DEPTHS = (8, 10, 12, 14, 16)
 _MOST = 256
+_LEAST = 4  # fewer positions look like a row
+_MOST_COMMENT, _MOST_TRAILER = 2000, 100
 
 
 def sniff(head: bytes) -> Sniff:
@@ -60,42 +62,46 @@ def read_as(data: bytes, reading: str) -> Read:
     body, remarks = text.unwrapped(data)
     mesh: list[float] | None = None
     stated: int | None = None
-    first, last = 0, 0
+    at, first, line = len(body), 0, 1
     comments: list[str] = []
-    lines = body.removesuffix(b"\n").split(b"\n")
-    for i, raw in enumerate(lines):
-        tokens = raw.split(None, 3) if first else raw.split()
+    for line, place, raw in text.lines(body):
+        tokens = raw.split(None, _MOST + 1)
         if not tokens or tokens[0].startswith(b"#"):
-            if tokens and not first and len(comments) < 100:
-                comments.append(text.words(raw.strip()[1:].strip()))
+            if tokens and len(comments) < 100:
+                comments.append(text.words(raw[:_MOST_COMMENT].strip()[1:].strip()))
             continue
         lowered = tokens[0].lower()
         if lowered == b"mesh" and len(tokens) == 3:
-            depth = text.number(tokens[2], i + 1, "the output depth")
+            depth = text.number(tokens[2], line, "the output depth")
             if depth not in _DEPTHS:
-                raise FormatError(f"the output depth is {depth:g}", hint="8 to 16 bit", line=i + 1)
+                raise FormatError(f"the output depth is {depth:g}", hint="8 to 16 bit", line=line)
             stated = int(depth)
         elif lowered.isalpha() or lowered in (b"3dmesh", b"lut8"):
-            if first:
-                last = last or i
-            continue  # a header or a trailer such as `gamma 1.0`
-        elif mesh is None and len(tokens) > 3 and not first:
-            mesh = [text.number(t, i + 1, "a node position") for t in tokens]
+            continue
+        elif mesh is None and len(tokens) > 3:
+            mesh = [text.number(t, line, "a node position") for t in tokens]
         else:
-            first = first or i + 1
-    kept = lines[first - 1 : last or len(lines)] if first else []
-    count = sum(1 for r in kept if r.strip() and not r.lstrip().startswith(b"#"))
+            at, first = place, line
+            break
+    rows = body[: _end_of_rows(body, at)]
+    count = text.row_count(rows, at)
     n = len(mesh) if mesh else round(count ** (1 / 3))
     if not 2 <= n <= _MOST or n**3 != count:
         raise FormatError(
             f"there are {count} rows, which make no lattice" + (f" of {n} points" if mesh else ""),
             hint="the file is cut short or its line of positions is wrong",
-            line=len(lines),
+            line=body.removesuffix(b"\n").count(b"\n") + 1,
         )
-    values = text.rows(b"\n".join(kept), first, count)
+    values = text.rows(rows, first, count, at=at)
     if (values != np.round(values)).any():
         bad = int(np.argmax((values != np.round(values)).any(axis=1)))
-        raise FormatError("a value is not whole", hint="3dl holds integers", line=first + bad)
+        where = text.line_of_row(rows, at, first, bad)
+        raise FormatError("a value is not whole", hint="3dl holds integers", line=where)
+    if stated and (values.max() > 2**stated - 1 or values.min() < 0):
+        remarks.append(
+            f"values run from {values.min():.0f} to {values.max():.0f}, beyond the {stated} bit that "
+            "the file states"
+        )
     words, _, places = reading.partition(", ")
     chosen = next((d for d in _DEPTHS if words == f"{d} bit"), None)
     bits = chosen or stated or _depth_of(float(values.max()))
@@ -124,6 +130,22 @@ def read_as(data: bytes, reading: str) -> Read:
     )
 
 
+def _end_of_rows(body: bytes, at: int) -> int:
+    """Return where the rows end: before a trailer of a few words, such as `gamma 1.0`."""
+    end = len(body)
+    for _ in range(_MOST_TRAILER):
+        start = body.rfind(b"\n", at, max(end - 1, at)) + 1
+        line = body[start:end].strip()
+        if start <= at or (
+            line
+            and not (line.split(None, 1)[0].isalpha() or line[:1] == b"#")
+            and line.split(None, 1)[0].lower() != b"lut8"
+        ):
+            break
+        end = start
+    return end
+
+
 def _front(mesh: list[float], places: str) -> tuple[Knots1D, ...]:
     """Return the curve that uneven positions stand for, nothing when they are taken as even."""
     if places not in (_NODES, _CURVE) or not (np.diff(mesh) > 0).all():
@@ -144,6 +166,8 @@ def holds(transform: Transform) -> str:
     table = transform.table
     if table is None or table.domain != UNIT:
         return "a 3dl file holds one 3D table over 0 to 1"
+    if table.size < _LEAST:
+        return f"readers of 3dl files take grids of {_LEAST} points and more"
     return ""
 
 
@@ -201,7 +225,7 @@ SPEC = FormatSpec(
     keeps_title=True,
     depths=("12", "10", "16"),
     layouts=(_PLAIN, _HEADER),
-    grid_for=lambda grid: min(max(grid, 4), 129),
+    grid_for=lambda grid: min(max(grid, _LEAST), 129),
     default_grid=17,
     limits={"3D": "2 to 256 points read, 4 to 129 written; 8 to 16 bit read, 10, 12, 16 written"},
 )

@@ -478,6 +478,12 @@ REFUSED = {
     "nan domain": (HEAD + "DOMAIN_MIN nan 0 0\n" + ROWS, 2),
     "both domains": (HEAD + "DOMAIN_MIN 0 0 0\nLUT_3D_INPUT_RANGE 0 1\n" + ROWS, 4),
     "NUL": (HEAD + ROWS.replace("1 1 0", "1 \0 1 0"), 5),
+    "two domains": (HEAD + "DOMAIN_MAX 1 1 1\nDOMAIN_MAX 2 2 2\n" + ROWS, 3),
+    "two ranges": (HEAD + "LUT_3D_INPUT_RANGE 0 1\nLUT_3D_INPUT_RANGE 0 2\n" + ROWS, 3),
+    "narrow domain": (HEAD + "DOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1e-7\n" + ROWS, 4),
+    "digits": (HEAD + ROWS.replace("1 1 0", "0." + "1" * 3000 + " 1 0"), 5),
+    "a line of numbers": (HEAD + ROWS.replace("1 1 0", "1 " * 90000), 5),
+    "trailer": (HEAD + ROWS + "\nEND\n", 11),
 }
 
 
@@ -500,7 +506,7 @@ ACCEPTED = {
     "tabs": (HEAD + ROWS).replace(" ", "\t").encode(),
     "exponents": (HEAD + ROWS.replace("1 1 0", "+1e0 .1E1 0.")).encode(),
     "latin": b'TITLE "caf\xe9"\n' + (HEAD + ROWS).encode(),
-    "unknown keyword": ("LUT_IN_VIDEO_RANGE\n" + HEAD + ROWS).encode(),
+    "unknown keyword": ("LUT_OF_THE_YEAR\n" + HEAD + ROWS).encode(),
     "domain before": ("DOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n" + HEAD + ROWS).encode(),
     "no last line end": (HEAD + ROWS).strip().encode(),
 }
@@ -510,7 +516,7 @@ ACCEPTED = {
 def test_cube_dialects_in_circulation(name: str) -> None:
     found = read(ACCEPTED[name], "x.cube")
     np.testing.assert_array_equal(found.transform.stages[0].values, lattice_colours(2))
-    if name in ("CR", "BOM", "unknown keyword"):
+    if name in ("CR", "BOM", "unknown keyword", "no last line end"):
         assert found.remarks
     if name == "latin":
         assert found.transform.title == "café"
@@ -637,11 +643,15 @@ PLAIN = st.floats(-1e30, 1e30).map(repr) | st.floats(-2, 2).map(repr)
 @given(st.lists(PLAIN | st.sampled_from(TOKENS), min_size=3, max_size=9))
 def test_the_compiled_reader_is_exact_or_steps_aside(values) -> None:
     texts = [*values, *["0"] * (-len(values) % 3)]
-    rows = "\n".join(" ".join(texts[i : i + 3]) for i in range(0, len(texts), 3)).encode()
-    quick = digits.read(rows, len(texts) // 3)
-    if quick is not None:
+    lines = [" ".join(texts[i : i + 3]) for i in range(0, len(texts), 3)]
+    rows = ("\n".join(lines) + "\n").encode()
+    out = np.zeros(len(texts), np.float32)
+    end, count = digits.read(rows, out)
+    with np.errstate(over="ignore"):
         expected = np.array([float(v) for v in texts]).astype(np.float32)
-        np.testing.assert_array_equal(quick.astype(np.float32).reshape(-1), expected)
+    np.testing.assert_array_equal(out[:count], expected[:count])
+    assert rows[:end].count(b"\n") * 3 == count
+    assert end == len(rows) or any(t in lines[count // 3] for t in (*TOKENS, *values))
 
 
 ODD = (
@@ -651,8 +661,12 @@ ODD = (
 
 @pytest.mark.parametrize("rows", ODD.split("|"))
 def test_the_compiled_reader_steps_aside_for_what_is_not_plain(rows: str) -> None:
-    assert digits.read(rows.encode(), 1) is None
-    assert digits.read(b"# c\n\n 1\t2 3 \r\n", 1).tolist() == [[1, 2, 3]]
+    data = rows.encode() + b"\n"
+    end, count = digits.read(data, np.zeros(3, np.float32))
+    assert (end, count) == (data.index(b"\n") + 1 if rows[:6] == "1 2 3\n" else 0, end // 2)
+    out = np.zeros(3, np.float32)
+    assert digits.read(b"head\n# c\n\n 1\t2 3 \r\n", out, 3, 5) == (19, 3)
+    assert out.tolist() == [1, 2, 3]
 
 
 def test_a_chain_that_no_cube_holds_is_refused() -> None:

@@ -10,22 +10,26 @@ import numpy as np
 _BYTES = numba.types.Array(numba.uint8, 1, "C", readonly=True)
 _POWERS = 10.0 ** np.arange(23)  # exact in float64
 _HALF_STEP = 2.0 ** (np.arange(256) - 127 - 24) * (1 - 1e-6)  # of float32, by its exponent bits
+_MOST = 3.4e38  # the largest float32
 _BLANK, _TAB, _CR, _LF = 32, 9, 13, 10
 _HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
 
 
 @numba.njit(
-    numba.int64(_BYTES, numba.int64, numba.float32[::1], numba.float64[::1]),
+    numba.int64(_BYTES, numba.int64, numba.float32[::1], numba.float64[::1], numba.int64[::1]),
     nogil=True,
     cache=True,
     error_model="numpy",
 )
-def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
+def rows_read(text, columns, out, powers, kept):  # type: ignore[no-untyped-def]
     """Read rows of `columns` numbers into `out`; return how many numbers there were, or -1.
 
     -1 means that something is not plain: another count in a row, another character, too many rows,
     or a number whose float32 cannot be told for certain from 19 digits and float64 arithmetic.
     Blank lines and lines that start with # are passed over.
+
+    `kept` takes where the last line begins that was looked at, and how many numbers stand before it:
+    so far everything is plain and read.
     """
     size = len(text)  # its last byte is a line end, at which every loop over digits stops
     most = len(out)
@@ -43,6 +47,8 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
                 return -1
             column = 0
             i += 1
+            kept[0] = i
+            kept[1] = count
             continue
         if c == _HASH and column == 0:
             while text[i] != _LF:
@@ -102,7 +108,7 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
             value * (1 + 5e-16)
         ):
             return -1
-        if count >= most or column == columns:
+        if count >= most or column == columns or value > _MOST:
             return -1
         out[count] = np.float32(-value if negative else value)
         count += 1
@@ -112,13 +118,16 @@ def rows_read(text, columns, out, powers):  # type: ignore[no-untyped-def]
     return count
 
 
-def read(text: bytes, expected: int, columns: int = 3) -> Any:
-    """Return float32 (expected, columns), or None when the slower reader must look."""
-    out = np.empty(columns * expected, np.float32)
-    if not text.endswith(b"\n"):
-        text += b"\n"
-    found = rows_read(np.frombuffer(text, np.uint8), columns, out, _POWERS)
-    return out.reshape(expected, columns) if found == columns * expected else None
+def read(text: bytes, out: Any, columns: int = 3, at: int = 0) -> tuple[int, int]:
+    """Read rows of a text that ends with a line end into `out`, float32 (n,).
+
+    Returns:
+        Where the first line begins that the slower reader must look at (the length of the text when
+        there is none), and how many numbers stand before it.
+    """
+    kept = np.zeros(2, np.int64)
+    found = rows_read(np.frombuffer(text, np.uint8, offset=at), columns, out, _POWERS, kept)
+    return (len(text), int(found)) if found >= 0 else (at + int(kept[0]), int(kept[1]))
 
 
 @numba.njit(

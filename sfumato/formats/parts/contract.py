@@ -96,6 +96,7 @@ class FormatSpec:
     domain: bool = False  # whether a table may start and end elsewhere than at 0 and 1
     clips: bool = False  # whether values outside 0..1 are lost
     keeps_title: bool = False
+    keeps_interp: bool = False  # whether the file says how colours between nodes are found
     depths: tuple[str, ...] = ("32f",)  # the first is the default
     depth_by_suffix: Mapping[str, str] = field(factory=dict)
     layouts: tuple[str, ...] = ()
@@ -152,4 +153,9 @@ class FormatSpec:
             found.append("values below 0 and above 1 are clipped")
         if not self.keeps_title and (options.title or transform.title or transform.comments):
             found.append("the title and comments are not kept")
+        lattices = [s for s in transform.stages if isinstance(s, Table3D)]
+        if not self.keeps_interp and any(s.interp == "trilinear" for s in lattices):
+            found.append(
+                "that its grid is trilinear is not kept: readers that go by tetrahedra show other colours"
+            )
         return (*found, *self.losses(transform, options))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -14,15 +16,26 @@ _NUMERIC = b"0123456789+-.eE \t\r\n"
 # Rows from which on the compiled reader is quicker: when it is there, and when it must be loaded.
 _WORTH, _WORTH_LOADING = 1000, 100_000
 _MOST = 3.4e38  # the largest float32, in which tables are kept
+_ANY_NUMERIC = _NUMERIC + b"infatyINFATY"
+_MOST_TEXT = 160 << 20  # bytes of a text file: a lattice of 160 points and more
+_MOST_TOKEN = 64  # letters of a number
+_MOST_HEADER = 20_000  # lines before the rows
+_BLANK = re.compile(rb"[ \t\n]")
+_BLOCK = 4 << 20  # bytes that are taken apart at once
+_FIRST_BLOCK = 1 << 14  # … at the first place where the compiled reader stops
 
 
 def unwrapped(data: bytes) -> tuple[bytes, list[str]]:
     """Take away a byte order mark and turn CRLF and CR into LF; say so in remarks.
 
     Raises:
-        FormatError: the bytes are UTF-16, compressed, or hold NUL.
+        FormatError: the bytes are UTF-16, compressed, hold NUL, or are too many.
     """
     remarks: list[str] = []
+    if len(data) > _MOST_TEXT:
+        raise FormatError(
+            f"the text is longer than {_MOST_TEXT >> 20} MB", hint="write a smaller grid"
+        )
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         raise FormatError("the text is UTF-16", hint="save it as plain text (UTF-8)", line=1)
     if data[:2] == b"\x1f\x8b" or data[:4] == b"PK\x03\x04":
@@ -42,7 +55,31 @@ def unwrapped(data: bytes) -> tuple[bytes, list[str]]:
         if b"\r" in data:
             data = data.replace(b"\r", b"\n")
             remarks.append("lines end with CR alone; some readers refuse that")
+    if data and not data.endswith(b"\n"):
+        remarks.append(
+            "the last line has no end: if the file was cut short, its last number is wrong"
+        )
     return data, remarks
+
+
+def lines(body: bytes) -> Iterator[tuple[int, int, bytes]]:
+    """Yield the lines before the rows: number, where it begins in the text, and the line (of one
+    without end the beginning).
+
+    Raises:
+        FormatError: there are too many of them.
+    """
+    at = number = 0
+    while at < len(body):
+        number += 1
+        stop = body.find(b"\n", at)
+        stop = stop if stop >= 0 else len(body)
+        if number > _MOST_HEADER:
+            raise FormatError(
+                "there are too many lines before the rows", hint="export it again", line=number
+            )
+        yield number, at, body[at : min(stop, at + _BLOCK)]
+        at = stop + 1
 
 
 def words(raw: bytes) -> str:
@@ -63,7 +100,7 @@ def ascii_of(words: str) -> str:
 def number(token: bytes, line: int, what: str) -> float:
     """Read one finite number of a header line."""
     try:
-        if token.translate(None, _NUMERIC):
+        if len(token) > _MOST_TOKEN or token.translate(None, _NUMERIC):
             raise ValueError
         value = float(token)
     except ValueError:
@@ -77,69 +114,178 @@ def number(token: bytes, line: int, what: str) -> float:
     return value
 
 
-def rows(blob: bytes, first_line: int, expected: int, columns: int = 3) -> Array:
+def _values(tokens: list[bytes], *, finite: bool = True) -> Array | None:
+    """Return tokens as numbers, float64; None when one is none, or is not finite.
+
+    Tokens of thousands of letters are looked at, not turned into an array as wide as the longest.
+    """
+    if max(map(len, tokens), default=0) > _MOST_TOKEN:
+        return None
+    if b" ".join(tokens).translate(None, _NUMERIC if finite else _ANY_NUMERIC):
+        return None
+    try:
+        values = np.array(tokens, dtype=f"S{_MOST_TOKEN}").astype(np.float64)
+    except ValueError:
+        return None
+    return values if not finite or (np.abs(values) <= _MOST).all() else None
+
+
+def _blocks(blob: bytes, at: int = 0, size: int = _BLOCK) -> Iterator[tuple[int, bytes]]:
+    """Yield a text in blocks of whole lines, each with the number of lines before it.
+
+    A line that is longer than a block is cut where there is a blank.
+    """
+    count = 0
+    while at < len(blob):
+        end = min(at + size, len(blob))
+        if end < len(blob):
+            found = blob.find(b"\n", end, end + _BLOCK)
+            if found < 0:
+                blank = _BLANK.search(blob, end, end + _MOST_TOKEN)
+                found = blank.start() if blank else end
+            end = found + 1
+        part = blob[at:end]
+        yield count, part
+        count += part.count(b"\n")
+        at = end
+
+
+def row_count(blob: bytes, at: int = 0) -> int:
+    """Return how many lines from a place on are rows: neither blank nor comments."""
+    count = 0
+    for _lines, part in _blocks(blob, at):
+        codes = np.frombuffer(part, np.uint8)
+        starts = np.concatenate([[0], np.flatnonzero(codes[:-1] == 10) + 1])
+        first = codes[starts]
+        if ((first == 32) | (first == 9)).any():
+            kept = (line.lstrip() for line in part.split(b"\n"))
+            count += sum(1 for line in kept if line and not line.startswith(b"#"))
+        else:
+            count += int(((first != 10) & (first != 35)).sum())
+    return count
+
+
+def line_of_row(blob: bytes, at: int, first_line: int, place: int) -> int:
+    """Return the line of the row number `place` (from 0) of the rows that begin at `at`."""
+    for before, part in _blocks(blob, at):
+        count = row_count(part)
+        if place >= count:
+            place -= count
+            continue
+        rows = (
+            i
+            for i, line in enumerate(part.split(b"\n"))
+            if line.strip() and not line.lstrip().startswith(b"#")
+        )
+        return first_line + before + next(line for n, line in enumerate(rows) if n == place)
+    return first_line
+
+
+def rows(blob: bytes, first_line: int, expected: int, columns: int = 3, at: int = 0) -> Array:
     """Turn text of `columns` numbers a line into float32 (expected, columns).
 
-    Blank lines and lines that start with # are skipped. `first_line` is the number of its first line.
+    Blank lines and lines that start with # are skipped.
 
+    Args:
+        at: where the rows begin in the text, in the line number `first_line`.
     Raises:
         FormatError: a row is not that many finite numbers, or there are too few or too many; with line.
     """
-    if expected >= (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
-        from sfumato.core.kernels import digits
+    start = at
+    blob = blob if blob.endswith(b"\n") else blob + b"\n"
+    out = np.empty((min(expected, len(blob)), columns), np.float32)
+    is_worth = expected >= (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
+    count, line, step = 0, first_line, _FIRST_BLOCK if is_worth else _BLOCK
+    while at < len(blob):
+        if is_worth:
+            end, found = _quick(blob, out[count:], columns, at)
+            count += found // columns
+            line += blob.count(b"\n", at, end)
+            at = end
+            if at >= len(blob):
+                break
+        before, part = next(_blocks(blob, at, step))
+        count += _slowly(part, out[count:], columns, (line, count, expected))
+        line += before + part.count(b"\n")
+        at += len(part)
+        step = min(2 * step, _BLOCK)
+    if count < expected:
+        last = blob.removesuffix(b"\n").count(b"\n") - blob.count(b"\n", 0, start)
+        raise FormatError(
+            f"{expected - count} of {expected} rows are missing",
+            hint="the file is cut short; export or copy it again",
+            line=first_line + max(last, 0),
+        )
+    return out
 
-        quick = digits.read(blob, expected, columns)
-        if quick is not None and np.isfinite(quick.sum(dtype=np.float64)):
-            return np.asarray(quick)
-    kept = [line.split() for line in blob.removesuffix(b"\n").split(b"\n")]
+
+def _quick(blob: bytes, out: Array, columns: int, at: int) -> tuple[int, int]:
+    """Read rows of a text that ends with a line end with the compiled reader; return where it had to
+    stop, and how many numbers it read."""
+    from sfumato.core.kernels import digits
+
+    return digits.read(blob, out.reshape(-1), columns, at)
+
+
+def _slowly(part: bytes, out: Array, columns: int, place: tuple[int, int, int]) -> int:
+    """Read the rows of a block; return how many there were.
+
+    Args:
+        place: the block's first line, the rows before it, and how many there should be at all.
+    """
+    kept = [line.split(None, columns) for line in part.removesuffix(b"\n").split(b"\n")]
     found = [row for row in kept if row and not row[0].startswith(b"#")]
-    flat = [token for row in found for token in row]
-    if len(found) == expected and all(len(row) == columns for row in found):
-        blob = b" ".join(flat)
-        if not blob.translate(None, _NUMERIC):
-            try:
-                values = np.array(flat, dtype="S").astype(np.float64)
-            except ValueError:
-                values = None
-            if values is not None and (np.abs(values) <= _MOST).all():
-                return np.asarray(values, np.float32).reshape(expected, columns)
-    raise _fault(kept, first_line, expected, columns)
+    if not found:
+        return 0
+    fits = len(found) <= len(out) and all(len(row) == columns for row in found)
+    values = _values([token for row in found for token in row]) if fits else None
+    if values is None:
+        line, before, expected = place
+        raise _fault(kept, line, before, columns, expected)
+    out[: len(found)] = values.reshape(-1, columns)
+    return len(found)
 
 
-def numbers(words: str, first_line: int, expected: int) -> Array:
+def numbers(words: str, first_line: int, expected: int, *, finite: bool = True) -> Array:
     """Turn text of numbers, however broken into lines, into float32 (expected,).
 
+    Args:
+        finite: refuse inf and nan.
     Raises:
         FormatError: one is not a finite number, or there are too few or too many; with line.
     """
     blob = words.encode()
+    out, count = np.empty(min(expected, len(blob)), np.float32), 0
     if expected % 3 == 0 and expected >= 3 * _WORTH and KERNELS.are_loaded:
-        from sfumato.core.kernels import digits
+        lined = blob if blob.endswith(b"\n") else blob + b"\n"
+        end, found = _quick(lined, out, 3, 0)
+        if end >= len(lined) and found == expected:
+            return out
+    for before, part in _blocks(blob):
+        tokens = part.replace(b",", b" ").split()
+        values = _values(tokens, finite=finite)
+        if values is None:
+            for offset, raw in enumerate(part.split(b"\n")):
+                for token in raw.replace(b",", b" ").split():
+                    number(token, first_line + before + offset, "a value")
+            raise FormatError("a value is no number", hint="repair it", line=first_line + before)
+        kept = values[: max(len(out) - count, 0)]
+        out[count : count + len(kept)] = kept
+        count += len(tokens)
+    if count != expected:
+        raise FormatError(
+            f"there are {count} numbers instead of {expected}",
+            hint="the file is cut short or its size is wrong",
+            line=first_line,
+        )
+    return out
 
-        quick = digits.read(blob, expected // 3)
-        if quick is not None and np.isfinite(quick.sum(dtype=np.float64)):
-            return np.asarray(quick).reshape(-1)
-    tokens = blob.replace(b",", b" ").split()
-    if len(tokens) == expected and not b" ".join(tokens).translate(None, _NUMERIC):
-        try:
-            values = np.array(tokens, dtype="S").astype(np.float64)
-        except ValueError:
-            values = np.array([np.inf])
-        if (np.abs(values) <= _MOST).all():
-            return np.asarray(values, np.float32)
-    for offset, raw in enumerate(blob.split(b"\n")):
-        for token in raw.replace(b",", b" ").split():
-            number(token, first_line + offset, "a value")
-    raise FormatError(
-        f"there are {len(tokens)} numbers instead of {expected}",
-        hint="the file is cut short or its size is wrong",
-        line=first_line,
-    )
 
-
-def _fault(kept: list[list[bytes]], first_line: int, expected: int, columns: int) -> FormatError:
-    """Find the first line that is wrong and say why."""
-    count = 0
+def _fault(
+    kept: list[list[bytes]], first_line: int, before: int, columns: int, expected: int
+) -> FormatError:
+    """Find the first line of a block that is wrong and say why; `before`: rows before the block."""
+    count = before
     for offset, row in enumerate(kept):
         if not row or row[0].startswith(b"#"):
             continue
@@ -151,36 +297,36 @@ def _fault(kept: list[list[bytes]], first_line: int, expected: int, columns: int
                 hint="the size line or the rows are wrong; export the file again",
                 line=line,
             )
-        text = words(b" ".join(row))[:60]
-        if b"," in b"".join(row):
+        text = words(b" ".join(row)[:60])
+        if b"," in b"".join(row)[: columns * _MOST_TOKEN]:
             return FormatError(
                 f"the row {text!r} has commas",
                 hint="write numbers with a decimal point, separated by blanks",
                 line=line,
             )
-        for column, token in enumerate(row, 1):
+        for column, token in enumerate(row[:columns], 1):
             try:
                 good = not token.translate(None, _NUMERIC) and abs(float(token)) <= _MOST
             except ValueError:
                 good = False
-            if not good:
+            if not good or len(token) > _MOST_TOKEN:
                 return FormatError(
-                    f"{words(token)[:40]!r} is not a finite number",
+                    f"{words(token[:40])!r} is not a finite number"
+                    if not good
+                    else f"a number has {len(token)} digits",
                     hint="repair the line or export the file again",
                     line=line,
                     column=column,
                 )
         if len(row) != columns:
+            many = len(row) if len(row) < columns else f"more than {columns}"
             return FormatError(
-                f"the row has {len(row)} number{'s' if len(row) != 1 else ''} instead of {columns}",
+                f"the row has {many} number{'s' if many != 1 else ''}"
+                + (f" instead of {columns}" if len(row) < columns else ""),
                 hint="repair the line or export the file again",
                 line=line,
             )
-    return FormatError(
-        f"{expected - count} of {expected} rows are missing",
-        hint="the file is cut short; export or copy it again",
-        line=first_line + len(kept) - 1 if kept else first_line,
-    )
+    return FormatError("a row cannot be read", hint="export the file again", line=first_line)
 
 
 def rows_of(values: Array) -> bytes:

@@ -9,7 +9,7 @@ from xml.parsers import expat
 from sfumato.core.errors import FormatError
 from sfumato.formats.parts import text
 
-_MOST_ELEMENTS, _DEEPEST = 100_000, 50
+_MOST_ELEMENTS, _DEEPEST, _MOST_BYTES = 100_000, 50, 96 << 20
 
 
 class Element(ElementTree.Element):
@@ -42,7 +42,7 @@ class _Builder:
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         line = self._parser.CurrentLineNumber
-        plain = {k.rpartition("}")[2]: v for k, v in attributes.items()}
+        plain = {k: v for k, v in attributes.items() if "}" not in k}  # others' own are left out
         element = Element(tag.rpartition("}")[2], plain)
         element.line = line
         if self.root is None:
@@ -73,6 +73,10 @@ def parsed(data: bytes, roots: tuple[str, ...], what: str) -> Element:
     Raises:
         FormatError: with the line where it is not well formed, or declares entities.
     """
+    if len(data) > _MOST_BYTES:
+        raise FormatError(
+            f"the text is longer than {_MOST_BYTES >> 20} MB", hint="write a smaller grid"
+        )
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         raise FormatError("the text is UTF-16", hint="save it as UTF-8", line=1)
     parser = expat.ParserCreate(namespace_separator="}")
