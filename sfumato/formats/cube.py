@@ -213,10 +213,30 @@ def holds(transform: Transform) -> str:
     return "a cube file holds one 1D table, one 3D table, or a 1D table before a 3D table"
 
 
+def beyond_ffmpeg(transform: Transform) -> str:
+    """Return what FFmpeg's lut3d filter makes of a file that it misreads, "" where it does not.
+
+    It passes over a 1D table before a grid (off by up to .89 where one was tried), a minimum that is
+    not 0 (.59) and a maximum below 1 (.24).
+    """
+    if not any(isinstance(s, Table3D) for s in transform.stages):
+        return "FFmpeg reads 3D tables only"
+    if len(transform.stages) > 1:
+        return "FFmpeg passes over a shaper and shows other colours"
+    low, high = getattr(transform.stages[0], "domain", UNIT)
+    if any(v != 0 for v in low) or any(v < 1 for v in high):
+        return "FFmpeg takes the domain for one from 0 to 1 or more and shows other colours"
+    return ""
+
+
 def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
+    said = []
     if len(transform.stages) == 2 and transform.title:
-        return ("the title is kept as a comment: readers refuse TITLE beside a shaper",)
-    return ()
+        said.append("the title is kept as a comment: readers refuse TITLE beside a shaper")
+    misread = beyond_ffmpeg(transform)
+    if misread and any(isinstance(s, Table3D) for s in transform.stages):
+        said.append(f"readers differ: {misread}")
+    return tuple(said)
 
 
 def _comment(words: str) -> list[str]:

@@ -17,8 +17,8 @@ from av.filter import Graph
 
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.errors import FormatError
-from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
+from sfumato.formats.cube import beyond_ffmpeg
 
 _WIDE = 1024  # of pictures for FFmpeg: a multiple of 16 floats, so that no row is padded
 
@@ -144,16 +144,6 @@ class Reader:
     cannot: Callable[[Transform], str] = lambda _transform: ""
 
 
-def _beyond_ffmpeg(transform: Transform) -> str:
-    """FFmpeg ignores a minimum that is not 0 and a maximum below 1, and wants a 3D table."""
-    if not any(isinstance(s, Table3D) for s in transform.stages):
-        return "FFmpeg reads 3D tables only"
-    low, high = transform.stages[0].domain  # type: ignore[union-attr]
-    if any(v != 0 for v in low) or any(v < 1 for v in high):
-        return "FFmpeg reads domains from 0 to 1 or more only"
-    return ""
-
-
 def _beyond_opencolorio(transform: Transform) -> str:
     table = transform.table
     if table is not None and table.size < 4:
@@ -162,7 +152,7 @@ def _beyond_opencolorio(transform: Transform) -> str:
 
 
 READERS = (
-    Reader("FFmpeg", ("cube",), ffmpeg, _beyond_ffmpeg),
+    Reader("FFmpeg", ("cube",), ffmpeg, beyond_ffmpeg),
     Reader("FFmpeg", ("hald",), ffmpeg_hald),
     Reader(
         "OpenColorIO",

@@ -10,7 +10,7 @@ import pytest
 
 import sfumato
 from sfumato.core.errors import ExportError, ValueRefused
-from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import WriteOptions
@@ -141,3 +141,30 @@ def test_only_the_one_way_out_writes_luts() -> None:
         if "spec.write(" in file.read_text(encoding="utf-8")
     }
     assert callers == {"work/luts/target.py"}
+
+
+SHAPED = Transform((Table1D(np.linspace(0, 1, 64)[:, None].repeat(3, 1) ** 0.5), BENT.stages[0]))
+WIDE = ((-0.5,) * 3, (1.5,) * 3)
+READ_RIGHT = {
+    "plain": BENT,
+    "to 2": Transform((Table3D(lattice_colours(9) ** np.float32(0.8), ((0.0,) * 3, (2.0,) * 3)),)),
+}
+MISREAD = {
+    "shaper": SHAPED,
+    "below 0": Transform((Table3D(lattice_colours(9), WIDE),)),
+    "to a half": Transform((Table3D(lattice_colours(9), ((0.0,) * 3, (0.5,) * 3)),)),
+}
+
+
+@pytest.mark.parametrize("name", [*READ_RIGHT, *MISREAD])
+def test_what_ffmpeg_misreads_is_said_and_nothing_else(name: str, tmp_path: Path) -> None:
+    """FFmpeg itself is the judge: where it shows other colours, the file says so beforehand."""
+    lut = {**READ_RIGHT, **MISREAD}[name]
+    made = deliver(lut, Target("cube"), tmp_path / "x.cube", judge=cube_judge(lut), second=True)
+    colours = np.random.default_rng(1).random((300, 3)).astype(np.float32)
+    seen = readers.ffmpeg(tmp_path / "x.cube", colours)
+    differs = np.abs(seen - lut.apply(colours)).max() > 0.01
+    assert differs == (name in MISREAD)
+    assert any("FFmpeg" in words for words in made.said) == differs
+    assert made.second.reader == ("OpenColorIO" if differs else "FFmpeg")
+    assert made.proved
