@@ -8,12 +8,15 @@ import numpy as np
 from conftest import ROOT
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 import sfumato
+from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.rooms.apply.apply_settings import ApplySettings
+from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path import path
+from sfumato.core.study.results import Results
 from sfumato.work.frames import open_still
 from sfumato.work.results.apply import SIDECAR
 
@@ -181,11 +184,11 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     assert ports.revealed == tmp_path / "furnace by LUT.exr"
     room._tick(alone=False)
     assert room.apply.text() == f"Apply to {len(hand.study.shots)} shots"
-    # The choices are there the next time, all but the LUT.
-    again = ApplySettings()
+    # How files are written is there the next time; what they are made of belongs to the study.
+    again = ApplySettings(StudyModel())
     again.restore(str(window.settings.get("apply")))
     assert (again.kind.key, again.depth_box.currentText()) == ("exr", "32 bit float")
-    assert (again.sampling.currentText(), again.pattern.text()) == ("4:2:0", "{shot} by LUT")
+    assert (again.sampling.currentText(), again.pattern.text()) == ("4:2:0", "{shot}")
     assert again.lut is None
     for damaged in ("", "[", '{"apply.crf": 900, "apply.still": "Papyrus"}'):
         again.restore(damaged)
@@ -196,3 +199,49 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     codes = sfumato.read(lut).apply(source)
     meant = encoding("BT.1886").decode(codes)
     np.testing.assert_allclose(light.pixels[:50], meant, atol=1e-5)
+
+
+def test_what_results_are_made_of_belongs_to_the_study(demo, ports, tmp_path: Path) -> None:
+    """Another study begins as usual; this one comes back as it was left, and each step can be undone."""
+    hand, window = demo, demo.window
+    hand.act("room_apply")
+    settings = window.rooms["apply"].shots_page.settings
+    settings.folder.setText(str(tmp_path / "out"))
+    settings.pattern.setText("{shot} weak")
+    strength = hand.find(ScrubNumber, "apply.strength")
+    for key in (Qt.Key.Key_7, Qt.Key.Key_0, Qt.Key.Key_Return):
+        QTest.keyClick(QApplication.focusWidget() if key != Qt.Key.Key_7 else strength, key)
+    hand.drop(ROOT / "demo" / "luts" / "low_tide_33.cube")
+    hand.wait(250)
+    told = "At 70 %, through low_tide_33.cube."
+    assert hand.find(QLabel, "apply.unusual").text() == told
+    left = hand.study.results
+    assert (left.strength, left.names) == (0.7, "{shot} weak")
+    ports.save = tmp_path / "mine.sfumato"
+    hand.act("save_study_as")
+    hand.act("undo")
+    hand.wait(250)
+    assert hand.study.results.lut.path == ""
+    assert hand.find(QLabel, "apply.unusual").text() == "At 70 %."
+    hand.act("redo")
+    ports.unsaved = "drop"
+    hand.act("new_study")
+    hand.settle()
+    assert hand.study.results == Results()
+    assert (settings.folder.text(), settings.pattern.text()) == ("", "{shot}")
+    assert settings.wish().strength == 1.0
+    assert not window.findChild(QLabel, "apply.unusual").isVisible()
+    window.files.open_file(ports.save)
+    hand.settle()
+    assert hand.study.results == left
+    assert settings.wish().lut is not None
+    # A LUT that is gone is told, and nothing is written through something else.
+    text = ports.save.read_text().replace("low_tide_33.cube", "gone.cube")
+    (tmp_path / "gone.sfumato").write_text(text)
+    window.files.open_file(tmp_path / "gone.sfumato")
+    hand.settle()
+    hand.wait(250)
+    assert "gone.cube, which shots are to go through" in hand.find(QLabel, "apply.state").text()
+    hand.click(hand.find(QPushButton, "apply.apply"))
+    hand.settle()
+    assert not (tmp_path / "out").exists()

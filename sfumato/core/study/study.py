@@ -17,6 +17,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import span_transform
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import Coat, every, grouped, renewed
+from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.view import View
 
@@ -47,6 +48,7 @@ class Study:
     notes: str = ""
     device: Device = Device()  # whose sight of the LUT is shown
     configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
+    results: Results = field(factory=Results)  # what the shots become in the Apply room
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:
@@ -157,7 +159,7 @@ class Study:
         return self.with_coats(where, tuple(map(alone, self.coats(where))))
 
     def with_files(self, change: Callable[[LutFile], LutFile]) -> Study:
-        """Change every LUT file that glazes refer to: to read it, or to write its path otherwise."""
+        """Change every LUT file that it refers to: to read it, or to write its path otherwise."""
 
         def one(coat: Coat) -> Coat:
             if coat.is_group:
@@ -179,7 +181,9 @@ class Study:
             for s in self.shots
         )
         look = attrs.evolve(self.look, coats=tuple(map(one, self.look.coats)))
-        return attrs.evolve(self, shots=shots, look=look)
+        lut = self.results.lut
+        results = attrs.evolve(self.results, lut=change(lut) if lut.path else lut)
+        return attrs.evolve(self, shots=shots, look=look, results=results)
 
     def removed(self, coat_id: str) -> Study:
         where = self.home(coat_id)

@@ -15,7 +15,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.device import Device
 from sfumato.core.path.laying import Laying
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import mask
+from sfumato.core.study import mask, results
 from sfumato.core.study.coat import GROUP, Coat, UnknownGlaze, grouped, new_id
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Look, Study
@@ -60,6 +60,7 @@ def dump(study: Study) -> dict[str, Any]:
             for s in study.shots
         ],
         **({"configs": list(study.configs)} if study.configs else {}),
+        **({"results": results.dump(study.results)} if study.results != results.Results() else {}),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -67,7 +68,7 @@ def dump(study: Study) -> dict[str, Any]:
 def used_encodings(study: Study) -> list[UserEncoding]:
     """Return the definitions of the user's own encodings that a study refers to: they travel with it."""
     names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
-    names |= {s.encoding or "" for s in study.shots}
+    names |= {study.results.made_for, *(s.encoding or "" for s in study.shots)}
     for coat in study.every_coat():
         if attrs.has(type(coat.parameters)):
             names |= {
@@ -79,7 +80,20 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     return [known[n].definition for n in known if n in names and known[n].definition is not None]
 
 
-_NO_NAMES = {"id", "group", "name", "path", "file", "notes", "glaze", "note", "configs"}
+_NO_NAMES = {
+    "id",
+    "group",
+    "name",
+    "path",
+    "file",
+    "notes",
+    "glaze",
+    "note",
+    "configs",
+    "names",
+    "folder",
+    "lut",
+}
 
 
 def brought(plain: Any) -> tuple[Any, tuple[Encoding, ...]]:
@@ -255,4 +269,5 @@ def _study(plain: dict[str, Any]) -> Study:
         fit=plain.get("fit", False) is True,
         device=controls.load(Device, plain.get("target") or {}),
         configs=tuple(str(c) for c in plain.get("configs", [])),
+        results=results.load(plain.get("results") or {}),
     )

@@ -18,6 +18,7 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import span_note
 from sfumato.core.study import mask, painted, study_json
+from sfumato.core.study.results import USUAL_NAME, Results
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import Saving, Still
@@ -45,7 +46,6 @@ _DOMAIN = (-0.075, -0.075, -0.075), (1.1, 1.1, 1.1)
 _MOST_SIDECAR = 64 << 20
 _ROWS = 256  # of a painted still at a time
 _SHARE_WRITTEN = 0.9  # of the work; the rest is the proof
-USUAL_NAME = "{shot}"
 
 
 @frozen
@@ -289,7 +289,7 @@ def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
 
 def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, object]:
     """Return what was done, as plain data: enough to do it again."""
-    only = attrs.evolve(study, shots=(shot,))
+    only = attrs.evolve(study, shots=(shot,), results=Results())
     plain = attrs.asdict(attrs.evolve(wish, lut=None))
     return {
         "sfumato_applied": 1,

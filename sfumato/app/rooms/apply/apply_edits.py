@@ -29,7 +29,6 @@ class ApplyEdits(QObject):
         self._go = threading.Event()
         self._go.set()
         self.is_running = False
-        room.settings.folder.setText(str(settings.get("apply_folder", "")))
         room.settings.restore(str(settings.get("apply", "")))
         room.settings.changed.connect(lambda: settings.set("apply", room.settings.state()))
         room.apply_wanted.connect(self.apply_shots)
@@ -41,7 +40,8 @@ class ApplyEdits(QObject):
         room.bring_in.connect(lambda: services.actions.run("bring_in"))
 
     def apply_folder(self) -> None:
-        start = Path(self._room.folder or str(Path.home()))
+        usual = str(self._settings.get("apply_folder", "")) or str(Path.home())
+        start = Path(self._room.folder or usual)
         folder = self.services.ports.choose_folder(self.services.window, start)
         if folder is not None:
             self._room.settings.folder.setText(str(folder))
@@ -58,7 +58,7 @@ class ApplyEdits(QObject):
         self.services.reading.add(
             f"Reading {file.name}",
             lambda _cancel, _progress: read_lut_file(file),
-            then=self._room.settings.show_lut,
+            then=self._room.settings.take_lut,
         )
 
     def _reveal(self, file: Path) -> None:

@@ -50,12 +50,12 @@ class ApplyPage(QWidget):
         self._model = model
         self._off: set[str] = set()  # shots that are left out
         self._states: dict[str, tuple[str, str]] = {}
-        self._running, self._count = False, 0
+        self._running, self._count, self._fault = False, 0, ""
         self._files: dict[str, Path] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
-        self.settings = ApplySettings()
+        self.settings = ApplySettings(model)
         self.settings.changed.connect(self._on_settings)
         self._fill_foot()
         row.addWidget(self.settings)
@@ -86,6 +86,11 @@ class ApplyPage(QWidget):
         self.state.setObjectName("apply.state")
         self.state.setWordWrap(True)
         column.addWidget(self.state)
+        self.unusual = QLabel()
+        self.unusual.setObjectName("apply.unusual")
+        self.unusual.setWordWrap(True)
+        self.unusual.setProperty("pigment", "yellow")
+        column.addWidget(self.unusual)
         line = QHBoxLayout()
         self.pause = QPushButton("Pause")
         self.pause.setObjectName("apply.pause")
@@ -189,7 +194,7 @@ class ApplyPage(QWidget):
     # --- what is wished ------------------------------------------------------------------------------
     @property
     def folder(self) -> str:
-        return self.settings.folder.text().strip()
+        return self._model.study.results.folder.strip()
 
     def jobs(self) -> list[Job]:
         """Return what would be written now, for the shots that are ticked.
@@ -201,9 +206,9 @@ class ApplyPage(QWidget):
         ids = tuple(s.id for s in study.shots if s.id not in self._off)
         folder = Path(self.folder or ".").expanduser()
         settings = self.settings
-        encoding = settings.wish().encoding or study.view.encoding
-        pattern = settings.pattern.text()
-        return jobs_of(study, ids, folder, *settings.suffixes(), pattern, encoding)
+        encoding = study.results.made_for or study.view.encoding
+        names = study.results.names
+        return jobs_of(study, ids, folder, *settings.suffixes(), names, encoding)
 
     @property
     def chosen_still(self) -> str:
@@ -244,7 +249,7 @@ class ApplyPage(QWidget):
         self._show_ready()
 
     def _show_ready(self) -> None:
-        ready = bool(self._count) and bool(self.folder) and not self._running
+        ready = bool(self._count) and bool(self.folder) and not (self._running or self._fault)
         self.apply.setEnabled(ready)
 
     def refresh(self, *, fresh: bool = False) -> None:
@@ -285,18 +290,25 @@ class ApplyPage(QWidget):
         self.empty.setVisible(not study.shots)
         self._on_row()
         self._count = len(files)
+        unusual = study.results.unusual()
         self.apply.setText(f"Apply to {self._count} shot{'s' * (self._count != 1)}")
+        self.unusual.setText(f"{unusual[:1].upper()}{unusual[1:]}." if unusual else "")
+        self.unusual.setVisible(bool(unusual))
         words = fault
         if not study.shots:
             words = "Bring in pictures or clips first."
         elif not words and not self.folder:
             words = "Choose a folder for the results."
         elif not words:
-            wish = self.settings.wish()
-            done = sum(is_done(study, j, wish) for j in jobs)
-            words = (
-                f"{done} of {self._count} are there already and stay as they are." if done else ""
-            )
+            try:
+                wish = self.settings.wish()
+            except ValueRefused as error:
+                words = fault = error.sentence()
+            else:
+                done = sum(is_done(study, j, wish) for j in jobs)
+                there = f"{done} of {self._count} are there already and stay as they are."
+                words = there if done else ""
+        self._fault = fault
         self.state.setText(words)
         painted(self.state, "cinnabar" if fault else "")
         self._show_ready()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import attrs
 from PySide6.QtCore import Signal
@@ -12,12 +13,15 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBox
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.controls import LutFile, Number
+from sfumato.core.errors import ValueRefused
+from sfumato.core.lut.transform import Transform
 from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts.contract import MediaSpec
 from sfumato.media.parts.registry import media
-from sfumato.work.results.apply import NAME_FIELDS, USUAL_NAME, ApplyWish
+from sfumato.work.results.apply import NAME_FIELDS, ApplyWish
 from sfumato.work.results.codecs import CODECS, EFFORTS
 
 _STILLS: dict[str, MediaSpec] = {
@@ -40,6 +44,18 @@ _CRF = Number(
 )
 
 
+def _transform_of(lut: LutFile | None) -> Transform | None:
+    if lut is None:
+        return None
+    if lut.transform is None:
+        raise ValueRefused(
+            f"{Path(lut.path).name}, which shots are to go through, cannot be read",
+            hint="choose another file, or Ground and Look",
+        )
+    found: Transform = attrs.evolve(lut.transform, source=lut.path)
+    return found
+
+
 class ApplySettings(QWidget):
     """`changed()`, `lut_wanted()`, `folder_wanted()`."""
 
@@ -47,9 +63,11 @@ class ApplySettings(QWidget):
     lut_wanted = Signal()
     folder_wanted = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, model: StudyModel) -> None:
         super().__init__()
-        self._lut = LutFile()
+        self._model = model
+        self._is_showing = False
+        self._lut = LutFile()  # the last that was chosen: it stays in the list
         as_panel(self, width=340)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 18, 14)
@@ -66,13 +84,16 @@ class ApplySettings(QWidget):
         self.codec = chooser("apply.codec", tuple(c.title for c in CODECS.values()))
         self.codec.setCurrentText(CODECS["prores"].title)
         self.display = chooser("apply.display", (AS_VIEW,))
-        for box in (self.still, self.depth_box, self.codec, self.display):
+        for box in (self.still, self.depth_box, self.codec):
             box.textActivated.connect(lambda _t: self._on_choice())
+        self.display.textActivated.connect(self._on_display)
         self.sampling = chooser("apply.sampling", SAMPLINGS)
         self.sampling.textActivated.connect(lambda _t: self.changed.emit())
         self.jpeg = self._number("apply.jpeg", _JPEG_QUALITY, 95)
         self.crf = self._number("apply.crf", _CRF, 16)
         self.strength = self._number("apply.strength", STRENGTH, 100)
+        self.strength.edited.connect(lambda v: self._edit("Strength", strength=v / 100))
+        self.strength.released.connect(model.end_gesture)
         column.addWidget(Row("Through", self.through))
         column.addWidget(Row("Strength", SlimBar(self.strength), self.strength))
         column.addWidget(Row("Made for", self.display))
@@ -97,16 +118,18 @@ class ApplySettings(QWidget):
         self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
         column.addWidget(self._crf_row)
         column.addSpacing(6)
-        self.pattern = QLineEdit(USUAL_NAME)
+        self.pattern = QLineEdit()
         self.pattern.setObjectName("apply.pattern")
         fields = ", ".join(f"{{{n}}}" for n in NAME_FIELDS)
         self.pattern.setToolTip(f"May hold {fields}; two of one name get a number.")
-        self.pattern.textChanged.connect(lambda _t: self.changed.emit())
+        self.pattern.textChanged.connect(lambda text: self._edit("Names", names=text))
+        self.pattern.editingFinished.connect(model.end_gesture)
         column.addWidget(Row("Names", self.pattern))
         self.folder = QLineEdit()
         self.folder.setObjectName("apply.folder")
         self.folder.setAccessibleName("Folder for the results")
-        self.folder.textChanged.connect(lambda _t: self.changed.emit())
+        self.folder.textChanged.connect(lambda text: self._edit("Folder", folder=text))
+        self.folder.editingFinished.connect(model.end_gesture)
         choose = QPushButton("Choose…")
         choose.setObjectName("apply.choose")
         choose.clicked.connect(self.folder_wanted)
@@ -121,7 +144,8 @@ class ApplySettings(QWidget):
         column.addWidget(final)
         self.foot = QHBoxLayout()
         column.addLayout(self.foot)
-        self.refresh()
+        model.changed.connect(lambda _b, _a: self.show_results())
+        self.show_results()
 
     def _number(self, name: str, kind: Number, value: float) -> ScrubNumber:
         number = ScrubNumber(kind, value)
@@ -131,12 +155,26 @@ class ApplySettings(QWidget):
         number.edited.connect(lambda _v: self.changed.emit())
         return number
 
+    def _edit(self, title: str, **values: Any) -> None:
+        """Set what belongs to the study; strokes of one hand are one step."""
+        if self._is_showing:
+            return
+        study = self._model.study
+        after = attrs.evolve(study, results=attrs.evolve(study.results, **values))
+        self._model.commit(f"Results: {title}", after, ("results", *values))
+        self.changed.emit()
+
     def _on_through(self, chosen: str) -> None:
         if chosen == A_LUT:
-            self.show_lut(self._lut)  # stays as it was until a file is there
+            self.show_results()  # stays as it was until a file is there
             self.lut_wanted.emit()
         else:
-            self._on_choice()
+            self._model.end_gesture()
+            self._edit("Through", lut=LutFile() if chosen == THE_LOOK else self._lut)
+
+    def _on_display(self, chosen: str) -> None:
+        self._model.end_gesture()
+        self._edit("Made for", made_for="" if chosen in (AS_VIEW, AS_LUT) else chosen)
 
     def _on_choice(self) -> None:
         self.refresh()
@@ -146,15 +184,30 @@ class ApplySettings(QWidget):
     @property
     def lut(self) -> LutFile | None:
         """The LUT that takes the place of Ground and Look, None when these are meant."""
-        return self._lut if self._lut.path and self.through.currentIndex() == 1 else None
+        lut = self._model.study.results.lut
+        return lut if lut.path else None
 
-    def show_lut(self, lut: LutFile) -> None:
+    def take_lut(self, lut: LutFile) -> None:
         """A LUT was chosen: it stands in the list, and is what shots go through."""
-        self._lut = lut
-        name = (Path(lut.path).name,) if lut.path else ()
+        self._model.end_gesture()
+        self._edit("Through", lut=lut)
+
+    def show_results(self) -> None:
+        """Bring the fields in line with the study."""
+        results = self._model.study.results
+        self._is_showing = True
+        if results.lut.path:
+            self._lut = results.lut
+        name = (Path(self._lut.path).name,) if self._lut.path else ()
         self.through.offer((THE_LOOK, *name, A_LUT))
-        self.through.setCurrentIndex(len(name))
-        self._on_choice()
+        self.through.setCurrentIndex(1 if results.lut.path else 0)
+        self.strength.show_value(results.strength * 100)
+        for field, text in ((self.pattern, results.names), (self.folder, results.folder)):
+            if field.text() != text:
+                field.setText(text)
+        self.refresh()
+        self.display.setCurrentText(results.made_for or self.display.itemText(0))
+        self._is_showing = False
 
     @property
     def kind(self) -> MediaSpec:
@@ -170,11 +223,16 @@ class ApplySettings(QWidget):
         return next(c.key for c in CODECS.values() if c.title == title)
 
     def wish(self) -> ApplyWish:
-        shown, depth = self.display.currentText(), self.depth_box.currentText()
+        """Return what is wished.
+
+        Raises:
+            ValueRefused: the LUT that shots go through cannot be read.
+        """
+        depth, results = self.depth_box.currentText(), self._model.study.results
         lut = self.lut
         return ApplyWish(
-            "" if shown in (AS_VIEW, AS_LUT) else shown,
-            self.strength.value() / 100,
+            results.made_for,
+            results.strength,
             0 if depth == AS_SOURCE else int(depth.split()[0]),
             self._codec(),
             round(self.crf.value()),
@@ -182,23 +240,23 @@ class ApplySettings(QWidget):
             round(self.jpeg.value()),
             self.sampling.currentText(),
             _POINTS[self.exactness.currentText()],
-            None if lut is None else attrs.evolve(lut.transform, source=lut.path),
+            _transform_of(lut),
         )
 
     def _kept(self) -> tuple[dict[str, Chooser], dict[str, ScrubNumber]]:
-        boxes = (self.still, self.depth_box, self.codec, self.display, self.sampling, self.effort)
-        numbers = (self.strength, self.jpeg, self.crf)
+        boxes = (self.still, self.depth_box, self.codec, self.sampling, self.effort)
+        numbers = (self.jpeg, self.crf)
         return (
             {b.objectName(): b for b in (*boxes, self.exactness)},
             {n.objectName(): n for n in numbers},
         )
 
     def state(self) -> str:
-        """Return the choices as text, for the settings; the LUT is not among them."""
+        """Return how files are written, as text for the settings; the rest belongs to the study."""
         boxes, numbers = self._kept()
         plain: dict[str, object] = {n: b.currentText() for n, b in boxes.items()}
         plain |= {n: x.value() for n, x in numbers.items()}
-        return json.dumps({**plain, "pattern": self.pattern.text()})
+        return json.dumps(plain)
 
     def restore(self, text: str) -> None:
         """Take choices of before; what is no longer offered, or is damaged, is passed over."""
@@ -214,7 +272,6 @@ class ApplySettings(QWidget):
             value = plain.get(name)
             if isinstance(value, int | float) and number.kind.least <= value <= number.kind.most:
                 number.show_value(float(value))
-        self.pattern.setText(str(plain.get("pattern", USUAL_NAME)))
 
     def refresh(self) -> None:
         """Offer what the choices leave."""
