@@ -428,3 +428,82 @@ def test_characters_follow_what_looks_do() -> None:
     assert soft.contrast < 0.9
     legal = character(legal_out(Transform((Function("x", lambda x: x),))).apply)
     assert unlikeness(same, legal) < unlikeness(same, soft) < unlikeness(same, warm) + 20
+
+
+def test_commands_name_their_file_and_stay_with_it(
+    book, ports, looks: Path, tmp_path: Path
+) -> None:
+    """A renamed look stays chosen; what goes into the trash is said, and comes back from the notice."""
+    hand, window = book, book.window
+    model, action = window.rooms["swatchbook"].model, window.actions_table.by_id["swatch_trash"]
+    wall = window.rooms["swatchbook"].page.wall
+    (tmp_path / "data").mkdir(exist_ok=True)
+    choose(hand, "hard")
+    model.set_strength(model.chosen, 0.5)
+    model.hold()
+    assert action.text() == "Put hard.cube into the trash"
+    ports.name = "a & b"
+    hand.act("swatch_rename")
+    assert model.chosen.file == looks / "a & b.cube"  # at once, before the folder is read again
+    hand.settle()
+    assert (model.chosen.file, model.held.file) == (looks / "a & b.cube",) * 2
+    assert model.strength(model.chosen) == 0.5
+    assert action.text() == "Put a && b.cube into the trash"
+    before = sorted(p.name for p in looks.iterdir())
+    shown = [s.file for s in model.visible]
+    neighbour = shown[shown.index(model.chosen.file) + 1]
+    wall.setFocus()
+    QTest.keyClick(wall, Qt.Key.Key_Delete)
+    assert "a & b.cube is in the trash" in hand.notices[-1]
+    assert model.chosen.file == neighbour
+    hand.settle()
+    assert sorted({*before} - {p.name for p in looks.iterdir()}) == ["a & b.cube"]
+    # Another step in between does not make the notice undo that one.
+    choose(hand, "frost")
+    hand.act("swatch_keep")
+    button = hand.find(QPushButton, "notice.button")
+    assert button.text() == "Undo"
+    hand.click(button)
+    hand.settle()
+    assert sorted(p.name for p in looks.iterdir()) == before
+    assert model.remark(model.chosen).mark == "kept"
+    # A file that somebody takes away leaves nothing chosen: no command meets another.
+    choose(hand, "night")
+    (looks / "night.cube").unlink()
+    model.rescan()
+    hand.settle()
+    assert model.chosen is None
+    assert not action.isEnabled()
+    assert action.text() == "Put the file into the trash"
+    there = sorted(p.name for p in looks.iterdir())
+    wall.setFocus()
+    QTest.keyClick(wall, Qt.Key.Key_Delete)
+    hand.settle()
+    assert sorted(p.name for p in looks.iterdir()) == there
+
+
+def test_files_that_break_while_they_are_chosen_are_told(
+    book, ports, looks: Path, tmp_path
+) -> None:
+    hand, window = book, book.window
+    model = window.rooms["swatchbook"].model
+    for action, damage in (
+        ("swatch_save", lambda f: f.write_text("torn")),
+        ("swatch_convert", lambda f: f.write_text("torn")),
+        ("swatch_put", lambda f: f.unlink()),
+        ("swatch_save", lambda f: f.unlink()),
+        ("swatch_convert", lambda f: f.unlink()),
+    ):
+        (looks / "victim.cube").unlink(missing_ok=True)
+        good = _lut(looks / "victim.cube", lambda x: x**1.3)
+        model.rescan()
+        hand.settle()
+        choose(hand, "victim")
+        ports.lut_save = tmp_path / "out.cube"
+        count = len(hand.notices)
+        damage(good)
+        model._book = Swatchbook(Cache(tmp_path / f"c{count}"))  # nothing is remembered of the file
+        hand.act(action)
+        hand.settle()
+        assert any("victim.cube" in words for words in hand.notices[count:]), action
+        assert not (tmp_path / "out.cube").exists()

@@ -75,6 +75,14 @@ class Actions:
         """Do what an action does, from a button or another room."""
         self.by_id[name].trigger()
 
+    def name_file(self, name: str, ids: Sequence[str]) -> None:
+        """Let commands that say "the file" name it; "" takes the name out again."""
+        for spec in self.specs:
+            if spec.id in ids:
+                plain = name.replace("&", "&&")
+                text = spec.text.replace("the file", plain) if name else spec.text
+                self.by_id[spec.id].setText(text)
+
     @staticmethod
     def _runner(run: Callable[[], object]) -> Callable[..., None]:
         def runner(*_checked: object) -> None:

@@ -30,6 +30,7 @@ from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import shipped_folder
 
 _GRID = 33
+_ON_THE_FILE = ("swatch_rename", "swatch_move", "swatch_reveal", "swatch_trash")
 
 
 def _free(file: Path) -> Path:
@@ -67,6 +68,7 @@ class SwatchEdits(QObject):
         room.trash_wanted.connect(self.swatch_trash)
         room.reveal_wanted.connect(self.swatch_reveal)
         room.menu_wanted.connect(self.show_menu)
+        swatches.chosen_changed.connect(self._name_file)
 
     # --- folders -------------------------------------------------------------------------------------
     def _set_folders(self, folders: list[str]) -> None:
@@ -235,6 +237,12 @@ class SwatchEdits(QObject):
         self.services.queue.add(f"Writing {file.name}", write, then=self._wrote)
 
     # --- files ---------------------------------------------------------------------------------------
+    def _name_file(self) -> None:
+        """Let every command on the chosen file say which that is."""
+        swatch = self._chosen()
+        name = swatch.file.name if swatch is not None else ""
+        self.services.actions.name_file(name, _ON_THE_FILE)
+
     def _chosen(self) -> Swatch | None:
         return self.swatches.chosen
 

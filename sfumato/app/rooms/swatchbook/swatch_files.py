@@ -42,10 +42,10 @@ class _Step(QUndoCommand):
 
 
 class SwatchFiles(QObject):
-    """`remarked(swatch, has_new_ends)`: a remark changed; `moved()`: files came, went or moved."""
+    """`remarked(swatch, has_new_ends)`: a remark changed; `moved({old: new})`: files came, went or moved."""
 
     remarked = Signal(object, bool)
-    moved = Signal()
+    moved = Signal(object)
 
     def __init__(self, notices: Notices, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -90,7 +90,7 @@ class SwatchFiles(QObject):
                 rest = {k: r for k, r in self.remarks.items() if k != str(source)}
                 self.remarks = {**rest, str(place): remark}
                 work.write_remarks(self.remarks)
-            self.moved.emit()
+            self.moved.emit({source: place})
 
         self._do(
             f"Move {swatch.file.name}",
@@ -111,15 +111,25 @@ class SwatchFiles(QObject):
                     where=str(swatch.file),
                 )
             place[:] = [Path(file.fileName())]
-            self.moved.emit()
+            self.moved.emit({})
+            self._notices.good(f"{swatch.file.name} is in the trash", "", "Undo", undo)
 
         def back() -> None:
             work.moved_file(place[0], swatch.file)
             info = place[0].parent.parent / "info" / f"{place[0].name}.trashinfo"
             info.unlink(missing_ok=True)
-            self.moved.emit()
+            self.moved.emit({})
 
-        self._do(f"Put {swatch.file.name} into the trash", away, back)
+        def undo() -> None:
+            """Take this file out again, whatever was done since."""
+            at = self.undo_stack.index() - 1
+            if at >= 0 and self.undo_stack.command(at).text() == title:
+                self.undo_stack.undo()
+            elif place and place[0].exists():
+                self._do(f"Take {swatch.file.name} out of the trash", back, away)
+
+        title = f"Put {swatch.file.name} into the trash"
+        self._do(title, away, back)
 
     def take_in(self, files: Sequence[tuple[Path, bytes]], folder: Path) -> None:
         """Put copies of files, which were read, into a folder; names that are taken get a number."""
@@ -135,12 +145,12 @@ class SwatchFiles(QObject):
                     target = folder / f"{file.stem} {i}{file.suffix}"
                 write_bytes(target, data, force=False)
                 made.append(target)
-            self.moved.emit()
+            self.moved.emit({})
 
         def back() -> None:
             for file in made:
                 QFile(str(file)).moveToTrash()
-            self.moved.emit()
+            self.moved.emit({})
 
         what = files[0][0].name if len(files) == 1 else f"{len(files)} files"
         self._do(f"Take in {what}", copy, back)

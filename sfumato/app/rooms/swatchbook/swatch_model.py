@@ -71,7 +71,7 @@ class SwatchModel(QObject):
         self.desk, self.notices, self._room = desk, notices, room
         self.files = SwatchFiles(notices, self)
         self.files.remarked.connect(self._on_remark)
-        self.files.moved.connect(self.rescan)
+        self.files.moved.connect(self._on_moved)
         self.folders: tuple[str, ...] = ()
         self.wall = Wall()
         self.swatches: list[Swatch] = []
@@ -88,6 +88,7 @@ class SwatchModel(QObject):
         self._size = (300, 169)
         self._book: Swatchbook | None = None
         self._is_open = self._is_old = False
+        self._is_fresh = True  # nothing was ever chosen
         self._lanes = {n: Lane(f"swatch {n}", self) for n in ("scan", "facts", "tiles", "sight")}
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
@@ -139,6 +140,28 @@ class SwatchModel(QObject):
 
         self._lanes["scan"].ask(look)
 
+    def _on_moved(self, places: dict[Path, Path]) -> None:
+        """Follow files that got another name or place; what went away leaves the choice to its neighbour."""
+
+        def moved(swatch: Swatch) -> Swatch:
+            place = places.get(swatch.file)
+            return Swatch(place, swatch.stamp) if place is not None else swatch
+
+        shown = self.visible
+        if self.chosen is not None:
+            at = shown.index(self.chosen) if self.chosen in shown else 0
+            self.chosen = moved(self.chosen)
+            if not self.chosen.file.exists():
+                there = [s for s in (*shown[at + 1 :], *shown[:at][::-1]) if s.file.exists()]
+                self.chosen = there[0] if there else None
+        self.held = moved(self.held) if self.held is not None else None
+        self.stack = tuple(attrs.evolve(x, swatch=moved(x.swatch)) for x in self.stack)
+        for old, new in places.items():
+            if str(old) in self.strengths:
+                self.strengths[str(new)] = self.strengths.pop(str(old))
+        self.chosen_changed.emit()
+        self.rescan()
+
     def _on_scanned(self, answer: Any) -> None:
         self.swatches, known = answer
         self.facts.update(known)
@@ -160,10 +183,11 @@ class SwatchModel(QObject):
         if wanted - watched:
             self._watcher.addPaths(sorted(wanted - watched))
         self._forget_order()
-        if self.chosen is None and self.visible:
+        if self._is_fresh and self.chosen is None and self.visible:
             self.choose(self.visible[0])
-        else:
+        else:  # one that vanished leaves nothing chosen: no command meets another file unasked
             self.chosen_changed.emit()
+        self._is_fresh = self._is_fresh and self.chosen is None
         self._next_facts()
         self._next_tiles()
 
