@@ -133,12 +133,32 @@ class Sources:
             )
 
 
+def followed(path: Path) -> Path:
+    """Return where a file really lies when its name is a link: that is written, and the link stays."""
+    return path.resolve() if path.is_symlink() else path
+
+
+Stamp = tuple[int, int, int]
+
+
+def stamp_of(path: Path) -> Stamp | None:
+    """Return what changes when a file is written: its time, size and inode; None when it is not there."""
+    try:
+        stat = path.stat()
+    except OSError:
+        return None
+    return stat.st_mtime_ns, stat.st_size, stat.st_ino
+
+
 def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     """Write beside the target, flush to disk, then rename: the target is whole, old or new.
+
+    A link is followed.
 
     Raises:
         ExportError: it exists and `force` is false, or the place cannot be written.
     """
+    path = followed(path)
     if not force and path.exists():
         raise ExportError(
             "the file exists already", hint="choose another name or replace it", where=str(path)

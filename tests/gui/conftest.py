@@ -42,6 +42,9 @@ class StandInPorts:
         self.config: Path | None = None
         self.folder: Path | None = None
         self.unsaved = "drop"
+        self.changed = "replace"
+        self.stop = True
+        self.asked: list[str] = []
         self.name: str | None = None
         self.replace = False
         self.delete = True
@@ -90,6 +93,14 @@ class StandInPorts:
 
     def ask_unsaved(self, _parent, _name):
         return self.unsaved
+
+    def ask_changed(self, _parent, name):
+        self.asked.append(name)
+        return self.changed
+
+    def ask_running(self, _parent, what):
+        self.asked.append(what)
+        return self.stop
 
 
 class Hand:
@@ -235,7 +246,7 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatc
     window.show()
     qtbot.waitExposed(window)
     yield Hand(window, ports)
-    ports.unsaved = "drop"
+    ports.unsaved, ports.stop = "drop", True
     window.close()
     window.deleteLater()
 

@@ -381,18 +381,20 @@ def test_an_export_that_cannot_be_written_leaves_the_window_alive(
     assert "cancelled" in window.strip.text()
 
 
-def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch) -> None:
+def test_unsaved_work_is_kept_and_offered_after_a_crash(demo) -> None:
     hand, window = demo, demo.window
     window.model.commit("Rename", hand.study.with_look(name="Half made"))
-    hand.wait(1700)
-    assert window.files.slot.exists()
-    from sfumato.work.stores import study_store
-
-    monkeypatch.setattr(study_store, "_alive", lambda _pid: False)
-    assert recoverable()[0].study.look.name == "Half made"
+    hand.wait(100)
+    hand.settle()
+    assert window.files.slot.exists()  # at once, not after a rest
+    ((copy,), damaged) = recoverable()
+    assert (copy.study.look.name, damaged) == ("Half made", [])
     window.model.undo_stack.setClean()
     window.files.new_study()
-    study_store.autosave(open_study(DEMO).with_look(name="Lost"), study_store.new_slot(), None)
+    from sfumato.work.stores import study_store
+
+    lost = study_store.new_slot()
+    study_store.autosave(open_study(DEMO).with_look(name="Lost"), lost, None)
     window.files.offer_recovery()
     assert "was not saved" in window.strip.text()
     hand.click(hand.find(QPushButton, "notice.button"))
@@ -400,6 +402,8 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(demo, qtbot, monkeypatch
     assert hand.study.look.name == "Lost"
     assert window.model.is_edited
     assert hand.study.coats(LOOK)
+    assert window.files.slot.exists()
+    assert not lost.exists()
 
 
 def test_layout_and_choices_come_back(demo, tmp_path: Path, ports, qtbot) -> None:

@@ -241,10 +241,10 @@ def test_the_whole_program_survives_kill_9(tmp_path: Path) -> None:
     )
     assert process.stdout is not None
     assert process.stdout.readline() == "edited\n"
-    time.sleep(5)
+    time.sleep(1)
     process.send_signal(signal.SIGKILL)
     process.wait()
     process.stdout.close()
-    (found,) = recoverable()
+    ((found,), _damaged) = recoverable()
     assert found.study.look.name == "Just typed"
     assert found.original == str(DEMO)

@@ -146,6 +146,7 @@ class Queue(QObject):
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue")
         self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
+        self.title = ""  # of what runs, or ran last
         self._last = 0.0
         self._closed = False
         self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
@@ -182,7 +183,7 @@ class Queue(QObject):
         if not self._jobs or self._closed:
             return
         job = self._jobs.popleft()
-        self._cancel = Cancel()
+        self._cancel, self.title = Cancel(), job.title
         self.started.emit(job.title)
         self._pool.submit(self._run, job, self._cancel)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QUrl
+from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QDialog,
@@ -37,74 +37,97 @@ def lut_filter() -> str:
     return ";;".join([f"LUT files ({every})", *parts, "All files (*)"])
 
 
+def _dialog(
+    parent: QWidget, title: str, start: str | Path, kinds: str, *, name: str = ""
+) -> QFileDialog:
+    """Return a chooser in a folder, or at a name in it.
+
+    An object rather than the static functions: those run their own loop inside C code, where an
+    error of ours cannot be told from one of theirs.
+    """
+    dialog = QFileDialog(parent, title, str(start), kinds)
+    dialog.setWindowModality(Qt.WindowModality.WindowModal)
+    if name:
+        dialog.selectFile(name)
+    return dialog
+
+
+def _opened(parent: QWidget, title: str, folder: str | Path, kinds: str) -> Path | None:
+    """Ask for one file that is there."""
+    dialog = _dialog(parent, title, folder, kinds)
+    dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
+    return _answer(dialog)
+
+
+def _several(parent: QWidget, title: str, folder: str | Path, kinds: str) -> list[Path]:
+    """Ask for files that are there."""
+    dialog = _dialog(parent, title, folder, kinds)
+    dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+    return [Path(n) for n in dialog.selectedFiles()] if dialog.exec() else []
+
+
+def _saved(parent: QWidget, title: str, suggested: str | Path, kinds: str) -> Path | None:
+    """Ask for a file to be written; the chooser asks before one is replaced."""
+    place = Path(suggested)
+    dialog = _dialog(parent, title, place.parent, kinds, name=place.name)
+    dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+    dialog.setFileMode(QFileDialog.FileMode.AnyFile)
+    return _answer(dialog)
+
+
+def _answer(dialog: QFileDialog) -> Path | None:
+    taken = dialog.selectedFiles() if dialog.exec() else []
+    return Path(taken[0]) if taken else None
+
+
+_STUDIES = "Studies (*.sfumato)"
+
+
 class Ports:
     """Choosers and questions. Each returns None or an empty list when the person steps back."""
 
     def choose_pictures(self, parent: QWidget, folder: str) -> list[Path]:
-        names, _ = QFileDialog.getOpenFileNames(parent, "Bring in", folder, picture_filter())
-        return [Path(n) for n in names]
+        return _several(parent, "Bring in", folder, picture_filter())
 
     def choose_luts(self, parent: QWidget, folder: str) -> list[Path]:
-        names, _ = QFileDialog.getOpenFileNames(parent, "Add LUT files", folder, lut_filter())
-        return [Path(n) for n in names]
+        return _several(parent, "Add LUT files", folder, lut_filter())
 
     def choose_study(self, parent: QWidget, folder: str) -> Path | None:
-        name, _ = QFileDialog.getOpenFileName(parent, "Open study", folder, "Studies (*.sfumato)")
-        return Path(name) if name else None
+        return _opened(parent, "Open study", folder, _STUDIES)
 
     def choose_save(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(
-            parent, "Save study", suggested, "Studies (*.sfumato)"
-        )
-        return Path(name) if name else None
+        return _saved(parent, "Save study", suggested, _STUDIES)
 
     def choose_cdl(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(
-            parent, "Save the CDL", suggested, "CDL files (*.cc *.ccc *.cdl)"
-        )
-        return Path(name) if name else None
+        return _saved(parent, "Save the CDL", suggested, "CDL files (*.cc *.ccc *.cdl)")
 
     def choose_encoding(self, parent: QWidget) -> Path | None:
-        name, _ = QFileDialog.getOpenFileName(
-            parent, "Open an encoding", str(Path.home()), "Encodings (*.json)"
-        )
-        return Path(name) if name else None
+        return _opened(parent, "Open an encoding", Path.home(), "Encodings (*.json)")
 
     def choose_encoding_save(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(
-            parent, "Save the encoding", suggested, "Encodings (*.encoding.json)"
-        )
-        return Path(name) if name else None
+        return _saved(parent, "Save the encoding", suggested, "Encodings (*.encoding.json)")
 
     def choose_profile(self, parent: QWidget) -> Path | None:
-        name, _ = QFileDialog.getOpenFileName(
-            parent, "Profile of this screen", str(Path.home()), "ICC profiles (*.icc *.icm)"
-        )
-        return Path(name) if name else None
+        return _opened(parent, "Profile of this screen", Path.home(), "ICC profiles (*.icc *.icm)")
 
     def choose_config(self, parent: QWidget) -> Path | None:
-        name, _ = QFileDialog.getOpenFileName(
-            parent, "Open an OCIO config", str(Path.home()), "OCIO configs (*.ocio *.ocioz)"
-        )
-        return Path(name) if name else None
+        return _opened(parent, "Open an OCIO config", Path.home(), "OCIO configs (*.ocio *.ocioz)")
 
     def choose_lut_save(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(parent, "Save a LUT", suggested, lut_filter())
-        return Path(name) if name else None
+        return _saved(parent, "Save a LUT", suggested, lut_filter())
 
     def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(
-            parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)"
-        )
-        return Path(name) if name else None
+        return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
 
     def reveal(self, file: Path) -> None:
         """Show a file in the desktop's file manager."""
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(file.parent)))
 
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
-        name = QFileDialog.getExistingDirectory(parent, "Folder", str(folder))
-        return Path(name) if name else None
+        dialog = _dialog(parent, "Folder", folder, "")
+        dialog.setFileMode(QFileDialog.FileMode.Directory)
+        dialog.setOption(QFileDialog.Option.ShowDirsOnly)
+        return _answer(dialog)
 
     def ask_name(self, parent: QWidget, title: str, suggested: str) -> str | None:
         """Ask for a name; None when the person steps back."""
@@ -120,6 +143,26 @@ class Ports:
         """Ask whether a file of the user's library may be deleted."""
         answers = (("Keep it", "keep"), ("Delete it", "delete"))
         return Question(parent, f"Delete {name}?", words, answers).answered() == "delete"
+
+    def ask_changed(self, parent: QWidget, name: str) -> str:
+        """Ask about a study that was changed on disk: "open", "both", "replace" or "stay"."""
+        return Question(
+            parent,
+            f"{name} was changed on disk since you opened it.",
+            "Another window or program has written it. What is yours can lie beside it.",
+            (
+                ("Stay", "stay"),
+                ("Open what is on disk", "open"),
+                ("Replace it", "replace"),
+                ("Keep both", "both"),
+            ),
+        ).answered()
+
+    def ask_running(self, parent: QWidget, what: str) -> bool:
+        """Ask whether work that runs may be given up."""
+        answers = (("Go on working", "stay"), ("Stop it and close", "stop"))
+        words = "What is written so far stays; the rest is not done."
+        return Question(parent, f"{what} is not finished.", words, answers).answered() == "stop"
 
     def ask_unsaved(self, parent: QWidget, name: str) -> str:
         """Return "save", "drop" or "stay"."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
+from PySide6.QtCore import QByteArray, QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -240,9 +240,6 @@ class MainWindow(QMainWindow):
             f"Sfumato {VERSION}: builds LUTs from grades and proves them", "MIT licence"
         )
 
-    def close_window(self) -> None:
-        self.close()
-
     # --- files dropped, keys, closing ------------------------------------------------------------
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -273,11 +270,17 @@ class MainWindow(QMainWindow):
         if event.key() != Qt.Key.Key_Escape or not self.room.escape():
             super().keyPressEvent(event)
 
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            self.files.look_at_disk()
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.files.may_leave():
+        if not self.files.may_close():
             event.ignore()
             return
         self.keep()
+        self.hide()  # at once: workers may take a moment to stop
         for room in self.rooms.values():
             room.undo_stack.blockSignals(True)
             room.close()

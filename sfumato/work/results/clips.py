@@ -26,7 +26,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, MediaError
 from sfumato.media.parts.contract import H273
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import placed, refusal
+from sfumato.work.files import cut_name, followed, placed, refusal
 from sfumato.work.results.codecs import EFFORTS, Codec, codec_for, out_layout
 from sfumato.work.results.planes import (
     Colour,
@@ -137,13 +137,13 @@ def graded_clip(
         MediaError: the source cannot be decoded.
         Cancelled: before the file was there; nothing is left.
     """
-    file, codec = Path(target), codec_for(Path(target), wish.codec)
+    file, codec = followed(Path(target)), codec_for(Path(target), wish.codec)
     cancel = cancel or Cancel()
     if file.exists() and not force:
         raise ExportError(
             "the file exists already", hint="choose another name or replace it", where=str(file)
         )
-    part = f".{file.stem[:60]}.part"
+    part = f".{cut_name(file.stem, 100)}.part"
     try:
         _sweep(file.parent, part)
         handle, name = tempfile.mkstemp(

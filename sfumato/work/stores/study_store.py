@@ -15,7 +15,13 @@ from attrs import frozen
 import sfumato
 from sfumato.core.colour.encodings import Encoding, add_encodings, also
 from sfumato.core.controls import LutFile
-from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
+from sfumato.core.errors import (
+    ExportError,
+    FormatError,
+    SfumatoError,
+    StudyError,
+    ValueRefused,
+)
 from sfumato.core.study import study_json
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
@@ -25,6 +31,15 @@ from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
+_DAMAGE = (
+    LookupError,
+    TypeError,
+    ValueError,
+    AttributeError,
+    ArithmeticError,
+    RecursionError,
+    OSError,
+)
 
 
 @frozen(eq=False)
@@ -161,8 +176,8 @@ def save_study(study: Study, path: str | Path) -> None:
     Raises:
         ExportError: the place cannot be written.
     """
-    file = Path(path)
-    write_bytes(file, as_bytes(study, file.resolve().parent))
+    file = Path(path).resolve()  # a link is followed: shots are stored relative to the file itself
+    write_bytes(file, as_bytes(study, file.parent))
 
 
 def demo_study() -> Path | None:
@@ -194,11 +209,33 @@ class Recovered:
         return self.found.study
 
 
+def _started(pid: int) -> str:
+    """Return when a process was started, in ticks since the computer was; "" when there is none.
+
+    Source: proc(5), /proc/[pid]/stat, field 22; a number alone may be another program's by now.
+    """
+    try:
+        stat = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8", errors="replace")
+    except OSError:
+        return ""
+    return stat.rpartition(")")[2].split()[19]
+
+
+def _boot() -> str:
+    """Return what names the time since the computer was started."""
+    try:
+        return Path("/proc/sys/kernel/random/boot_id").read_text(encoding="ascii").strip()
+    except (OSError, ValueError):
+        return ""
+
+
 def autosave(study: Study, slot: Path, original: str | None) -> None:
     """Write the study into an autosave slot, with the process that owns it."""
     body = {
         "autosave": 1,
         "pid": os.getpid(),
+        "started": _started(os.getpid()),
+        "boot": _boot(),
         "original": original,
         "when": time.time(),
         "study": study_json.dump(study),
@@ -214,26 +251,29 @@ def new_slot() -> Path:
     return state_folder() / "autosave" / f"{os.getpid()}-{time.time_ns()}.json"
 
 
-def _alive(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
+def _is_owned(body: dict[str, Any]) -> bool:
+    """Whether another process that runs now wrote a copy: the same number, start and boot."""
+    pid = int(body["pid"])
+    started = _started(pid)
+    if not started or pid == os.getpid():
         return False
-    except PermissionError:
-        return True
-    return pid != os.getpid()
+    return (body.get("started", started), body.get("boot", _boot())) == (started, _boot())
 
 
-def recoverable() -> list[Recovered]:
-    """Return autosaves whose program is gone, newest first; damaged ones are passed over."""
-    found = []
+def recoverable() -> tuple[list[Recovered], list[Path]]:
+    """Return autosaves whose program is gone, newest first, and the files that are damaged."""
+    found, damaged = [], []
     for file in sorted((state_folder() / "autosave").glob("*.json")):
         try:
             body = json.loads(read_bytes(file, StudyError, _MOST))
-            if _alive(int(body["pid"])):
+            if _is_owned(body):
                 continue
             kept = _read(body["study"], file.parent)[1]
-            found.append(Recovered(file, kept, body["original"], float(body["when"])))
-        except (StudyError, KeyError, TypeError, ValueError):
-            continue
-    return sorted(found, key=lambda r: -r.when)
+            original = body["original"]
+            if original is not None and not isinstance(original, str):
+                raise TypeError("no path")
+            when = min(max(float(body["when"]), 0.0), time.time())
+            found.append(Recovered(file, kept, original, when))
+        except (SfumatoError, *_DAMAGE):
+            damaged.append(file)
+    return sorted(found, key=lambda r: -r.when), damaged
