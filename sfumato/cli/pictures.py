@@ -133,6 +133,9 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
     show_default=True,
     help="How a JPEG samples its chroma.",
 )
+@click.option(
+    "--damaged", is_flag=True, help="Write clips even when the source is short or damaged."
+)
 @force_option
 @guarded
 def apply_(
@@ -147,6 +150,7 @@ def apply_(
     effort: str,
     jpeg_quality: int,
     sampling: str,
+    damaged: bool,
     force: bool,
 ) -> None:
     """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
@@ -178,9 +182,8 @@ def apply_(
     if is_clip:
         from sfumato.work.results.clips import ClipWish
 
-        _clip(
-            transforms, source, target, interp, names, ClipWish(codec or "", quality, effort), force
-        )
+        wish = ClipWish(codec or "", quality, effort, damaged=damaged)
+        _clip(transforms, source, target, interp, names, wish, force)
         return
     still = open_still(source)
     pixels, gives = applied(

@@ -28,6 +28,8 @@ def _why(error: OSError) -> tuple[str, str]:
         errno.ENOTDIR: ("a part of the path is not a folder", "check the path"),
         errno.ENOSPC: ("the disk is full", "make room or choose another disk; nothing was changed"),
         errno.EDQUOT: ("the quota is used up", "make room; nothing was changed"),
+        errno.EFBIG: ("the file would be larger than is allowed here", "choose another disk"),
+        errno.EIO: ("the disk cannot be read or written", "check it; nothing was changed"),
         errno.EROFS: ("the disk is read-only", "choose another place"),
         errno.ENAMETOOLONG: ("the name is too long", "choose a shorter one"),
     }

@@ -58,6 +58,7 @@ class ApplyWish:
         points: of a lattice that clips go through instead of the exact path, many times as fast; 0 =
             the exact path. The proof says what that costs.
         lut: takes the place of Ground and Look.
+        damaged: clips whose source is short or damaged are written too.
     """
 
     encoding: str = ""
@@ -70,6 +71,7 @@ class ApplyWish:
     sampling: str = "4:4:4"
     points: int = 0
     lut: Transform | None = None
+    damaged: bool = False
 
 
 @frozen
@@ -227,7 +229,9 @@ def _write_clip(
     run, name = treatment(study, shot, wish), result_encoding(study, wish)
     if wish.points and wish.lut is None:
         run = by_lattice(run, wish.points, cancel)
-    clip = ClipWish(wish.codec, wish.quality, wish.effort, shot.first, shot.last, name)
+    clip = ClipWish(
+        wish.codec, wish.quality, wish.effort, shot.first, shot.last, name, wish.damaged
+    )
 
     def writing(share: float, words: str) -> None:
         progress(share * _SHARE_WRITTEN, words)
@@ -291,6 +295,7 @@ def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, 
     """Return what was done, as plain data: enough to do it again."""
     only = attrs.evolve(study, shots=(shot,), results=Results())
     plain = attrs.asdict(attrs.evolve(wish, lut=None))
+    del plain["damaged"]  # what is made is the same
     return {
         "sfumato_applied": 1,
         "version": VERSION,

@@ -6,6 +6,8 @@ far as the codec holds them; every frame keeps its time, sound is copied.
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import glob
 import os
 import queue
@@ -24,6 +26,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, MediaError
+from sfumato.media.parts.clip_check import Examination, promised
 from sfumato.media.parts.contract import H273
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import cut_name, followed, placed, refusal
@@ -40,6 +43,8 @@ from sfumato.work.results.planes import (
 from sfumato.work.results.timecode import later
 
 _KEPT = {"title", "artist", "copyright", "comment", "date", "creation_time"}  # of the container
+_OF_THE_DISK = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO, errno.EROFS, errno.EACCES}
+_LATE = 0.2  # seconds by which the length of a clip may be off
 _AHEAD = 4  # frames in hand between two stages
 
 
@@ -53,6 +58,7 @@ class ClipWish:
     first: int = 0
     last: int | None = None
     encoding: str = ""  # of the result; "" = the stream says what the source's says
+    damaged: bool = False  # write it even when the source is short or damaged
 
 
 @frozen
@@ -134,7 +140,7 @@ def graded_clip(
             itself; it is given stripes of a frame by workers of the tile pool.
     Raises:
         ExportError: the file exists and `force` is false, or the place or kind cannot be written.
-        MediaError: the source cannot be decoded.
+        MediaError: the source cannot be decoded, or it is short or damaged and that is not wished.
         Cancelled: before the file was there; nothing is left.
     """
     file, codec = followed(Path(target)), codec_for(Path(target), wish.codec)
@@ -156,9 +162,12 @@ def graded_clip(
     try:
         made = _write(Path(source), temporary, codec, colour, wish, cancel, progress)
         placed(temporary, file, force=force)
-    except av.error.FFmpegError as error:
-        raise MediaError(
-            "the clip cannot be decoded or encoded", hint=str(error)[:120], where=str(source)
+    except (av.error.FFmpegError, OSError) as error:  # those of the source are told as such
+        number = getattr(error, "errno", None)
+        if number in _OF_THE_DISK:
+            raise refusal(OSError(number, os.strerror(number)), file, ExportError) from error
+        raise ExportError(
+            "the clip cannot be encoded", hint=str(error)[:120], where=str(file)
         ) from error
     finally:
         temporary.unlink(missing_ok=True)
@@ -183,16 +192,21 @@ def _write(
     progress: Progress,
 ) -> ClipMade:
     start = time.perf_counter()
-    with av.open(str(source)) as container, av.open(str(target), "w") as out:
+    with (
+        _opened(source) as container,
+        av.open(str(target), "w") as out,
+        contextlib.ExitStack() as ending,
+    ):
         if not container.streams.video:
             raise MediaError("the clip has no picture", hint="choose another", where=str(source))
         video = container.streams.video[0]
         video.thread_type = "AUTO"
-        count = video.frames or 0
-        whole = (
-            (wish.last - wish.first + 1) if wish.last is not None else max(count - wish.first, 0)
-        )
-        line = _Line(container, out, video, codec, wish, cancel)
+        examination = Examination(str(source), wish.first, wish.last)
+        ending.callback(examination.stop)
+        count, seconds = promised(container, video)
+        ends = [n for n in (count - 1 if count else None, wish.last) if n is not None]
+        whole = max(min(ends) - wish.first + 1, 0) if ends else 0
+        line = _Line(source, container, out, video, codec, wish, cancel)
         colours = _Stage("colour", _coloured(line.frames(), colour, codec))
         try:
             done = 0
@@ -207,7 +221,42 @@ def _write(
         finally:
             line.stop()
             colours.stop()
-    return ClipMade(done, time.perf_counter() - start, line.format, line.remarks)
+        faults = [*_early(line, done, whole if count else 0, seconds)]
+        faults += [words for words in (examination.result().words(),) if words]
+    if faults and not wish.damaged:
+        raise MediaError(
+            "; ".join(faults),
+            hint="copy it again, or allow short and damaged clips",
+            where=str(source),
+        )
+    return ClipMade(done, time.perf_counter() - start, line.format, (*line.remarks, *faults))
+
+
+def _early(line: _Line, done: int, whole: int, seconds: float) -> Iterator[str]:
+    """Say that the source ends early: by its count of frames, else by its length in seconds."""
+    if done < whole:
+        yield f"the source ends early: {done} of {whole} frames are there"
+    elif not whole and line.is_to_the_end and seconds - line.reached > _LATE:
+        yield f"the source ends early: {line.reached:.2f} s of {seconds:.2f} s are there"
+
+
+def _of_source(source: Path, error: Exception) -> MediaError:
+    return MediaError("the clip cannot be decoded", hint=str(error)[:120], where=str(source))
+
+
+@contextlib.contextmanager
+def _opened(source: Path) -> Iterator[Any]:
+    """Open the source.
+
+    Raises:
+        MediaError: it cannot be read.
+    """
+    try:
+        container = av.open(str(source))
+    except (av.error.FFmpegError, OSError, ValueError) as error:
+        raise _of_source(source, error) from error
+    with container:
+        yield container
 
 
 def _coloured(frames: Iterator[Any], colour: Colour, codec: Codec) -> Iterator[Any]:
@@ -234,14 +283,25 @@ class _Line:
     """One clip on its way: packets in, packets out, sound beside."""
 
     def __init__(
-        self, container: Any, out: Any, video: Any, codec: Codec, wish: ClipWish, cancel: Cancel
+        self,
+        source: Path,
+        container: Any,
+        out: Any,
+        video: Any,
+        codec: Codec,
+        wish: ClipWish,
+        cancel: Cancel,
     ) -> None:
+        self._source = source
         self._container, self._out, self._video = container, out, video
         self._codec, self._wish, self._cancel = codec, wish, cancel
         self.format = ""
         self.remarks: tuple[str, ...] = ()
         self._made: Any = None
         self._begin = video.start_time or 0
+        self._start = float(self._begin * video.time_base)
+        self.reached = 0.0  # seconds of the source that were there
+        self.is_to_the_end = wish.last is None
         self._sound = {}
         for stream in container.streams.audio:
             try:
@@ -253,10 +313,17 @@ class _Line:
                 )
         self._packets: list[Any] = []
         self._lock = threading.Lock()
-        self._decoder = _Stage("decode", self._decoded())
+        self._decoder = _Stage("decode", self._told(self._decoded()))
 
     def frames(self) -> Iterator[Any]:
         return iter(self._decoder)
+
+    def _told(self, frames: Iterator[Any]) -> Iterator[Any]:
+        """Yield decoded frames; a fault of the source is told as one."""
+        try:
+            yield from frames
+        except (av.error.FFmpegError, OSError) as error:
+            raise _of_source(self._source, error) from error
 
     def _decoded(self) -> Iterator[Any]:
         """Decode the frames that are wanted; sound packets on the way are kept for the encoder."""
@@ -270,6 +337,9 @@ class _Line:
                     with self._lock:
                         self._packets.append(packet)
                 continue
+            if packet.pts is not None and packet.time_base:
+                end = float((packet.pts + (packet.duration or 0)) * packet.time_base)
+                self.reached = max(self.reached, end - self._start)
             for frame in packet.decode():
                 number += 1
                 if number < self._wish.first:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBox
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.controls.tick import Tick
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.controls import LutFile, Number
@@ -115,8 +116,15 @@ class ApplySettings(QWidget):
             "quick makes about three times the frames a second; thorough makes smaller files"
         )
         self.effort.textActivated.connect(lambda _t: self.changed.emit())
+        self.damaged = Tick("Clips that are short or damaged too")
+        self.damaged.setObjectName("apply.damaged")
+        self.damaged.setToolTip(
+            "Without this a clip that lost frames, or has damaged ones, gets no result."
+        )
+        self.damaged.clicked.connect(lambda _on: self.changed.emit())
         self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
         column.addWidget(self._crf_row)
+        column.addWidget(self.damaged)
         column.addSpacing(6)
         self.pattern = QLineEdit()
         self.pattern.setObjectName("apply.pattern")
@@ -241,6 +249,7 @@ class ApplySettings(QWidget):
             self.sampling.currentText(),
             _POINTS[self.exactness.currentText()],
             _transform_of(lut),
+            self.damaged.isChecked(),
         )
 
     def _kept(self) -> tuple[dict[str, Chooser], dict[str, ScrubNumber]]:

@@ -15,9 +15,11 @@ import av
 import numpy as np
 import pytest
 from av.filter import Graph
+from click.testing import CliRunner
 from conftest import ROOT, scene
 
 import sfumato
+from sfumato.cli.main import cli
 from sfumato.core.compiled import load_kernels
 from sfumato.core.errors import ExportError, MediaError, ValueRefused
 from sfumato.core.lut.table import Table3D, lattice_colours
@@ -41,6 +43,8 @@ from sfumato.work.results.planes import (
 from sfumato.work.results.stills import chain_of
 from sfumato.work.results.timecode import later
 from sfumato.work.stores.study_store import open_study
+
+LUT = ROOT / "demo" / "luts" / "kiln_balance.clf"
 
 
 def same(rgb: np.ndarray) -> np.ndarray:
@@ -264,6 +268,93 @@ def test_nothing_is_written_over_or_left_half(tmp_path: Path) -> None:
     assert sorted(p.name for p in tmp_path.iterdir()) == ["in.mkv", "junk.mov", "out.mkv"]
     graded_clip(source, target, same, force=True)
     assert Clip(str(target)).count == 8
+
+
+def _many(file: Path, codec: str, kind: str, frames: int = 40) -> bytes:
+    """Write a clip of noise, which no coder makes small, and return its bytes."""
+    random = np.random.default_rng(1)
+    with av.open(str(file), "w") as out:
+        stream = out.add_stream(codec, rate=25)
+        stream.width, stream.height, stream.pix_fmt = 160, 96, kind
+        if codec == "ffv1":
+            stream.codec_context.options = {"level": "3", "slicecrc": "1"}
+        for _ in range(frames):
+            picture = random.integers(0, 255, (96, 160, 3)).astype(np.uint8)
+            out.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgb24")))
+        out.mux(stream.encode())
+    return file.read_bytes()
+
+
+DAMAGED = {
+    "cut matroska": ("ffv1", "yuv444p10le", "in.mkv", lambda d: d[: len(d) * 6 // 10], "ends early"),
+    "flipped matroska": ("ffv1", "yuv444p10le", "in.mkv", None, "damaged in the source: frame"),
+    "flipped prores": ("prores_ks", "yuv422p10le", "in.mov", None, "damaged in the source: frame"),
+    "flipped h264": ("libx264", "yuv420p", "in.mp4", None, "damaged in the source: frame"),
+    "cut prores": ("prores_ks", "yuv422p10le", "in.mov", "missing", "ends early"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DAMAGED)
+def test_a_clip_that_lost_frames_gets_no_result_unless_asked(name: str, tmp_path: Path) -> None:
+    codec, kind, file, damage, words = DAMAGED[name]
+    source, target = tmp_path / file, tmp_path / f"out{Path(file).suffix}"
+    data = _many(source, codec, kind)
+    assert graded_clip(source, target, same).remarks == ()  # whole, it is not accused
+    target.unlink()
+    if damage == "missing":  # the index tells of forty frames, the last of which are not there
+        source.write_bytes(data[: data.index(b"moov") - 4] if data.index(b"moov") < 99 else data)
+        wrong = bytearray(data)
+        start = wrong.index(b"mdat") + 4
+        length = int.from_bytes(wrong[start - 8 : start - 4], "big") - 8
+        wrong[start + length * 6 // 10 : start + length] = bytes(length - length * 6 // 10)
+        words = "ends early|damaged in the source|cannot be decoded"
+    elif damage is None:
+        wrong = bytearray(data)
+        random = np.random.default_rng(3)
+        for at in random.integers(len(data) // 4, len(data) * 3 // 4, 5):
+            wrong[at : at + 12] = random.bytes(12)
+    else:
+        wrong = damage(data)
+    source.write_bytes(bytes(wrong))
+    with pytest.raises(MediaError, match=words) as told:
+        graded_clip(source, target, same)
+    assert told.value.where == str(source)
+    assert sorted(p.name for p in tmp_path.iterdir()) == [file]
+    if damage == "missing":
+        return
+    made = graded_clip(source, target, same, ClipWish(damaged=True))
+    assert any(words in remark for remark in made.remarks)
+    assert target.exists()
+    result = CliRunner().invoke(cli, ["apply", str(LUT), str(source), str(tmp_path / "cli.mkv")])
+    assert result.exit_code == 1
+    assert words in result.stderr
+    assert not (tmp_path / "cli.mkv").exists()
+
+
+def test_a_full_disk_is_the_results_fault(tmp_path: Path) -> None:
+    """With a limit on the size of files, as a full disk has one: the source is not blamed."""
+    source = tmp_path / "in.mkv"
+    _many(source, "ffv1", "yuv444p10le")
+    code = (
+        "import resource, signal, sys\n"
+        "from sfumato.core.errors import SfumatoError\n"
+        "from sfumato.work.results.clips import graded_clip\n"
+        "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000))\n"
+        "try:\n"
+        "    graded_clip(sys.argv[1], sys.argv[2], lambda rgb: rgb)\n"
+        "except SfumatoError as error:\n"
+        "    print(type(error).__name__, error.where, error.summary)\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(source), str(tmp_path / "out.mkv")],
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        check=False,
+    )
+    assert done.stdout.startswith(f"ExportError {tmp_path / 'out.mkv'} "), done.stdout + done.stderr
+    assert [p.name for p in tmp_path.iterdir()] == ["in.mkv"]
 
 
 def test_codecs_are_chosen_and_refused() -> None:
