@@ -47,7 +47,8 @@ def run(source: str, target: str, frames: int) -> None:
 
     from sfumato.core.lut.table import Table3D, lattice_colours
     from sfumato.core.lut.transform import Transform
-    from sfumato.work.results.clips import ClipWish, graded_clip
+    from sfumato.work.results.clip_line import ClipWish
+    from sfumato.work.results.clips import graded_clip
     from sfumato.work.results.stills import chain_of
     from sfumato.work.warm import warm
 

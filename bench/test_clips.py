@@ -14,7 +14,8 @@ from av.filter import Graph
 import sfumato
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.clip_line import ClipWish
+from sfumato.work.results.clips import graded_clip
 from sfumato.work.results.codecs import EFFORTS
 from sfumato.work.results.stills import chain_of
 from sfumato.work.warm import warm

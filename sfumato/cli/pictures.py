@@ -180,7 +180,7 @@ def apply_(
     }
     load_kernels()
     if is_clip:
-        from sfumato.work.results.clips import ClipWish
+        from sfumato.work.results.clip_line import ClipWish
 
         wish = ClipWish(codec or "", quality, effort, damaged=damaged)
         _clip(transforms, source, target, interp, names, wish, force)

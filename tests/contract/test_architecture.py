@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import ast
 import importlib
+import inspect
 import os
+import pkgutil
 import subprocess
 import sys
 from pathlib import Path
@@ -14,12 +16,13 @@ import pytest
 import strategies
 from conftest import ROOT
 
+import sfumato.app
 from sfumato.core import controls
 from sfumato.core.controls import Kind
 
 PACKAGE = ROOT / "sfumato"
 FILES = sorted(PACKAGE.rglob("*.py"))
-RUNNERS = {"app/services/jobs.py"}
+RUNNERS = {"app/services/jobs.py", "app/guard.py"}
 
 
 def _trees():
@@ -189,3 +192,21 @@ def test_no_machine_paths_in_the_tree() -> None:
             text = (ROOT / name).read_text(errors="ignore")
             assert str(ROOT.parent) + "/" not in text, name
             assert home == "/" or home not in text, name
+
+
+def test_every_method_that_qt_calls_is_guarded() -> None:
+    """An error that leaves an override can end the process; see `sfumato.app.guard`."""
+    count = 0
+    for info in pkgutil.walk_packages(sfumato.app.__path__, "sfumato.app."):
+        module = importlib.import_module(info.name)
+        for cls in vars(module).values():
+            if not inspect.isclass(cls) or cls.__module__ != module.__name__:
+                continue
+            above = [b for b in cls.__mro__[1:] if b.__module__.startswith("PySide6")]
+            for name, method in vars(cls).items():
+                if not inspect.isfunction(method) or name.startswith("__"):
+                    continue
+                if any(name in vars(base) for base in above):
+                    assert hasattr(method, "is_guarded"), f"{cls.__qualname__}.{name}"
+                    count += 1
+    assert count > 150

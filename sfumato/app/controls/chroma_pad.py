@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWi
 from sfumato.app.controls.editor import Editor
 from sfumato.app.controls.hand import Field, arrow, bounded, plane
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.guard import guarded
 from sfumato.app.theme import colour, focus_ring, quiet_font
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
@@ -57,10 +58,12 @@ class ChromaPad(Field):
             self.show_place(x, y)
             self.moved.emit(x, y)
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = (event.position(), self.x_, self.y_)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is None:
             return
@@ -70,11 +73,13 @@ class ChromaPad(Field):
         r = self._box()
         self._put(x + fine * d.x() / r.width() * 2, y - fine * d.y() / r.height() * 2)
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._put(0.0, 0.0)
         self.released.emit()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = arrow(event, 0.02)
         if step is not None:
@@ -84,6 +89,7 @@ class ChromaPad(Field):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -133,10 +139,12 @@ class LevelBar(Field):
             self.show_level(level)
             self.moved.emit(level)
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = (event.position().y(), self.level)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             y, level = self._held
@@ -144,11 +152,13 @@ class LevelBar(Field):
             span = (self._high - self._low) / (self.height() - 8)
             self._put(level - fine * (event.position().y() - y) * span)
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._put(self._home)
         self.released.emit()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = arrow(event, (self._high - self._low) / 100)
         if step is not None:
@@ -158,6 +168,7 @@ class LevelBar(Field):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.hand import Field
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import STRAIGHT, Points
 from sfumato.core.glazes.curves import with_point
@@ -55,6 +56,7 @@ class CurveField(Field):
         self.setMouseTracking(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)
 
+    @guarded
     def sizeHint(self) -> QSize:
         return super().sizeHint().expandedTo(self.minimumSize())
 
@@ -118,6 +120,7 @@ class CurveField(Field):
             self.released.emit()
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         index = self._nearest(at)
@@ -144,6 +147,7 @@ class CurveField(Field):
             self._held = True
             self._grab = self.place(*self.points[index]) - at
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             x, y = self._value(event.position() + self._grab)
@@ -151,6 +155,7 @@ class CurveField(Field):
                 x = self.points[self.chosen][0]
             self.move_point(self.chosen, x, y)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, modifiers = event.key(), event.modifiers()
         step = 0.01
@@ -178,6 +183,7 @@ class CurveField(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.core.controls import Kind
 from sfumato.work.colours import Incoming
 
@@ -65,6 +66,7 @@ class Chooser(QComboBox):
             self.addItems(options)
             self.setCurrentText(chosen)
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.hasFocus():
             super().wheelEvent(event)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import Chooser, Editor, painted
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.core.controls import (
     Choice,
     File,
@@ -178,6 +179,7 @@ class FileEditor(Editor):
             step.clicked.connect(lambda _on, h=how: self.wanted.emit(field, h))
             row.addWidget(step)
 
+    @guarded
     def eventFilter(self, _button: QObject, event: QEvent) -> bool:
         """Step with the arrow keys while the file has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from sfumato.app.controls.hand import Field
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, focus_ring
 
 KEYS = (
@@ -70,6 +71,7 @@ class FrameBar(Field):
         self.limited.emit(self.first, self.last)
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -85,6 +87,7 @@ class FrameBar(Field):
             if abs(x - here) > 4:
                 self._go(self._at(x))
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         frame = self._at(event.position().x())
         if self._held == "frame":
@@ -94,6 +97,7 @@ class FrameBar(Field):
         elif self._held == "last":
             self._limit(self.first, max(frame, self.first))
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -113,6 +117,7 @@ class FrameBar(Field):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
@@ -38,11 +39,13 @@ class Field(QWidget):
         self.setAccessibleName(name)
         self.setToolTip(tip)
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._held:
             self._held = None
             self.released.emit()
 
+    @guarded
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
             self.released.emit()

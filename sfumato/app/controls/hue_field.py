@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from sfumato.app.controls.hand import Field
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.colour import oklab
@@ -139,6 +140,7 @@ class HueField(Field):
                 best, found = length, (field, i)
         return found
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         found = self._nearest(at)
@@ -158,6 +160,7 @@ class HueField(Field):
                 self.move_point(hue, value)
         self._held = True
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             r = self._box(self.row)
@@ -168,6 +171,7 @@ class HueField(Field):
                 hue = point[0]
             self.move_point(hue, value)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, modifiers = event.key(), event.modifiers()
         share = 1.0
@@ -210,6 +214,7 @@ class HueField(Field):
             self.choose(*every[place % len(every)])
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

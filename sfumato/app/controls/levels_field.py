@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 from sfumato.app.controls.editor import TabbedEditor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.arrays import Array
 from sfumato.core.controls import LEVELS, STRAIGHT_LEVELS, LevelSet
@@ -111,6 +112,7 @@ class LevelsField(Field):
             self.put(index, code)
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             at = event.position()
@@ -119,14 +121,17 @@ class LevelsField(Field):
             self._held = away[self.chosen] < 30
             self.update()
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             self.move_handle(self.chosen, self._code(event.position().x()))
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self.put(self.chosen, STRAIGHT_LEVELS[self.chosen])
         self.released.emit()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, step = event.key(), arrow(event, 0.005)
         if step is not None:
@@ -140,6 +145,7 @@ class LevelsField(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

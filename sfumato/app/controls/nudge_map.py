@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, plane, qcolor, share
+from sfumato.app.guard import guarded
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.controls import MOST_PAIRS, REACH, Lab, Pair
 from sfumato.work.colours import Incoming
@@ -134,6 +135,7 @@ class NudgeMap(Field):
                 return self.chosen, "reach"
         return -1, ""
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -150,6 +152,7 @@ class NudgeMap(Field):
             self.choose(len(self.pairs) - 1)
             self.edited.emit(self.pairs)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         pair = self.pair()
         if not self._held or pair is None:
@@ -165,6 +168,7 @@ class NudgeMap(Field):
         else:
             self.put(source=(round(self._lightness(a, b), 4), a, b))
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, pair, step = event.key(), self.pair(), arrow(event, 0.004)
         if step is not None and pair is not None:
@@ -181,6 +185,7 @@ class NudgeMap(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

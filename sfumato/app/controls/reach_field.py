@@ -23,6 +23,7 @@ from sfumato.app.controls.editor import Editor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, srgb
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import kinds
@@ -190,6 +191,7 @@ class ReachStrip(Field):
             self._put(**{_NUMBERS[self.way][1]: _WAYS[self.way]})
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -204,16 +206,19 @@ class ReachStrip(Field):
             self._held = ("middle", self.laying.hue - self._value(at.x()))
         self.update()
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             name, apart = self._held
             self.move_handle(name, self._value(event.position().x()) + apart)
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self._open(self.handles()[self.chosen][0])
         self.released.emit()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         step = arrow(event, 2.0 if self.way == "hue" else _WAYS[self.way] / 100)
@@ -252,6 +257,7 @@ class ReachStrip(Field):
             out = out * eased((high + soft - x) / soft)
         return out
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -357,6 +363,7 @@ class ReachEditor(Editor):
         row3.addWidget(self.pick)
         column.addLayout(row3)
 
+    @guarded
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for more about the number or the strip under the hand."""
         under = self.childAt(event.pos())

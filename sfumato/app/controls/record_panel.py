@@ -22,6 +22,7 @@ from sfumato.app.controls.hue_editor import HueEditor
 from sfumato.app.controls.levels_field import LevelsEditor
 from sfumato.app.controls.nudge_editor import NudgeEditor
 from sfumato.app.controls.tint_ramp import RampEditor
+from sfumato.app.guard import guarded
 from sfumato.core.controls import (
     Choice,
     Curve,
@@ -112,6 +113,7 @@ class RecordPanel(QWidget):
         for editor in self.editors:
             editor.setVisible(self._fields[editor] in fields)
 
+    @guarded
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for more about the control under the hand."""
         under = next((e for e in self.editors if e.geometry().contains(event.pos())), None)

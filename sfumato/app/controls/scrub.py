@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import Number
 
@@ -136,12 +137,14 @@ class ScrubNumber(QWidget):
         return 0.1 if modifiers & Qt.KeyboardModifier.AltModifier else 1.0
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = event.position()
             self._start = self._value
             self._moved = False
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
@@ -150,17 +153,20 @@ class ScrubNumber(QWidget):
             self._moved = True
             self._set(self._start + dx * self.kind.step / 2 * self._factor(event.modifiers()))
 
+    @guarded
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._press is not None:
             self._press = None
             if self._moved:
                 self.released.emit()
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self._press = None
         self._set(self.default)
         self.released.emit()
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         if not self.hasFocus():
             event.ignore()
@@ -169,6 +175,7 @@ class ScrubNumber(QWidget):
         self._set(self._value + steps * self.kind.step * self._factor(event.modifiers()))
         self.released.emit()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         up = key in (Qt.Key.Key_Up, Qt.Key.Key_Right)
@@ -185,6 +192,7 @@ class ScrubNumber(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
             self.released.emit()
@@ -205,6 +213,7 @@ class ScrubNumber(QWidget):
         field.show()
         field.setFocus()
 
+    @guarded
     def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
@@ -227,6 +236,7 @@ class ScrubNumber(QWidget):
             self.released.emit()
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -241,9 +251,11 @@ class ScrubNumber(QWidget):
         painter.drawText(inner, side | Qt.AlignmentFlag.AlignVCenter, self.text())
         focus_ring(self, painter)
 
+    @guarded
     def enterEvent(self, _event: QEnterEvent) -> None:
         self.update()
 
+    @guarded
     def leaveEvent(self, _event: QEvent) -> None:
         self.update()
 
@@ -268,11 +280,13 @@ class SlimBar(QWidget):
         low, high = self._soft
         return min(max((value - low) / (high - low), 0.0), 1.0)
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = (event.position().x(), self._number.value())
             self._number.setFocus(Qt.FocusReason.MouseFocusReason)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
@@ -283,14 +297,17 @@ class SlimBar(QWidget):
             start + (event.position().x() - x) / max(self.width(), 1) * (high - low) * fine
         )
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._press is not None:
             self._press = None
             self._number.released.emit()
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._number.mouseDoubleClickEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

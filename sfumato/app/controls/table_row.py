@@ -6,10 +6,12 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QPalette
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import colour
 
 
 class TableRow(QStyledItemDelegate):
+    @guarded
     def initStyleOption(
         self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:

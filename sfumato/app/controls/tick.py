@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import colour, focus_ring
 
 
@@ -21,6 +22,7 @@ class Tick(QAbstractButton):
         width = 22 if not text else 26 + self.fontMetrics().horizontalAdvance(text)
         self.setFixedSize(width, 22)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

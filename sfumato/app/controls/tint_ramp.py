@@ -14,6 +14,7 @@ from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.editor import Editor, fresh, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, qcolor, srgb
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.controls import MOST_STOPS, STOP, STOP_GAP, Ramp, Stop, Stops
@@ -106,6 +107,7 @@ class TintRamp(Field):
             self.released.emit()
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         near = [i for i, s in enumerate(self.stops) if distance(self.place(s[0]), at) < 11]
@@ -122,11 +124,13 @@ class TintRamp(Field):
             self.add(self._tone(at.x()))
         self._held = True
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         stop = self.stop()
         if self._held and stop is not None:
             self.put((self._tone(event.position().x()), *stop[1:]))
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, stop, step = event.key(), self.stop(), arrow(event, 0.01, 0.002)
         if step is not None and stop is not None:
@@ -144,6 +148,7 @@ class TintRamp(Field):
             super().keyPressEvent(event)
 
     # --- look ------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

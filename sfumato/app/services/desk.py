@@ -88,6 +88,8 @@ class Desk(QObject):
         self._rest = single_shot(self, rests.picture, self._at_rest)
         self._measure = single_shot(self, rests.loss, self._ask_loss)
         self._later = single_shot(self, 30, self._start_rest)
+        # First of all: whoever hears of a change finds choices that are there.
+        model.changed.connect(view.fit)
         model.changed.connect(self._on_changed)
         view.changed.connect(self._on_view)
 

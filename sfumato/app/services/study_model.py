@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from sfumato.app.guard import guarded
 from sfumato.core.study.study import Study
 
 
@@ -21,15 +22,19 @@ class _Edit(QUndoCommand):
         self.after = after
         self.key = key
 
+    @guarded
     def redo(self) -> None:
         self._model._show(self.after)
 
+    @guarded
     def undo(self) -> None:
         self._model._show(self.before)
 
+    @guarded
     def id(self) -> int:
         return 1 if self.key is not None else -1
 
+    @guarded
     def mergeWith(self, other: QUndoCommand) -> bool:
         if not isinstance(other, _Edit) or other.key != self.key:
             return False

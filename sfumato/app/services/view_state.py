@@ -11,6 +11,8 @@ from PySide6.QtCore import QObject, Signal
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.graticule import PERCENT
 from sfumato.core.measure.scopes import Band
+from sfumato.core.study.coat import every
+from sfumato.core.study.study import Study
 
 MODES = {"one": "One", "split": "Split", "side": "Side", "difference": "Diff", "all": "All"}
 
@@ -51,6 +53,39 @@ class ViewState:
 
 
 _USUAL = ViewState()
+_PINNED, _MATTE = "pinned", "matte"  # sides of the Easel
+
+
+def fitted(now: ViewState, before: Study, after: Study) -> ViewState:
+    """Return a state without shots and coats that are not there: the one rule, whatever changed.
+
+    A shot that was taken out leaves the choice to its neighbour; a coat is chosen only in the Look
+    or in the Ground of the chosen shot.
+    """
+    ids = [s.id for s in after.shots]
+    shot = now.shot
+    if shot not in ids:
+        place = next((i for i, s in enumerate(before.shots) if s.id == shot), 0)
+        shot = ids[min(place, len(ids) - 1)] if ids else ""
+    ground = next((s.ground for s in after.shots if s.id == shot), ())
+    here = {c.id for c in every((*after.look.coats, *ground))}
+    every_coat = here | {c.id for s in after.shots for c in every(s.ground)}
+    coat = now.coat if now.coat in here else ""
+    pinned = now.pinned if now.pinned in ids else ""
+    return attrs.evolve(
+        now,
+        shot=shot,
+        coat=coat,
+        picking=now.picking if now.picking in here else "",
+        pick_part="" if now.picking and now.picking not in here else now.pick_part,
+        solo=now.solo if now.solo in here and now.solo == coat else "",
+        marked=tuple(i for i in now.marked if i in every_coat),
+        marked_shots=tuple(i for i in now.marked_shots if i in ids),
+        pinned=pinned,
+        a=_USUAL.a if not pinned and now.a == _PINNED else now.a,
+        b=_USUAL.b if not coat and now.b == _MATTE else now.b,
+        play=now.play if shot == now.shot else None,
+    )
 
 
 class ViewModel(QObject):
@@ -61,6 +96,7 @@ class ViewModel(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._now = ViewState()
+        self._study = Study()
 
     @property
     def now(self) -> ViewState:
@@ -69,7 +105,15 @@ class ViewModel(QObject):
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
-        before, after = self.now, attrs.evolve(self.now, **values)
+        self._show(fitted(attrs.evolve(self.now, **values), self._study, self._study))
+
+    def fit(self, before: Study, after: Study) -> None:
+        """The study is another one: let go of what is not in it."""
+        self._study = after
+        self._show(fitted(self.now, before, after))
+
+    def _show(self, after: ViewState) -> None:
+        before = self._now
         if after != before:
             self._now = after
             self.changed.emit(before, after)

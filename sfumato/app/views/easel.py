@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
@@ -296,6 +297,7 @@ class Easel(QWidget):
             return False
         return abs((at.y() if self.across else at.x()) - self.split_line()) < 7
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         self._drag_at = at
@@ -310,6 +312,7 @@ class Easel(QWidget):
             elif self._near_line(at):
                 self._drag = "split"
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._drag == "pan":
@@ -350,18 +353,22 @@ class Easel(QWidget):
         else:
             self.unsetCursor()
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = ""
         self._point(self._drag_at)
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if not self.picking:
             self.set_zoom(1.0 if self.zoom is None else None, event.position())
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.angleDelta().y():
             self.step_zoom(event.angleDelta().y() > 0, event.position())
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         step = 0.05 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
@@ -379,19 +386,23 @@ class Easel(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
             self._space = False
             self._point(self._drag_at)
 
+    @guarded
     def focusInEvent(self, event: QFocusEvent) -> None:
         tabs = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
         self._by_key = event.reason() in tabs
         super().focusInEvent(event)
 
+    @guarded
     def leaveEvent(self, _event: QEvent) -> None:
         self.left.emit()
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self.geometry_changed.emit()
 
@@ -407,6 +418,7 @@ class Easel(QWidget):
             (y1 - y0) * r.height(),
         )
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), MOUNTS[self.mount])

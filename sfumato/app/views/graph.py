@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
@@ -100,13 +101,16 @@ class Graph(QWidget):
         self._middle = QPointF(seen.center().x(), seen.top() + seen.height() / 2)
         self.update()
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.angleDelta().y():
             self.zoom_by(1.25 if event.angleDelta().y() > 0 else 0.8, event.position())
 
+    @guarded
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
         self.reset()
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._from = event.position()
         if event.button() == Qt.MouseButton.MiddleButton:
@@ -114,6 +118,7 @@ class Graph(QWidget):
         elif event.button() == Qt.MouseButton.LeftButton:
             self._drag = "turn" if self.turns else ""
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._drag == "turn":
@@ -125,9 +130,11 @@ class Graph(QWidget):
             self._from = at
             self.update()
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = ""
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import focus_ring
 from sfumato.app.views import instruments as package
@@ -112,17 +113,20 @@ class ScopeView(Graph):
         return self.spec.zooms
 
     # --- hand --------------------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         if event.button() == Qt.MouseButton.LeftButton and self.spec.marks:
             self._drag = "band"
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         super().mouseMoveEvent(event)
         if self._drag == "band" and self._is_far(event.position()):
             band = self.spec.band_between(self, self._from, event.position())
             self.band_marked.emit(band)
 
+    @guarded
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag == "band" and not self._is_far(event.position()):
             self.band_marked.emit(None)
@@ -131,6 +135,7 @@ class ScopeView(Graph):
     def _is_far(self, at: QPointF) -> bool:
         return (at - self._from).manhattanLength() > 3
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         coarse = 5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
@@ -141,6 +146,7 @@ class ScopeView(Graph):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = self.begin()
         self.spec.paint(self, painter)

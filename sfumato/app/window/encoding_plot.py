@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.core.colour.encodings import Encoding, encoding
 
@@ -26,6 +27,7 @@ class EncodingPlot(QWidget):
         self._space = space
         self.update()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

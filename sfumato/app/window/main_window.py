@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QEvent, QPoint, Qt, QTimer
+from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from sfumato._version import VERSION
 from sfumato.app import rooms as rooms_package
+from sfumato.app.guard import guarded
 from sfumato.app.services.actions import Actions, ActionSpec
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Queue
@@ -164,6 +165,7 @@ class MainWindow(QMainWindow):
         self.notices.bug.connect(self._on_bug)
 
     # --- keeping up ------------------------------------------------------------------------------
+    @guarded
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         QTimer.singleShot(0, self, self._at_first)
@@ -235,16 +237,13 @@ class MainWindow(QMainWindow):
         own = [room.keys for room in self.rooms.values()]
         KeysSheet(self.actions_table, own, self).open()
 
-    def about(self) -> None:
-        self.notices.note(
-            f"Sfumato {VERSION}: builds LUTs from grades and proves them", "MIT licence"
-        )
-
     # --- files dropped, keys, closing ------------------------------------------------------------
+    @guarded
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
 
+    @guarded
     def dropEvent(self, event: QDropEvent) -> None:
         files = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
         event.acceptProposedAction()
@@ -266,15 +265,12 @@ class MainWindow(QMainWindow):
                 )
             )
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() != Qt.Key.Key_Escape or not self.room.escape():
             super().keyPressEvent(event)
 
-    def changeEvent(self, event: QEvent) -> None:
-        super().changeEvent(event)
-        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
-            self.files.look_at_disk()
-
+    @guarded
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.files.may_close():
             event.ignore()

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import Queue, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.theme import colour
@@ -72,6 +73,7 @@ class NoticeStrip(QWidget):
         if self._act is not None:
             self._act()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("raised"))

@@ -6,6 +6,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from sfumato.app.guard import guarded
+
 
 class Palette(QDialog):
     """Type to narrow, arrow keys to choose, Enter to run."""
@@ -47,6 +49,7 @@ class Palette(QDialog):
                 self.list.setCurrentRow(row)
                 break
 
+    @guarded
     def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False

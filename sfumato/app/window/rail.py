@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.services.room import RoomSpec
 from sfumato.app.services.view_state import ViewModel
 from sfumato.app.theme import colour, focus_ring, quiet_font
@@ -23,6 +24,7 @@ class _RoomButton(QAbstractButton):
         self.setFixedSize(72, 62)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

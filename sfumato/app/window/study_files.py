@@ -9,6 +9,7 @@ from pathlib import Path
 import attrs
 from attrs import frozen
 from PySide6.QtCore import QObject, QTimer
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QMenu
 
 from sfumato.app.services.jobs import Lane
@@ -60,6 +61,9 @@ class StudyFiles(QObject):
         self._autosave = self._timer()
         self._autosave_last = self._timer()
         self.model.changed.connect(lambda _b, _a: self._plan_autosave())
+        app = QGuiApplication.instance()
+        assert isinstance(app, QGuiApplication)
+        app.focusWindowChanged.connect(self._on_focus)
 
     def _timer(self) -> QTimer:
         timer = QTimer(self)
@@ -217,6 +221,11 @@ class StudyFiles(QObject):
         if answer == "both":
             return self._save(_beside(file))
         return answer == "replace" and self._save(file)
+
+    def _on_focus(self, focused: object) -> None:
+        """A window of ours came to the front."""
+        if focused is not None:
+            self.look_at_disk()
 
     def _is_changed_on_disk(self) -> bool:
         """Whether the study's file is another than was read or written here; one that is gone is not."""

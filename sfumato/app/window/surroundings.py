@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
+from sfumato._version import VERSION
 from sfumato.app import theme
 from sfumato.app.services.room import Zooming
 from sfumato.app.services.screen_profile import x11_profile
@@ -32,6 +33,11 @@ class Surroundings(QObject):
     def restore(self) -> None:
         """Show pictures for the screen of before."""
         self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
+
+    def about(self) -> None:
+        self.services.notices.note(
+            f"Sfumato {VERSION}: builds LUTs from grades and proves them", "MIT licence"
+        )
 
     # --- zoom --------------------------------------------------------------------------------------
     def _zoom(self, zoom: float | None) -> None:

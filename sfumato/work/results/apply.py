@@ -28,7 +28,8 @@ from sfumato.work.files import cut_name, read_json, write_bytes
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
-from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.clip_line import ClipWish
+from sfumato.work.results.clips import graded_clip
 from sfumato.work.results.stills import (
     Chain,
     chain_of,

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import painted
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.apply.apply_settings import ApplySettings
 from sfumato.app.services.jobs import single_shot
 from sfumato.app.services.rests import Rests
@@ -75,6 +76,7 @@ class ApplyPage(QWidget):
         if self.isVisible():
             self._later.start()
 
+    @guarded
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh(fresh=self._is_stale)

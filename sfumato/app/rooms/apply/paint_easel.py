@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.views.easel import Easel
 from sfumato.core.arrays import Array
@@ -118,6 +119,7 @@ class PaintEasel(Easel):
             self._down = False
             self.ended.emit()
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         plain = event.button() == Qt.MouseButton.LeftButton and not self._space
         if plain and not self._pen:
@@ -125,6 +127,7 @@ class PaintEasel(Easel):
         else:
             super().mousePressEvent(event)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag:
             super().mouseMoveEvent(event)
@@ -132,14 +135,17 @@ class PaintEasel(Easel):
             self._go(event.position(), 1.0)
             self._point(event.position())
 
+    @guarded
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self._pen:
             self._lift()
         super().mouseReleaseEvent(event)
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)  # two dabs, no zoom
 
+    @guarded
     def tabletEvent(self, event: QTabletEvent) -> None:
         """Take a pen as the brush, with its pressure."""
         kind, at = event.type(), event.position()
@@ -153,6 +159,7 @@ class PaintEasel(Easel):
             self._pen = False
         event.accept()
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         turned = event.angleDelta().y() or event.angleDelta().x()
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and turned:
@@ -160,6 +167,7 @@ class PaintEasel(Easel):
         else:
             super().wheelEvent(event)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         moves: dict[int, tuple[int, int]] = {
@@ -189,6 +197,7 @@ class PaintEasel(Easel):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def leaveEvent(self, event: QEvent) -> None:
         if not self._down:
             self._hand = None
@@ -202,6 +211,7 @@ class PaintEasel(Easel):
             self.setCursor(Qt.CursorShape.CrossCursor)
 
     # --- look --------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if not self.picture[0]:

@@ -66,7 +66,7 @@ class PaintModel(QObject):
         shot = self.shot
         if shot is None:
             return Mask()
-        return shot.mask if self.layer == 0 else shot.layers[self.layer - 1].mask
+        return shot.layers[self.layer - 1].mask if 0 < self.layer <= len(shot.layers) else shot.mask
 
     @property
     def is_busy(self) -> bool:
@@ -264,7 +264,7 @@ class PaintModel(QObject):
     def coat(self) -> Coat | None:
         """The LUT of the chosen layer, None for the Look."""
         shot = self.shot
-        if shot is None or self.layer == 0:
+        if shot is None or not 0 < self.layer <= len(shot.layers):
             return None
         return shot.layers[self.layer - 1].coat
 

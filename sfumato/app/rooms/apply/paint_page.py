@@ -22,6 +22,7 @@ from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
@@ -286,6 +287,7 @@ class PaintPage(QWidget):
         whose = "The Look acts" if model.layer == 0 else "The layer acts"
         self.state.setText(f"{whose} {where}{marks}")
 
+    @guarded
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.easel.setFocus()

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
 from sfumato.app.theme import RADIUS, colour, strong_font
@@ -63,6 +64,7 @@ class _FindingRow(QWidget):
             button.clicked.connect(lambda: toggle(finding.repair))
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.rooms.convert.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
@@ -39,6 +40,7 @@ class _Picture(QWidget):
         self.setAccessibleName(caption)
         self.update()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -79,6 +81,7 @@ class _Swatches(QWidget):
         self.colours: list[tuple[str, np.ndarray]] = []
         self.setFixedHeight(46)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

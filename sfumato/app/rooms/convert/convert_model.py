@@ -13,6 +13,7 @@ from attrs import frozen
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.notices import Notices
 from sfumato.core.errors import SfumatoError, ValueRefused
@@ -247,9 +248,11 @@ class _Edit(QUndoCommand):
         super().__init__(title)
         self._model, self._before, self._after = model, model.bench, after
 
+    @guarded
     def redo(self) -> None:
         self._model._show(self._after)
 
+    @guarded
     def undo(self) -> None:
         self._model._show(self._before)
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.convert.assay_panel import AssayPanel
 from sfumato.app.rooms.convert.batch_panel import BatchPanel
 from sfumato.app.rooms.convert.compare_panel import ComparePanel
@@ -43,6 +44,7 @@ class ConvertPage(QWidget):
         if self.middle.currentWidget() is self.compare:
             self.show_assay()
 
+    @guarded
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.list.files.setFocus()
@@ -50,6 +52,7 @@ class ConvertPage(QWidget):
     def show_assay(self) -> None:
         self.middle.setCurrentWidget(self.assay)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.middle.currentWidget() is self.compare:
             self.show_assay()

@@ -26,6 +26,7 @@ from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.core.controls import Number
@@ -64,9 +65,11 @@ class _Row(QStyledItemDelegate):
         super().__init__(parent)
         self._model = model
 
+    @guarded
     def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:
         return QSize(120, 48)
 
+    @guarded
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         entry = index.data(Qt.ItemDataRole.UserRole)
         seen = self._model.of(entry)
@@ -109,6 +112,7 @@ class _Files(QListWidget):
     remove_wanted = Signal()
     move_wanted = Signal(int)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):

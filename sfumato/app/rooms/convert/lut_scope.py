@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import focus_ring
 from sfumato.app.theme import instrument_colour as colour
@@ -58,6 +59,7 @@ class LutScope(Graph):
         self._view, self._other = view, other
         self.update()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = self.begin()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
@@ -138,16 +140,19 @@ class LutScope(Graph):
         area = QRectF(self.rect()).adjusted(1, 1, -1, -1)
         self.cube.paint(painter, area, points, colour("line"), colour("quiet"))
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.turns:
             super().mousePressEvent(event)
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.turns:
             super().wheelEvent(event)
         else:
             event.ignore()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.turns:
             super().keyPressEvent(event)

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidg
 
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.look.smear import Smear
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
@@ -61,6 +62,7 @@ class _NameField(QLineEdit):
             if keep:
                 self.ended.emit(self.text().strip())
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             event.accept()
@@ -68,6 +70,7 @@ class _NameField(QLineEdit):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._end(True)
@@ -183,11 +186,13 @@ class CoatRow(QWidget):
             self.label.setFont(font)
             self.update()
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._press = event.globalPosition()
             self._moving = False
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
@@ -196,6 +201,7 @@ class CoatRow(QWidget):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
             self.dragged.emit(self.coat.id, event.globalPosition().y(), False)
 
+    @guarded
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
@@ -221,13 +227,16 @@ class CoatRow(QWidget):
         own = "Group" if self.coat.is_group else self.coat.spec.title if self.coat.spec else ""
         self.renamed.emit(self.coat.id, "" if name == own else name)
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.label.geometry().contains(event.position().toPoint()):
             self.rename()
 
+    @guarded
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_wanted.emit(self.coat.id, event.globalPos())
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         with_control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if event.key() == Qt.Key.Key_Space and with_control:
@@ -241,6 +250,7 @@ class CoatRow(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

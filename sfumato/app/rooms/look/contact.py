@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
@@ -105,6 +106,7 @@ class Contact(QWidget):
         self.update()
 
     # --- mouse and keys --------------------------------------------------------------------------
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         found = self.shot_at(event.position().toPoint())
         if not found:
@@ -116,11 +118,13 @@ class Contact(QWidget):
         else:
             self.chosen.emit(found)
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         found = self.shot_at(event.position().toPoint())
         if found:
             self.opened.emit(found)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ids = [s.id for s in self._shots]
         index = ids.index(self._current) if self._current in ids else 0
@@ -139,14 +143,17 @@ class Contact(QWidget):
         elif step is None:
             super().keyPressEvent(event)
 
+    @guarded
     def focusInEvent(self, event: QFocusEvent) -> None:
         tabs = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
         self._by_key = event.reason() in tabs
         super().focusInEvent(event)
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self.size_changed.emit()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QLabel, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, painted
 from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.guard import guarded
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
@@ -106,10 +107,12 @@ class DeviceSheet(QDialog):
     def is_busy(self) -> bool:
         return self._lane.is_busy
 
+    @guarded
     def done(self, code: int) -> None:
         self._lane.close()
         super().done(code)
 
+    @guarded
     def closeEvent(self, event: QCloseEvent) -> None:
         self._lane.close()
         super().closeEvent(event)

@@ -20,6 +20,7 @@ from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -438,6 +439,7 @@ class EaselPanel(QWidget):
             label.setVisible(wanted <= room)
             room -= wanted if wanted <= room else 0
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._fit_readout()
 

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import Chooser, painted
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.deliver import plain_name
@@ -279,6 +280,7 @@ class ExportSheet(QDialog):
         self.wish = ExportWish(file, self.target, self.title.text().strip(), file.exists())
         self.accept()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.reject()

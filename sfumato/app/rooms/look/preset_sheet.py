@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
@@ -44,7 +45,9 @@ def _icon(picture: QPixmap) -> QIcon:
 
 
 class Tiles(QListWidget):
-    """The wall; a tile is dragged as its file."""
+    """The wall; a tile is dragged as its file. `dropped()`: a drag is over."""
+
+    dropped = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -56,7 +59,18 @@ class Tiles(QListWidget):
         self.setUniformItemSizes(True)
         self.setDragEnabled(True)
         self.setAccessibleName("Presets")
+        self.is_dragging = False
 
+    @guarded
+    def startDrag(self, actions: Qt.DropAction) -> None:
+        self.is_dragging = True
+        try:
+            super().startDrag(actions)  # in a loop of its own, in which the sheet may be closed
+        finally:
+            self.is_dragging = False
+            self.dropped.emit()
+
+    @guarded
     def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData:
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(i.data(_ROLE).file)) for i in items])
@@ -71,7 +85,7 @@ class PresetSheet(QDialog):
 
     def __init__(self, desk: Desk, notices: Notices, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._is_over = False
         self.setWindowTitle("Presets")
         self.setObjectName("presets")
         self.resize(800, 640)
@@ -100,6 +114,7 @@ class PresetSheet(QDialog):
         row.addWidget(self.filter)
         column.addLayout(row)
         self.tiles = Tiles()
+        self.tiles.dropped.connect(self._go)
         column.addWidget(self.tiles, 1)
         self.about = QLabel()
         self.about.setWordWrap(True)
@@ -238,10 +253,12 @@ class PresetSheet(QDialog):
         if each is not None and not each.shipped:
             self.remove_wanted.emit(each)
 
+    @guarded
     def done(self, code: int) -> None:
         self._end()
         super().done(code)
 
+    @guarded
     def closeEvent(self, event: QCloseEvent) -> None:
         self._end()
         super().closeEvent(event)
@@ -250,3 +267,10 @@ class PresetSheet(QDialog):
         self._todo = []
         for lane in (self._lane, self._reader):
             lane.close()
+        self._is_over = True
+        self._go()
+
+    def _go(self) -> None:
+        """Be deleted once closed: not while the loop of a drag still runs in it."""
+        if self._is_over and not self.tiles.is_dragging:
+            self.deleteLater()

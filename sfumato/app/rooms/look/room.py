@@ -113,33 +113,10 @@ class LookRoom(Room):
         self.shot_edits.player.shown_rate.connect(panel.show_rate)
 
     # --- keeping up ------------------------------------------------------------------------------
-    def _on_changed(self, _before: Study, after: Study) -> None:
-        """Let go of shots and glazes that are no longer there."""
-        view, ids = self.services.view, {s.id for s in after.shots}
-        if view.now.shot not in ids:
-            view.set(shot=after.shots[0].id if after.shots else "")
-        known = {c.id for c in after.every_coat()}
-        view.set(marked=tuple(i for i in view.now.marked if i in known))
-        if view.now.coat and view.now.coat not in known:
-            view.set(coat="", picking="")
-        self._leave_coat(after)
-        if view.now.pinned not in ids:
-            self.shot_edits.unpin()
-        view.set(marked_shots=tuple(i for i in view.now.marked_shots if i in ids))
+    def _on_changed(self, _before: Study, _after: Study) -> None:
         self._show_shots()
 
-    def _leave_coat(self, study: Study) -> None:
-        """Let go of a glaze of another shot's Ground."""
-        view = self.services.view
-        if view.now.coat and study.root(view.now.coat) not in (LOOK, view.now.shot):
-            view.set(coat="")
-
     def _on_view(self, before: ViewState, after: ViewState) -> None:
-        view, study = self.services.view, self.services.model.study
-        if (before.coat, before.shot) != (after.coat, after.shot) and after.solo != after.coat:
-            view.set(solo="")
-        if before.coat != after.coat and not after.coat:
-            view.forget_side(MATTE)
         if before.believed != after.believed:
             self._show_guesses()
         if before.b != after.b and after.b == DEVICE:
@@ -147,7 +124,6 @@ class LookRoom(Room):
         if before.shot != after.shot or before.marked_shots != after.marked_shots:
             self._show_shots()
         if before.shot != after.shot:
-            self._leave_coat(study)
             self.seal.refresh()
 
     def _show_guesses(self) -> None:

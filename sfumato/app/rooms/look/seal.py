@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVB
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -229,6 +230,7 @@ class Seal(QWidget):
         self._model.end_gesture()
         self._desk.release()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         r = QRectF(self.rect()).adjusted(10, 4, -10, -8)

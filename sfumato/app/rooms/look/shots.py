@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.services.desk import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
@@ -79,6 +80,8 @@ class ShotsStrip(QWidget):
             self._shots = shots
             return
         self._shots, self._current, self._marked = shots, current, marked
+        if self._press is not None and all(s.id != self._press[0] for s in shots):
+            self._press = self._drop = None  # what was taken up is gone
         names = [s.name for s in shots if s.id == current]
         self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")
         self._reveal()
@@ -119,6 +122,7 @@ class ShotsStrip(QWidget):
         self._offset = min(max(self._offset, left + _STEP + 10 - self.width()), left, room)
         self._offset = max(self._offset, 0.0)
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         index = self._index_at(event.position())
         if index is None:
@@ -138,18 +142,21 @@ class ShotsStrip(QWidget):
         middles = [self.box(i).center().x() for i in range(len(self._shots))]
         return sum(1 for m in middles if m < x)
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         press, drop = self._press, self._drop
         self._press = self._drop = None
         self.update()
         if press is not None and drop is not None:
-            ids = [s.id for s in self._shots]
-            here = ids.index(press[0])
-            index = drop - (here < drop)
-            if index != here:
+            here = next((i for i, s in enumerate(self._shots) if s.id == press[0]), None)
+            if here is not None and (index := drop - (here < drop)) != here:
                 self.moved.emit(press[0], index)
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is not None and not event.buttons() & Qt.MouseButton.LeftButton:
+            self._press = self._drop = None  # let go somewhere else
+            self.update()
         if self._press is not None:
             if abs(event.position().x() - self._press[1].x()) > 12 or self._drop is not None:
                 self._drop = self._place_at(event.position().x())
@@ -173,12 +180,14 @@ class ShotsStrip(QWidget):
                 tip += f"\n{self._clipped[shot.id] * 100:.0f} % of it is clipped through the Look"
         self.setToolTip(tip)
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
         turn = event.angleDelta().y() or event.angleDelta().x()
         self._offset = min(max(self._offset - turn / 2, 0.0), room)
         self.update()
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         index = next((i for i, s in enumerate(self._shots) if s.id == self._current), 0)
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
@@ -191,9 +200,11 @@ class ShotsStrip(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._reveal()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("window"))

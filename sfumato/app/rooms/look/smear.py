@@ -7,6 +7,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import colour
 
@@ -27,6 +28,7 @@ class Smear(QWidget):
         self._image = image_of(rows) if rows is not None else None
         self.update()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if self._image is None:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.path.span import Joint, Span
 
@@ -44,22 +45,26 @@ class SpanEnd(QWidget):
         )
         self.update()
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._pressed = event.button() == Qt.MouseButton.LeftButton
         self.setFocus()
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pressed:
             y = self.mapToParent(event.position().toPoint()).y()
             nearest = min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y))
             self.move(self.x(), int(self.places[nearest]) - 7)
 
+    @guarded
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pressed:
             self._pressed = False
             y = self.mapToParent(event.position().toPoint()).y()
             self.moved.emit(min(self.joints, key=lambda j: abs(self.places.get(j, 0) - y)))
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Up:
             self.moved.emit(self.joints[0])
@@ -68,6 +73,7 @@ class SpanEnd(QWidget):
         else:
             super().keyPressEvent(event)
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -109,9 +115,11 @@ class ThreadBody(QWidget):
         self.end.raise_()
         self.update()
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self.place_ends()
 
+    @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
         if not self.nodes or not self.start.places or self.look_top is None:
             return

@@ -6,6 +6,7 @@ from PySide6.QtCore import QByteArray, QEvent, Qt, Signal
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.look.instruments_panel import Instruments
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.services.services import Services
@@ -35,19 +36,24 @@ class Torn(QWidget):
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
 
+    @guarded
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         self._home.dragEnterEvent(event)
 
+    @guarded
     def dropEvent(self, event: QDropEvent) -> None:
         self._home.dropEvent(event)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         self._home.keyPressEvent(event)
 
+    @guarded
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange:
             self.update()
 
+    @guarded
     def closeEvent(self, event: QCloseEvent) -> None:
         self._settings.set(f"torn/{self._name}", self.saveGeometry())
         self.closed.emit()

@@ -21,6 +21,7 @@ from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import STRENGTH, panel_column
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
@@ -236,6 +237,7 @@ class SwatchCard(QWidget):
         if self._model.chosen is not None:
             self._model.set_strength(self._model.chosen, value / 100)
 
+    @guarded
     def eventFilter(self, _note: QObject, event: QEvent) -> bool:
         """Take the note when the hand leaves it."""
         if event.type() == event.Type.FocusOut and self._model.chosen is not None:

@@ -10,6 +10,7 @@ import attrs
 from PySide6.QtCore import QFile, QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from sfumato.app.guard import guarded
 from sfumato.app.rooms.swatchbook.selection import remark_of
 from sfumato.app.services.notices import Notices
 from sfumato.core.errors import ExportError, SfumatoError
@@ -34,9 +35,11 @@ class _Step(QUndoCommand):
             self.setObsolete(True)
             self._notices.fault(error)
 
+    @guarded
     def redo(self) -> None:
         self._tried(self._do)
 
+    @guarded
     def undo(self) -> None:
         self._tried(self._back)
 

@@ -22,6 +22,7 @@ from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
+from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
@@ -322,6 +323,7 @@ class SwatchPage(QWidget):
         first = part(self, QPushButton, "swatch.add_folder")
         (self.wall if self._model.swatches else first).setFocus()
 
+    @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
         ratio = self.devicePixelRatioF()
         self._model.set_size(round(280 * ratio), round(168 * ratio))

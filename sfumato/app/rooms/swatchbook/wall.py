@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea
 
+from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
 
 KEYS = (
@@ -151,6 +152,7 @@ class WallView(QAbstractScrollArea):
         after = min(len(self._tiles), last + 2 * self.columns())
         self.near_changed.emit([t.key for t in self._tiles[first:after]])
 
+    @guarded
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._set_range()
@@ -161,6 +163,7 @@ class WallView(QAbstractScrollArea):
         index = self.index_at(at)
         return self._tiles[index].key if index is not None else ""
 
+    @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
         key = self._key_at(event.position())
         if not key:
@@ -171,11 +174,15 @@ class WallView(QAbstractScrollArea):
         else:
             self._press = (key, event.position())
 
+    @guarded
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._press is not None and (at - self._press[1]).manhattanLength() > 12:
-            tile = self._tiles[self._at[self._press[0]]]
+            index = self._at.get(self._press[0])
             self._press = None
+            if index is None:
+                return  # hidden since it was taken up
+            tile = self._tiles[index]
             data = QMimeData()
             data.setUrls([QUrl.fromLocalFile(tile.file)])
             drag = QDrag(self)
@@ -185,14 +192,17 @@ class WallView(QAbstractScrollArea):
         index = self.index_at(at)
         self.viewport().setToolTip(self._tiles[index].tip if index is not None else "")
 
+    @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._press = None
 
+    @guarded
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         key = self._key_at(event.position())
         if key:
             self.activated.emit(key)
 
+    @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:
         turn = event.angleDelta().y() or event.angleDelta().x()
         index = self.index_at(event.position())
@@ -202,6 +212,7 @@ class WallView(QAbstractScrollArea):
         else:
             super().wheelEvent(event)
 
+    @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, count = event.key(), len(self._tiles)
         page = max(1, self.viewport().height() // self._step()) * self.columns()
@@ -233,6 +244,7 @@ class WallView(QAbstractScrollArea):
             super().keyPressEvent(event)
 
     # --- look --------------------------------------------------------------------------------------
+    @guarded
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

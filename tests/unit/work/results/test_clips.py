@@ -30,7 +30,8 @@ from sfumato.media import clip as media_clip
 from sfumato.media.clip import Clip
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.results.applied_proof import clip_proof
-from sfumato.work.results.clips import ClipWish, graded_clip
+from sfumato.work.results.clip_line import ClipWish
+from sfumato.work.results.clips import graded_clip
 from sfumato.work.results.codecs import CODECS, codec_for, out_layout
 from sfumato.work.results.planes import (
     Layout,

@@ -1,0 +1,178 @@
+"""The window stays steady when what is chosen goes away under the hand."""
+
+from __future__ import annotations
+
+import attrs
+import pytest
+from conftest import ROOT
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton
+
+from sfumato.app.guard import guarded
+from sfumato.app.rooms.look.preset_sheet import PresetSheet
+from sfumato.app.services.view_state import ViewState, fitted
+from sfumato.core.study.coat import new_coat
+from sfumato.core.study.mask import Mask
+from sfumato.core.study.shot import Layer
+from sfumato.core.study.study import LOOK
+
+
+def test_a_shot_goes_while_a_glaze_of_its_ground_is_chosen(demo) -> None:
+    hand, view = demo, demo.window.view
+    view.set(shot="furnace", coat="g-furnace-exp")
+    hand.settle()
+    place = [s.id for s in hand.study.shots].index("furnace")
+    hand.act("remove_shot")
+    hand.settle()
+    assert view.now.coat == ""
+    assert view.now.shot == hand.study.shots[place].id  # its neighbour
+    hand.act("undo")
+    hand.settle()
+    hand.act("redo")
+    hand.settle()
+
+
+def test_a_chosen_glaze_goes_after_painting(demo) -> None:
+    """Layers have coats too, which lie on no path of the Ledger."""
+    hand, window = demo, demo.window
+    study = hand.study
+    shot = attrs.evolve(study.shot("sill"), layers=(Layer(new_coat("exposure"), Mask()),))
+    painted = attrs.evolve(study, shots=tuple(shot if s.id == "sill" else s for s in study.shots))
+    window.model.commit("Paint", painted)
+    window.model.commit("Add", hand.study.added(LOOK, attrs.evolve(new_coat("levels"), id="x")))
+    window.view.set(shot="sill", coat="x", solo="x", picking="x", pick_part="reach", b="matte")
+    hand.settle()
+    hand.act("remove_glaze")
+    hand.settle()
+    now = window.view.now
+    assert (now.coat, now.solo, now.picking, now.pick_part, now.b) == ("", "", "", "", "lut")
+    hand.act("undo")
+    window.view.set(coat="x")
+    hand.act("undo")
+    hand.settle()
+    assert window.view.now.coat == ""
+    window.view.set(coat=shot.layers[0].coat.id)
+    assert window.view.now.coat == ""
+
+
+def test_reverting_with_a_chosen_glaze(demo, tmp_path) -> None:
+    hand, window = demo, demo.window
+    hand.ports.save = tmp_path / "a.sfumato"
+    hand.act("save_study_as")
+    window.model.commit("Add", hand.study.added(LOOK, attrs.evolve(new_coat("levels"), id="y")))
+    window.view.set(coat="y", marked=("y",))
+    hand.settle()
+    hand.act("revert_study")
+    hand.settle()
+    assert (window.view.now.coat, window.view.now.marked) == ("", ())
+    hand.act("undo")
+    hand.settle()
+
+
+def test_a_shot_goes_between_press_and_release(demo) -> None:
+    hand, strip = demo, demo.window.rooms["look"].shots
+    start = strip.box(1).center().toPoint()
+    end = strip.box(4).center().toPoint()
+    QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=start)
+    for step in range(1, 6):
+        QTest.mouseMove(strip, start + (end - start) * step / 5)
+    taken = hand.window.view.now.shot
+    hand.act("remove_shot")
+    assert taken not in {s.id for s in hand.study.shots}
+    order = [s.id for s in hand.study.shots]
+    QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=end)
+    assert [s.id for s in hand.study.shots] == order
+    # A press that was let go elsewhere does not drag on.
+    QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=start)
+    none = Qt.MouseButton.NoButton
+    at = QPointF(end)
+    move = QMouseEvent(
+        QEvent.Type.MouseMove, at, strip.mapToGlobal(at), none, none, Qt.KeyboardModifier(0)
+    )
+    QApplication.sendEvent(strip, move)
+    QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=end)
+    assert [s.id for s in hand.study.shots] == order
+    hand.settle()
+
+
+def test_a_tile_is_hidden_between_press_and_drag(demo) -> None:
+    hand, window = demo, demo.window
+    window.rooms["swatchbook"].edits.add_folders([ROOT / "demo" / "luts"])
+    hand.act("room_swatchbook")
+    hand.settle()
+    model, wall = window.rooms["swatchbook"].model, window.rooms["swatchbook"].page.wall
+    place = QPoint(40, 40)
+    QTest.mousePress(wall.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    assert wall._press is not None
+    model.show(search="nothing is called that")
+    QTest.mouseMove(wall.viewport(), place + QPoint(60, 40))
+    QTest.mouseRelease(wall.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    assert wall._press is None
+    hand.settle()
+
+
+def test_the_presets_may_be_closed_while_a_tile_is_dragged(demo, monkeypatch) -> None:
+    """Closed within the drag's own loop, the sheet lives until that is over."""
+    hand = demo
+    hand.click(hand.find(QPushButton, "look.presets"))
+    hand.settle()
+    sheet = hand.window.findChild(PresetSheet, "presets")
+    gone: list[bool] = []
+    sheet.destroyed.connect(lambda: gone.append(True))
+
+    def loop(_tiles, _actions) -> None:
+        sheet.close()
+        for _ in range(3):
+            QApplication.processEvents()
+            QApplication.sendPostedEvents(None, 52)  # DeferredDelete
+        assert not gone
+
+    monkeypatch.setattr("PySide6.QtWidgets.QListWidget.startDrag", loop, raising=False)
+    sheet.tiles.is_dragging = True
+    loop(sheet.tiles, None)
+    sheet.tiles.is_dragging = False
+    sheet.tiles.dropped.emit()
+    hand.wait(50)
+    assert gone
+
+
+def test_errors_in_overrides_are_reported_and_answered_by_qt(qtbot, monkeypatch) -> None:
+    class Button(QPushButton):
+        @guarded
+        def sizeHint(self):
+            return [][1]
+
+        @guarded
+        def keyPressEvent(self, _event):
+            raise ValueError("no")
+
+    told: list[type] = []
+    monkeypatch.setattr("sys.excepthook", lambda kind, _error, _trace: told.append(kind))
+    button = Button("press")
+    qtbot.addWidget(button)
+    assert button.sizeHint() == QPushButton.sizeHint(button)
+    pressed: list[bool] = []
+    button.clicked.connect(lambda: pressed.append(True))
+    QTest.keyClick(button, Qt.Key.Key_Space)
+    assert pressed
+    assert set(told) == {IndexError, ValueError}
+
+
+@pytest.mark.parametrize("gone", ["sill", "jetty", "portrait"])
+def test_the_rule_of_what_is_chosen(demo, gone: str) -> None:
+    before = demo.study
+    after = attrs.evolve(before, shots=tuple(s for s in before.shots if s.id != gone))
+    ids = [s.id for s in before.shots]
+    state = ViewState(
+        shot=gone, pinned=gone, a="pinned", marked_shots=(gone, "fog"), play=4, coat="l-cdl"
+    )
+    now = fitted(state, before, after)
+    left = [i for i in ids if i != gone]
+    assert now.shot == left[min(ids.index(gone), len(left) - 1)]
+    assert (now.pinned, now.a, now.marked_shots, now.play) == ("", "ground", ("fog",), None)
+    assert now.coat == "l-cdl"
+    assert fitted(now, after, after) == now
+    empty = attrs.evolve(before, shots=(), look=attrs.evolve(before.look, coats=()))
+    assert (fitted(now, after, empty).shot, fitted(now, after, empty).coat) == ("", "")
