@@ -16,6 +16,7 @@ from sfumato.raster.samples import damaged
 
 _BT709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)  # what no chromaticities mean
 _CLOSE = 0.002
+_Window = tuple[int, int, int, int]  # left, top, right and bottom, all inside
 
 
 def sniff(head: bytes) -> bool:
@@ -50,19 +51,35 @@ def read(data: bytes, _frame: int) -> Still:
     except (LookupError, TypeError, ValueError) as error:
         raise damaged("EXR") from error
     check_size(x_end - x + 1, y_end - y + 1)
-    pixels = np.zeros((y_end - y + 1, x_end - x + 1, 3), np.float32)
-    x0, y0, x1, y1 = max(left, x), max(top, y), min(right, x_end), min(bottom, y_end)
-    if x0 > x1 or y0 > y1:
-        raise MediaError("the EXR shows nothing of its data", hint="export it again")
-    inside = found.pixels[y0 - top : y1 - top + 1, x0 - left : x1 - left + 1]
-    pixels[y0 - y : y1 - y + 1, x0 - x : x1 - x + 1] = inside
-    bits = "16 bit float" if found.depth == "16f" else "32 bit float"
+    depth = found.depth
+    if (left, top, right, bottom) == (x, y, x_end, y_end):
+        pixels = found.pixels.astype(np.float32, copy=False)
+    else:
+        pixels = _in_frame(found.pixels, (left, top, right, bottom), (x, y, x_end, y_end))
+    del found
+    bits = "16 bit float" if depth == "16f" else "32 bit float"
     name = _named(stated or _BT709)
     remarks = exr.remarks(header)
     if name is None:
         return Still(pixels, FrameFacts(bits, remarks=remarks))
     evidence = "stated in the file (chromaticities)" if stated else "usual for EXR"
     return Still(pixels, FrameFacts(bits, name, evidence, remarks=remarks))
+
+
+def _in_frame(data: Array, window: _Window, frame: _Window) -> Array:
+    """Return what a data window shows of its frame, black beside it.
+
+    Raises:
+        MediaError: it shows nothing.
+    """
+    (left, top, right, bottom), (x, y, x_end, y_end) = window, frame
+    pixels = np.zeros((y_end - y + 1, x_end - x + 1, 3), np.float32)
+    x0, y0, x1, y1 = max(left, x), max(top, y), min(right, x_end), min(bottom, y_end)
+    if x0 > x1 or y0 > y1:
+        raise MediaError("the EXR shows nothing of its data", hint="export it again")
+    inside = data[y0 - top : y1 - top + 1, x0 - left : x1 - left + 1]
+    pixels[y0 - y : y1 - y + 1, x0 - x : x1 - x + 1] = inside
+    return pixels
 
 
 def write(pixels: Array, saving: Saving) -> bytes:

@@ -84,9 +84,13 @@ def _decoded(data: bytes, check: SizeRule) -> Samples:
         header, channels = dict(file.header()), dict(file.channels())
         layer, wanted, has_alpha = _chosen(channels)
         planes = [np.asarray(channels[f"{layer}.{n}" if layer else n].pixels) for n in wanted]
-    if any(p.shape != planes[0].shape for p in planes) or any(p.dtype == np.uint32 for p in planes):
-        raise MediaError("the EXR's channels are not alike or not light", hint="save R, G, B alike")
-    pixels = np.stack([planes[min(c, len(planes) - 1)] for c in range(3)], axis=-1)
+        is_odd = any(p.shape != planes[0].shape or p.dtype == np.uint32 for p in planes)
+        if is_odd:
+            raise MediaError(
+                "the EXR's channels are not alike or not light", hint="save R, G, B alike"
+            )
+        pixels = np.stack([planes[min(c, len(planes) - 1)] for c in range(3)], axis=-1)
+        del planes, channels
     header |= {"alpha": has_alpha, "layer": layer, "altered": altered}
     return Samples(pixels, len(wanted) == 3, header)
 

@@ -24,6 +24,7 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             check(*image.size)
             if image.mode not in ("RGB", "L"):
                 raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
-            return Samples(np.asarray(image.convert("RGB")), is_colour=image.mode == "RGB")
+            is_colour = image.mode == "RGB"
+            return Samples(np.asarray(image if is_colour else image.convert("RGB")), is_colour)
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise damaged("JPEG") from error

@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -16,9 +12,15 @@ from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import Still, as_float
 from sfumato.media.parts.registry import by_suffix, read
+from sfumato.work import memory
 from sfumato.work.files import read_bytes
+from sfumato.work.memory import Kept
 
 Region = tuple[float, float, float, float]
+_LARGE = 24_000_000  # pixels of a picture from which on a smaller copy is kept for small sizes
+_COPY = 6_000_000  # … of about so many pixels
+_AT_ONCE = 12_000_000  # pixels that are turned into floats together
+_TALLEST = 4  # times as tall as wide, up to which a small picture keeps its width
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 
 
@@ -32,6 +34,22 @@ def open_still(path: str | Path, frame: int = 0) -> Still:
     return read(read_bytes(file), str(file), frame)
 
 
+def small_size(size: tuple[int, int], width: int) -> tuple[int, int]:
+    """Return a size for measuring: so wide, in the shape of the picture, of tall ones bounded.
+
+    Pixels are bounded rather than the width: a picture of 1 x 10 000 asks for no more than others.
+
+    >>> small_size((1920, 1080), 240), small_size((1, 10_000), 240)
+    ((240, 135), (5, 10000))
+    """
+    w, h = size
+    height = width * h / w
+    if height > _TALLEST * width:
+        share = (_TALLEST * width / height) ** 0.5
+        return max(1, round(width * share)), max(1, min(round(height * share), h))
+    return width, max(1, round(height))
+
+
 def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     """Return `region` (x0, y0, x1, y1 as shares of the picture) at a size, float32 code values.
 
@@ -41,65 +59,51 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     x0, y0, x1, y1 = region[0] * w, region[1] * h, region[2] * w, region[3] * h
     left, top = int(np.floor(x0)), int(np.floor(y0))
     right, bottom = min(w, int(np.ceil(x1))), min(h, int(np.ceil(y1)))
-    part = as_float(pixels[top:bottom, left:right])
+    part = pixels[top:bottom, left:right]
     if part.shape[1] == width and part.shape[0] == height and x0 == left and y0 == top:
-        return part
+        return as_float(part)
     box = (x0 - left, y0 - top, min(x1 - left, part.shape[1]), min(y1 - top, part.shape[0]))
     larger = width >= x1 - x0
     how = Image.Resampling.NEAREST if larger else Image.Resampling.BOX
     out = np.empty((height, width, 3), np.float32)
-    for c in range(3):
-        plane = Image.fromarray(np.ascontiguousarray(part[..., c]))
-        out[..., c] = np.asarray(plane.resize((width, height), how, box))
+    # Floats of a large picture would be gigabytes: it is made smaller stripe by stripe.
+    count = 1 if larger else min(height, max(1, part.shape[0] * part.shape[1] // _AT_ONCE))
+    for i in range(count):
+        first, last = i * height // count, (i + 1) * height // count
+        step = (box[3] - box[1]) / height
+        y_from, y_to = box[1] + first * step, box[1] + last * step
+        row, end = int(np.floor(y_from)), min(part.shape[0], int(np.ceil(y_to)))
+        stripe = as_float(part[row:end])
+        inner = (box[0], y_from - row, box[2], min(y_to - row, end - row))
+        for c in range(3):
+            plane = Image.fromarray(np.ascontiguousarray(stripe[..., c]))
+            out[first:last, :, c] = np.asarray(plane.resize((width, last - first), how, inner))
     return out
 
 
-def _bytes(value: Any) -> int:
-    """Return about how much memory a kept value holds."""
-    if isinstance(value, tuple):
-        return sum(_bytes(v) for v in value)
-    if isinstance(value, Still):
-        return int(value.pixels.nbytes)
-    return int(getattr(value, "nbytes", 0))
-
-
-class Kept:
-    """A small cache of the newest answers: at most `most`, and at most `memory` bytes of arrays."""
-
-    def __init__(self, most: int, memory: int = 512 << 20) -> None:
-        self._most, self._memory = most, memory
-        self._items: OrderedDict[Any, Any] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def peek(self, key: Any) -> Any:
-        """Return the answer for `key` when it is kept, else None."""
-        with self._lock:
-            return self._items.get(key)
-
-    def get(self, key: Any, make: Callable[[], Any]) -> Any:
-        """Return the answer for `key`, made when it is not kept."""
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-        value = make()
-        with self._lock:
-            self._items[key] = value
-            while len(self._items) > 1 and (
-                len(self._items) > self._most
-                or sum(map(_bytes, self._items.values())) > self._memory
-            ):
-                self._items.popitem(last=False)
-        return value
+def _by_factor(pixels: Array, factor: int) -> Rgb:
+    """Return a picture made smaller by a whole number, means of squares; the rest at its edges is cut."""
+    h, w = pixels.shape[0] // factor, pixels.shape[1] // factor
+    out = np.empty((h, w, 3), np.float32)
+    rows = max(1, _AT_ONCE // (w * factor * factor))
+    for top in range(0, h, rows):
+        bottom = min(top + rows, h)
+        part = as_float(pixels[top * factor : bottom * factor, : w * factor])
+        for c in range(3):
+            plane = Image.fromarray(np.ascontiguousarray(part[..., c]))
+            out[top:bottom, :, c] = np.asarray(plane.reduce(factor))
+    return out
 
 
 class Frames:
     """Decoded shots and their proxies. A file that changes on disk is read again."""
 
     def __init__(self, keep: int = 8) -> None:
-        self._stills = Kept(keep)
-        self._proxies = Kept(64)
-        self._clips = Kept(4)
+        self._stills = Kept(memory.STILLS, keep)
+        self._copies = Kept(memory.COPIES, keep)
+        self._sizes: dict[tuple[str, int, int], tuple[int, int]] = {}
+        self._proxies = Kept(memory.PROXIES)
+        self._clips = Kept(memory.STILLS, 4)
 
     @staticmethod
     def _key(shot: Shot) -> tuple[str, int, int]:
@@ -122,8 +126,18 @@ class Frames:
                 return open_still(shot.path, shot.frame)
             return self._clip(shot).frame(shot.frame)
 
-        still: Still = self._stills.get(self._key(shot), make)
+        key = self._key(shot)
+        still: Still = self._stills.get(key, make)
+        self._sizes[key] = still.size
         return still
+
+    def size(self, shot: Shot) -> tuple[int, int]:
+        """Return width and height of the shot's picture; known once it was decoded.
+
+        Raises:
+            MediaError: it cannot be read.
+        """
+        return self._sizes.get(self._key(shot)) or self.still(shot).size
 
     def _clip(self, shot: Shot) -> Clip:
         """Return the clip of a shot, kept open: frame by frame it is not opened again."""
@@ -138,12 +152,25 @@ class Frames:
         """Return source code values, float32 (height, width, 3), read-only."""
 
         def make() -> Rgb:
-            pixels = scaled(self.still(shot).pixels, region, width, height)
+            pixels = scaled(self._source(shot, region, width, height), region, width, height)
             pixels.flags.writeable = False
             return pixels
 
         proxy: Rgb = self._proxies.get((self._key(shot), width, height, region), make)
         return proxy
+
+    def _source(self, shot: Shot, region: Region, width: int, height: int) -> Array:
+        """Return the picture to make a smaller one of: of a very large one a smaller copy, if that has
+        at least twice the points that are wanted."""
+        w, h = self.size(shot)
+        factor = min(int((w * h / _COPY) ** 0.5), min(w, h) // 8) if w * h > _LARGE else 1
+        across, down = (region[2] - region[0]) * w, (region[3] - region[1]) * h
+        if factor < 2 or across < 2 * factor * width or down < 2 * factor * height:
+            return self.still(shot).pixels
+        copy: Array = self._copies.get(
+            (*self._key(shot), factor), lambda: _by_factor(self.still(shot).pixels, factor)
+        )
+        return copy
 
     def quick(self, shot: Shot, width: int, height: int) -> Still:
         """Return a frame of a clip at a size, for playing: as near as the decoder's own scaler is.
@@ -163,5 +190,4 @@ class Frames:
 
     def sample(self, shot: Shot, width: int = 240) -> Rgb:
         """Return a proxy for measuring: `width` wide, in the shape of the picture."""
-        w, h = self.still(shot).size
-        return self.proxy(shot, width, max(1, round(width * h / w)))
+        return self.proxy(shot, *small_size(self.size(shot), width))

@@ -110,7 +110,7 @@ class Easel(QWidget):
         w, h = self.picture
         s = self.scale() / self.devicePixelRatioF()
         if self.zoom is None:
-            size = (round(w * s), round(h * s))
+            size = (max(1, round(w * s)), max(1, round(h * s)))
             return QRectF(
                 pane.left() + (pane.width() - size[0]) // 2,
                 pane.top() + (pane.height() - size[1]) // 2,
@@ -120,8 +120,8 @@ class Easel(QWidget):
         return QRectF(
             round(pane.center().x() - cx * w * s),
             round(pane.center().y() - cy * h * s),
-            w * s,
-            h * s,
+            max(w * s, 1e-3),
+            max(h * s, 1e-3),
         )
 
     def wanted(self) -> tuple[int, int, Region]:

@@ -33,11 +33,12 @@ from sfumato.core.study.preset import LOG, Preset, suits
 from sfumato.core.study.study import Study
 from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts.registry import by_suffix as picture_suffix
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import read_json, refusal, write_bytes
-from sfumato.work.frames import Kept
 from sfumato.work.luts.ends import Ends, is_log, likely
 from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.memory import Kept
 from sfumato.work.stores.presets import SUFFIXES, read_preset
 from sfumato.work.tiles import spread
 
@@ -272,7 +273,7 @@ class Swatchbook:
 
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
-        self._loaded = Kept(_KEEP)
+        self._loaded = Kept(memory.LOOKS, _KEEP)
 
     def load(self, swatch: Swatch) -> Loaded:
         """Read a look, kept while it is among the newest.

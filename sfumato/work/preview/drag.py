@@ -16,8 +16,9 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.sample import Packed, packed
 from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.path import path
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.frames import Kept
+from sfumato.work.memory import Kept
 from sfumato.work.preview.asks import GROUND, UNBAKED, Ask, ground_key, look_key
 from sfumato.work.preview.sides import Sides
 from sfumato.work.tiles import apply_tiled
@@ -43,7 +44,7 @@ class Drags(Sides):
 
     def forget(self) -> None:
         super().forget()
-        self._pictures = Kept(4)
+        self._pictures = Kept(memory.DRAGGED, 4)
         self._steps_ground = Steps()
         self._steps_look = Steps()
 

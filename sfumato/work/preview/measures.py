@@ -21,7 +21,7 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.colours import Incoming
-from sfumato.work.frames import WHOLE
+from sfumato.work.frames import WHOLE, small_size
 from sfumato.work.preview.asks import (
     DEVICE,
     EXACT,
@@ -150,8 +150,7 @@ class Measures(Drags):
 
     def _whole(self, ask: Ask, cancel: Cancel) -> Array:
         """Return side B of the whole picture, small, for instruments while the Easel is zoomed in."""
-        w, h = self.frames.still(ask.shot).size
-        size = (SCOPE_WIDTH, max(1, round(SCOPE_WIDTH * h / w)), WHOLE)
+        size = (*small_size(self.frames.size(ask.shot), SCOPE_WIDTH), WHOLE)
         if ask.b == SOURCE:
             return to_bytes(self.frames.proxy(ask.shot, *size))
         code = self.working(ask, *size)
@@ -160,8 +159,7 @@ class Measures(Drags):
 
     def entry(self, ask: Ask, bins: int = 128) -> Incoming:
         """Return what enters the chosen coat: counts of working values 0..1, and sampled colours."""
-        w, h = self.frames.still(ask.shot).size
-        code = self.working(ask, 240, max(1, round(240 * h / w)), WHOLE)
+        code = self.working(ask, *small_size(self.frames.size(ask.shot), 240), WHOLE)
         values = self.entering(ask, code.reshape(-1, 3))
         counts = np.stack([np.histogram(values[:, c], bins, (0.0, 1.0))[0] for c in range(3)])
         some = values[:: max(1, len(values) // CLOUD)]
@@ -173,8 +171,7 @@ class Measures(Drags):
 
     def device_loss(self, ask: Ask, cancel: Cancel) -> Difference:
         """Measure side B as the target sees it against the exact grade, on the shot."""
-        w, h = self.frames.still(ask.shot).size
-        size = (LOSS_WIDTH, max(1, round(LOSS_WIDTH * h / w)), WHOLE)
+        size = (*small_size(self.frames.size(ask.shot), LOSS_WIDTH), WHOLE)
         code = self.working(ask, *size)
         both = (run_tiled(self.side(ask, s, cancel), code, cancel) for s in (EXACT, DEVICE))
         exact, seen = (rgb.reshape(-1, 3) for rgb in both)

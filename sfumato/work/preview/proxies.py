@@ -12,8 +12,10 @@ from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import as_float
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.frames import WHOLE, Frames, Kept, Region
+from sfumato.work.frames import WHOLE, Frames, Region, small_size
+from sfumato.work.memory import Kept
 from sfumato.work.preview.asks import Ask, to_bytes
 from sfumato.work.tiles import run_tiled
 
@@ -28,8 +30,8 @@ class Proxies:
 
     def forget(self) -> None:
         """Keep nothing: at the beginning, and when encodings mean something else."""
-        self._working = Kept(24)
-        self._playing = Kept(6)
+        self._working = Kept(memory.WORKING, 24)
+        self._playing = Kept(memory.PLAYING, 6)
 
     def source(self, ask: Ask, width: int, height: int, region: Region) -> Rgb:
         """Return source code values at a size; while a clip plays, those that are quick to have."""
@@ -59,7 +61,7 @@ class Proxies:
 
     def cut(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
         """Return the shot in working values before its Ground, filling a box (middle cut out)."""
-        w, h = self.frames.still(shot).size
+        w, h = self.frames.size(shot)
         share = min(1.0, (width / height) / (w / h)), min(1.0, (w / h) / (width / height))
         left, top = (1 - share[0]) / 2, (1 - share[1]) / 2
         region = (left, top, left + share[0], top + share[1])
@@ -67,15 +69,15 @@ class Proxies:
 
     def fitted(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
         """Return the whole shot in working values before its Ground, as large as fits a box."""
-        w, h = self.frames.still(shot).size
+        w, h = self.frames.size(shot)
         scale = min(width / w, height / h)
         size = max(1, round(w * scale)), max(1, round(h * scale))
         return self.working(Ask(study, shot), *size, WHOLE)
 
     def entering_ground(self, study: Study, shot: Shot, width: int = 240) -> Rgb:
         """Return a small picture of a shot in working values, before its Ground."""
-        w, h = self.frames.still(shot).size
-        return self.working(Ask(study, shot), width, max(1, round(width * h / w)), WHOLE)
+        size = small_size(self.frames.size(shot), width)
+        return self.working(Ask(study, shot), *size, WHOLE)
 
     def to_screen(self, study: Study) -> Callable[[Rgb], Rgb] | None:
         """Return the way from display codes to the codes of the screen, None when they are the same."""

@@ -17,9 +17,10 @@ from sfumato.core.path import path
 from sfumato.core.path.laying import matte
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import LOOK, Study
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.frames import Kept
 from sfumato.work.luts.proof import LookTable, look_table
+from sfumato.work.memory import Kept
 from sfumato.work.preview.asks import DEVICE, EXACT, FILE, GROUND, MATTE, Ask, written_key
 from sfumato.work.preview.proxies import Proxies
 
@@ -29,7 +30,7 @@ class Sides(Proxies):
 
     def forget(self) -> None:
         super().forget()
-        self._tables = Kept(12)
+        self._tables = Kept(memory.TABLES, 12)
 
     def look_table(self, ask: Ask, cancel: Cancel | None = None) -> LookTable:
         """Return the table that the Seal would write, kept while nothing in it changes."""

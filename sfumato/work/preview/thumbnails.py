@@ -6,7 +6,8 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.measure.guess import Guess, guess
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.frames import Kept
+from sfumato.work import memory
+from sfumato.work.memory import Kept
 from sfumato.work.preview.asks import EXACT, Ask
 from sfumato.work.preview.sides import Sides
 
@@ -18,7 +19,7 @@ class Thumbnails(Sides):
 
     def forget(self) -> None:
         super().forget()
-        self._guesses = Kept(64)
+        self._guesses = Kept(memory.GUESSES)
 
     def thumbnail(self, study: Study, shot: Shot, width: int, height: int) -> Array:
         """Return the shot as it is seen, uint8, filling the box (middle cut out)."""

@@ -21,7 +21,7 @@ from sfumato.core.errors import MediaError
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import H273, FrameFacts, Saving, Still
 from sfumato.media.parts.registry import media, read
-from sfumato.work.frames import WHOLE, Kept, scaled
+from sfumato.work.frames import WHOLE, scaled, small_size
 
 WRITERS = [(m, d) for m in media().values() if m.write for d in m.depths]
 TYPES = {
@@ -362,18 +362,26 @@ def test_scaling_averages_down_and_repeats_up() -> None:
     )
 
 
-def test_pictures_are_kept_within_a_memory() -> None:
-    kept = Kept(8, memory=3000)
-    made: list[int] = []
+@pytest.mark.parametrize("size", [(1, 10_000), (10_000, 1), (3, 5000), (1920, 1080), (800, 1200)])
+def test_small_pictures_are_small_whatever_their_shape(size: tuple[int, int]) -> None:
+    width, height = small_size(size, 240)
+    assert width * height <= 4.1 * 240 * 240
+    assert min(width, height) >= 1
+    if size[1] <= 4 * size[0]:
+        assert (width, height) == (240, max(1, round(240 * size[1] / size[0])))
+    picture = np.random.default_rng(1).integers(0, 255, (*size[::-1], 3)).astype(np.uint8)
+    assert scaled(picture, WHOLE, width, height).mean() == pytest.approx(
+        picture.mean() / 255, abs=0.02
+    )
 
-    def make(i: int) -> np.ndarray:
-        made.append(i)
-        return np.zeros(1000, np.uint8)
 
-    for i in (0, 1, 2, 0, 3, 1):
-        kept.get(i, lambda i=i: make(i))
-    assert made == [0, 1, 2, 3, 1]  # 1 was the oldest when 3 came
-    assert Kept(8, memory=10).get(0, lambda: make(9)).nbytes == 1000
+def test_large_pictures_are_made_smaller_in_stripes(monkeypatch) -> None:
+    picture = np.random.default_rng(2).integers(0, 65535, (900, 700, 3)).astype(np.uint16)
+    for region in (WHOLE, (0.11, 0.23, 0.93, 0.87)):
+        whole = scaled(picture, region, 61, 43)
+        monkeypatch.setattr("sfumato.work.frames._AT_ONCE", 50_000)
+        np.testing.assert_allclose(scaled(picture, region, 61, 43), whole, atol=2e-6)
+        monkeypatch.undo()
 
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:

@@ -68,16 +68,16 @@ def test_an_autosave_survives_kill_9(tmp_path: Path) -> None:
     process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None
     assert process.stdout.readline() == "ready\n"
-    assert study_store.recoverable() == []
+    assert study_store.recoverable() == ([], [])
     process.send_signal(signal.SIGKILL)
     process.wait()
     process.stdout.close()
     time.sleep(0.05)
-    (found,) = study_store.recoverable()
+    ((found,), _damaged) = study_store.recoverable()
     assert found.study.look.name == "Saved by nobody"
     assert found.original == "film.sfumato"
     found.file.write_text("{ not whole")
-    assert study_store.recoverable() == []
+    assert study_store.recoverable() == ([], [found.file])
 
 
 def test_the_demo_study_opens_with_six_shots_and_relative_paths() -> None:

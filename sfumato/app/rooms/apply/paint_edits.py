@@ -65,7 +65,7 @@ class PaintEdits(QObject):
         shot = next((s for s in self._desk.model.study.shots if s.id == shot_id), None)
         if shot is not None and not is_clip(shot.path):
             frames = self._desk.frames
-            self._sizes.ask(lambda _cancel: (shot.id, frames.still(shot).size))
+            self._sizes.ask(lambda _cancel: (shot.id, frames.size(shot)))
 
     def _on_size(self, answer: tuple[str, tuple[int, int]]) -> None:
         shot_id, size = answer

@@ -19,14 +19,13 @@ from sfumato.app.services.notices import Notices
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut.difference import Difference
 from sfumato.core.lut.lut_view import LutView, lut_view
-from sfumato.core.lut.stages import HalfCurve
-from sfumato.core.lut.table import Table1D, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import assay
 from sfumato.core.measure.checks.findings import Level
 from sfumato.core.measure.checks.repairs import Assay, repaired
 from sfumato.formats.parts.contract import DEPTH_WORDS, Read
 from sfumato.formats.parts.registry import formats
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts.batch import (
     ALONE,
@@ -44,8 +43,6 @@ from sfumato.work.luts.batch import (
 from sfumato.work.luts.deliver import loss_of
 from sfumato.work.luts.lut_files import display_of, read_lut
 from sfumato.work.luts.target import Target, encoded, held, options_for
-
-KEPT_BYTES = 256 << 20  # transforms of the last files stay in memory, up to this size
 
 
 @frozen
@@ -334,9 +331,9 @@ class ConvertModel(QObject):
         fresh = {
             e.path for e in new
         }  # what was known of a file of this name may be of an older one
-        for memory in (self._known, self._transforms):
-            for entry in [e for e in memory if e.path in fresh]:
-                del memory[entry]
+        for store in (self._known, self._transforms):
+            for entry in [e for e in store if e.path in fresh]:
+                del store[entry]
         self._outcomes.clear()
         folder = self.bench.folder or str(new[0].root / "converted")
         title = f"Add {new[0].path.name}" if len(new) == 1 else f"Add {len(new)} files"
@@ -426,7 +423,7 @@ class ConvertModel(QObject):
         found = answer.found
         if found is not None:
             self._transforms[answer.entry] = found
-            while len(self._transforms) > 1 and self._size() > KEPT_BYTES:
+            while len(self._transforms) > 1 and self._size() > memory.CONVERTED:
                 self._transforms.popitem(last=False)
             answer = attrs.evolve(answer, found=attrs.evolve(found, transform=Transform()))
         self._known[answer.entry] = answer
@@ -435,8 +432,7 @@ class ConvertModel(QObject):
 
     def _size(self) -> int:
         """Return how many bytes the kept transforms hold."""
-        stages = (s for read in self._transforms.values() for s in read.transform.stages)
-        return sum(s.values.nbytes for s in stages if isinstance(s, Table1D | Table3D | HalfCurve))
+        return memory.held(list(self._transforms.values()), 8)
 
     def _on_chosen(self, answer: Chosen) -> None:
         self._now = answer

@@ -20,7 +20,6 @@ from sfumato.core.study.coat import new_coat, new_id, renewed
 from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.frames import open_still
 from sfumato.work.preview.asks import PINNED, Shown
 
 
@@ -46,6 +45,7 @@ class ShotEdits(QObject):
         if not files:
             return
         self.services.settings.set("folder", str(files[0].parent))
+        frames = self.desk.frames
 
         def work(
             cancel: Cancel, progress: Progress
@@ -56,14 +56,14 @@ class ShotEdits(QObject):
             for i, file in enumerate(files):
                 cancel.check()
                 progress(i / len(files), file.name)
+                shot = Shot(os.path.abspath(file), file.stem, None, 0, (), new_id())
                 try:
-                    still = open_still(file)
+                    facts = frames.still(shot).facts  # decoded once: it is shown next
                 except SfumatoError as error:
                     faults.append(error)
                     continue
-                remarks += [f"{file.name}: {r}" for r in still.facts.remarks]
-                path = os.path.abspath(file)
-                shots.append(Shot(path, file.stem, still.facts.encoding, 0, (), new_id()))
+                remarks += [f"{file.name}: {r}" for r in facts.remarks]
+                shots.append(attrs.evolve(shot, encoding=facts.encoding))
             return shots, faults, remarks
 
         self.services.reading.add(

@@ -30,6 +30,7 @@ from sfumato.core.errors import SfumatoError
 from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
+from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.ends import Ends
@@ -50,7 +51,7 @@ from sfumato.work.tiles import run_tiled, spread
 
 TILE = (200, 112)
 _CHUNK = 12
-_MOST_TILES = 1500
+_MOST_TILES = memory.TILES // (TILE[0] * TILE[1] * 3)
 
 
 _MOST_SHOTS = 4  # on one tile

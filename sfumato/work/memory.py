@@ -1,0 +1,87 @@
+"""How much memory is kept for quick answers: every cache's share in one place, in bytes.
+
+Each cache keeps at least its newest answer, however large that is.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any
+
+import attrs
+import numpy as np
+
+_MB = 1 << 20
+STILLS = 128 * _MB  # decoded pictures
+COPIES = 96 * _MB  # smaller copies of very large ones
+PROXIES = 64 * _MB  # pictures made smaller
+WORKING = 96 * _MB  # … in working values
+PLAYING = 32 * _MB  # frames of a clip that plays
+TABLES = 48 * _MB  # LUTs that sides are looked at through
+DRAGGED = 32 * _MB  # pictures while the hand moves
+LOOKS = 48 * _MB  # LUT files of the Swatchbook
+GUESSES = 8 * _MB
+CONVERTED = 96 * _MB  # LUT files of the Convert room
+TILES = 64 * _MB  # pictures of the Swatchbook's wall
+
+
+def held(value: Any, depth: int = 4) -> int:
+    """Return about how many bytes of arrays a value holds, in records and collections too."""
+    if isinstance(value, np.ndarray):
+        return value.nbytes
+    if depth == 0:
+        return 0
+    if isinstance(value, tuple | list):
+        return sum(held(v, depth - 1) for v in value)
+    if isinstance(value, dict):
+        return sum(held(v, depth - 1) for v in value.values())
+    if attrs.has(type(value)):
+        return sum(held(getattr(value, f.name, None), depth - 1) for f in attrs.fields(type(value)))
+    return len(value) if isinstance(value, bytes) else 0
+
+
+class Kept:
+    """A cache of the newest answers: at most `most`, and at most `memory` bytes of arrays."""
+
+    def __init__(self, memory: int, most: int = 64) -> None:
+        self._most, self._memory = most, memory
+        self._items: OrderedDict[Any, tuple[Any, int]] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+        self._making: dict[Any, threading.Lock] = {}
+
+    def peek(self, key: Any) -> Any:
+        """Return the answer for `key` when it is kept, else None."""
+        with self._lock:
+            return self._items.get(key, (None, 0))[0]
+
+    def get(self, key: Any, make: Callable[[], Any]) -> Any:
+        """Return the answer for `key`, made when it is not kept; by one of those who ask at once."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key][0]
+            turn = self._making.setdefault(key, threading.Lock())
+        with turn:
+            with self._lock:
+                if key in self._items:
+                    return self._items[key][0]
+            try:
+                value = make()
+                self._put(key, value)
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+        return value
+
+    def _put(self, key: Any, value: Any) -> None:
+        size = held(value)
+        with self._lock:
+            self._bytes += size - self._items.pop(key, (None, 0))[1]
+            self._items[key] = (value, size)
+            while len(self._items) > 1 and (
+                len(self._items) > self._most or self._bytes > self._memory
+            ):
+                self._bytes -= self._items.popitem(last=False)[1][1]

@@ -1,0 +1,73 @@
+"""Caches: bounded by bytes, and an answer that two ask for at once is made once."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import attrs
+import numpy as np
+import pytest
+
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.work.memory import Kept, held
+
+
+def test_answers_are_kept_within_a_memory() -> None:
+    kept = Kept(3000, 8)
+    made: list[int] = []
+
+    def make(i: int) -> np.ndarray:
+        made.append(i)
+        return np.zeros(1000, np.uint8)
+
+    for i in (0, 1, 2, 0, 3, 1):
+        kept.get(i, lambda i=i: make(i))
+    assert made == [0, 1, 2, 3, 1]  # 1 was the oldest when 3 came
+    assert Kept(10).get(0, lambda: make(9)).nbytes == 1000  # the newest stays, however large
+    few = Kept(1 << 20, 2)
+    for i in range(3):
+        few.get(i, lambda i=i: i)
+    assert (few.peek(0), few.peek(2)) == (None, 2)
+
+
+def test_bytes_are_counted_in_records_and_collections() -> None:
+    @attrs.frozen
+    class Record:
+        table: Transform
+        more: tuple[np.ndarray, dict[str, np.ndarray]]
+
+    cube = Table3D(lattice_colours(9))
+    value = Record(Transform((cube,)), (np.zeros(100), {"a": np.zeros(50, np.float32)}))
+    assert held(value, 8) == cube.values.nbytes + 800 + 200
+    assert held(b"12345") == 5
+    assert held("text") == 0
+
+
+def test_what_two_ask_for_at_once_is_made_once() -> None:
+    kept, count = Kept(1 << 20), []
+
+    def make() -> int:
+        count.append(1)
+        time.sleep(0.05)
+        return 7
+
+    found: list[int] = []
+    threads = [threading.Thread(target=lambda: found.append(kept.get("a", make))) for _ in range(5)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert (found, len(count)) == ([7] * 5, 1)
+
+
+def test_one_that_fails_leaves_the_next_to_try() -> None:
+    kept = Kept(1 << 20)
+
+    def broken() -> int:
+        raise ValueError("not now")
+
+    with pytest.raises(ValueError, match="not now"):
+        kept.get("a", broken)
+    assert kept.get("a", lambda: 3) == 3
