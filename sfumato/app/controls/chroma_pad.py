@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Editor
 from sfumato.app.controls.hand import Field, arrow, bounded, plane
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import colour, focus_ring, quiet_font
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
@@ -246,8 +247,8 @@ class _OnePad(QWidget):
         row.addWidget(self.bar)
         row.addStretch(1)
         column.addLayout(row)
-        label = QLabel(kind.title)
-        label.setToolTip(kind.help)
+        label = Label(kind.title)
+        set_tip(label, kind.help)
         column.addWidget(label)
         numbers = QHBoxLayout()
         numbers.setSpacing(0)

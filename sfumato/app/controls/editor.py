@@ -6,9 +6,10 @@ from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.core.controls import Kind
 from sfumato.work.colours import Incoming
 
@@ -36,8 +37,8 @@ class Editor(QWidget):
         """Choose what `after` has and `before` has not: a point that was picked."""
 
 
-def quiet(text: str) -> QLabel:
-    label = QLabel(text)
+def quiet(text: str) -> Label:
+    label = Label(text)
     label.setProperty("quiet", True)
     return label
 
@@ -86,7 +87,7 @@ class Tabs(QHBoxLayout):
             button.setObjectName(f"tab.{name}")
             button.setProperty("flat", True)
             button.setCheckable(True)
-            button.setToolTip(kind.help)
+            set_tip(button, kind.help)
             button.clicked.connect(lambda _on, n=name: choose(n))
             self.addWidget(button)
             self.buttons[name] = button

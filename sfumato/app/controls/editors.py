@@ -10,7 +10,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
 )
 
@@ -18,6 +17,7 @@ from sfumato.app.controls.editor import Chooser, Editor, painted
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.core.controls import (
     Choice,
     File,
@@ -35,8 +35,8 @@ class NumberEditor(Editor):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
-        label = QLabel(kind.title)
-        label.setToolTip(kind.help)
+        label = Label(kind.title)
+        set_tip(label, kind.help)
         label.setFixedWidth(112)
         self.number = ScrubNumber(kind, default)
         self.number.setObjectName(field)
@@ -63,8 +63,8 @@ class TripleEditor(Editor):
         grid.setContentsMargins(0, 2, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(0)
-        label = QLabel(kind.title)
-        label.setToolTip(kind.help)
+        label = Label(kind.title)
+        set_tip(label, kind.help)
         label.setFixedWidth(64)
         grid.addWidget(label, 0, 0)
         self.numbers: list[ScrubNumber] = []
@@ -105,7 +105,7 @@ class ToggleEditor(Editor):
         row.setContentsMargins(0, 0, 0, 0)
         self.mark = Tick(kind.title)
         self.mark.setObjectName(field)
-        self.mark.setToolTip(kind.help)
+        set_tip(self.mark, kind.help)
         self.mark.setChecked(default)
         self.mark.clicked.connect(self._clicked)
         row.addWidget(self.mark)
@@ -125,14 +125,14 @@ class ChoiceEditor(Editor):
         self._field, self._kind = field, kind
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(kind.title)
-        label.setToolTip(kind.help)
+        label = Label(kind.title)
+        set_tip(label, kind.help)
         label.setFixedWidth(112)
         self.box = Chooser()
         self.box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.box.setObjectName(field)
         self.box.setAccessibleName(kind.title)
-        self.box.setToolTip(kind.help)
+        set_tip(self.box, kind.help)
         self.box.offer(kind.options)
         self.box.setCurrentText(default)
         self.box.textActivated.connect(self._chosen)
@@ -161,7 +161,7 @@ class FileEditor(Editor):
         row.setSpacing(4)
         self.button = QPushButton()
         self.button.setObjectName(field)
-        self.button.setToolTip(kind.help)
+        set_tip(self.button, kind.help)
         self.button.setAccessibleName(kind.title)
         self.button.clicked.connect(lambda: self.wanted.emit(field, "choose"))
         self.button.installEventFilter(self)
@@ -173,7 +173,7 @@ class FileEditor(Editor):
             step = QPushButton(sign)
             step.setObjectName(f"{field}.{how}")
             step.setProperty("flat", True)
-            step.setToolTip(words)
+            set_tip(step, words)
             step.setAccessibleName(words)
             step.setFixedWidth(26)
             step.clicked.connect(lambda _on, h=how: self.wanted.emit(field, h))
@@ -199,5 +199,5 @@ class FileEditor(Editor):
         value: LutFile = getattr(record, self._field)
         name = Path(value.path).name if value.path else "Choose a LUT file…"
         self.button.setText(f"{name} is missing" if value.is_missing else name)
-        self.button.setToolTip(value.path or "Choose a LUT file")
+        set_tip(self.button, value.path or "Choose a LUT file")
         painted(self.button, "cinnabar" if value.is_missing else "")

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
 
@@ -37,7 +38,7 @@ class Field(QWidget):
         self._held: Any = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
-        self.setToolTip(tip)
+        set_tip(self, tip)
 
     @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:

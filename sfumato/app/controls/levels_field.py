@@ -21,6 +21,7 @@ from sfumato.app.controls.editor import TabbedEditor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.arrays import Array
 from sfumato.core.controls import LEVELS, STRAIGHT_LEVELS, LevelSet
@@ -205,7 +206,7 @@ class LevelsEditor(TabbedEditor):
             number.edited.connect(lambda v, n=i: self.field.put(n, v))
             number.released.connect(self.released)
             label = quiet(kind.title)
-            label.setToolTip(kind.help)
+            set_tip(label, kind.help)
             grid.addWidget(label, 2 * (i // 3), i % 3)
             grid.addWidget(number, 2 * (i // 3) + 1, i % 3)
             self.numbers.append(number)

@@ -14,6 +14,7 @@ from sfumato.app.controls.hand import qcolor
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import colour
 from sfumato.core.controls import DEPTH, REACH, Pair, Pairs
 from sfumato.core.errors import ValueRefused
@@ -48,7 +49,7 @@ class NudgeEditor(Editor):
         self.map = NudgeMap()
         self.map.setObjectName("nudge.map")
         self.map.setMouseTracking(True)
-        self.setToolTip(kind.help)
+        set_tip(self, kind.help)
         column.addWidget(self.map)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(1)
@@ -60,16 +61,17 @@ class NudgeEditor(Editor):
         self.typed.setObjectName("nudge.typed")
         self.typed.setPlaceholderText("target: #hex, lab, oklch")
         self.typed.setAccessibleName("Target, typed")
-        self.typed.setToolTip(
+        set_tip(
+            self.typed,
             "The colour it should be, as the View shows it: #1f8fa0, lab 55 -22 -18 (D50), "
-            "oklab 0.6 -0.08 -0.05 or oklch 0.6 0.09 212."
+            "oklab 0.6 -0.08 -0.05 or oklch 0.6 0.09 212.",
         )
         self.typed.returnPressed.connect(self._take_typed)
         self.pick = QPushButton("Pick target")
         self.pick.setObjectName("nudge.pick")
         self.pick.setCheckable(True)
-        self.pick.setToolTip(
-            "Click the colour it should be, in this shot or in another one; Esc ends it."
+        set_tip(
+            self.pick, "Click the colour it should be, in this shot or in another one; Esc ends it."
         )
         self.pick.clicked.connect(self.pick_wanted)
         row.addWidget(self.typed, 1)
@@ -86,7 +88,7 @@ class NudgeEditor(Editor):
         for number, kind_of in ((self.reach, REACH), (self.depth_number, DEPTH)):
             number.setObjectName(f"nudge.{kind_of.title.lower()}")
             label = quiet(kind_of.title.lower())
-            label.setToolTip(kind_of.help)
+            set_tip(label, kind_of.help)
             row.addWidget(label)
             row.addWidget(number)
             number.released.connect(self.released)
@@ -94,7 +96,7 @@ class NudgeEditor(Editor):
         self.depth_number.edited.connect(lambda v: self.map.put(depth=v))
         self.keep = Tick("Keep lightness")
         self.keep.setObjectName("nudge.keep")
-        self.keep.setToolTip("The target gives hue and chroma; the lightness stays as it was.")
+        set_tip(self.keep, "The target gives hue and chroma; the lightness stays as it was.")
         self.keep.clicked.connect(self._keep)
         row.addStretch(1)
         column.addLayout(row)

@@ -25,6 +25,7 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import kinds
 from sfumato.core.path.laying import ALL_CHROMA, ALL_HUES, Laying
@@ -331,7 +332,7 @@ class ReachEditor(Editor):
                 label = quiet(
                     ("from", "to", "edge")[i] if way != "hue" else ("at", "width", "edge")[i]
                 )
-                label.setToolTip(kind.help)
+                set_tip(label, kind.help)
                 row.addWidget(label, 0, 2 * i)
                 row.addWidget(number, 0, 2 * i + 1)
                 self.numbers[field] = number
@@ -339,7 +340,7 @@ class ReachEditor(Editor):
         row2 = QHBoxLayout()
         self.matte = Tick("Matte on the Easel")
         self.matte.setObjectName("laying.matte")
-        self.matte.setToolTip("Show on side B where the glaze acts: white fully, black not at all.")
+        set_tip(self.matte, "Show on side B where the glaze acts: white fully, black not at all.")
         self.matte.clicked.connect(self.matte_wanted)
         row2.addWidget(self.matte)
         row2.addStretch(1)
@@ -349,15 +350,16 @@ class ReachEditor(Editor):
         row3 = QHBoxLayout()
         self.inside_out = Tick("Inside out")
         self.inside_out.setObjectName("inverted")
-        self.inside_out.setToolTip(table["inverted"].help)
+        set_tip(self.inside_out, table["inverted"].help)
         self.inside_out.clicked.connect(self._invert)
         row3.addWidget(self.inside_out)
         row3.addStretch(1)
         self.pick = QPushButton("Pick a hue")
         self.pick.setObjectName("reach.pick")
         self.pick.setCheckable(True)
-        self.pick.setToolTip(
-            "Click a colour in the picture: the Reach closes round its hue; a grey gives its tone."
+        set_tip(
+            self.pick,
+            "Click a colour in the picture: the Reach closes round its hue; a grey gives its tone.",
         )
         self.pick.clicked.connect(self.pick_wanted)
         row3.addWidget(self.pick)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser
+from sfumato.app.labels import Label
 from sfumato.core.controls import Number
 
 TITLE_WIDTH = 96
@@ -41,7 +42,7 @@ class Row(QWidget):
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
-        label = QLabel(title)
+        label = Label(title)
         label.setFixedWidth(TITLE_WIDTH)
         line.addWidget(label)
         for i, widget in enumerate(widgets):

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import Number
 
@@ -117,9 +118,10 @@ class ScrubNumber(QWidget):
     def _describe(self) -> None:
         self.setAccessibleDescription(f"{self.text()} {self.kind.unit}".strip())
         limits = f"{self.kind.least:g} to {self.kind.most:g} {self.kind.unit}".strip()
-        self.setToolTip(
+        set_tip(
+            self,
             f"{self.kind.title}: {self.kind.help}\n{limits}. Drag, wheel or arrow keys; "
-            "Shift coarse, Alt fine; Enter to type; double click for the default."
+            "Shift coarse, Alt fine; Enter to type; double click for the default.",
         )
 
     def _set(self, value: float) -> None:

@@ -16,6 +16,7 @@ from sfumato.app.controls.hand import Field, arrow, bounded, distance, qcolor, s
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.controls import MOST_STOPS, STOP, STOP_GAP, Ramp, Stop, Stops
 from sfumato.core.glazes.tints import shifts, with_stop
@@ -198,7 +199,7 @@ class RampEditor(Editor):
         column.setSpacing(6)
         self.ramp = TintRamp()
         self.ramp.setObjectName("ramp")
-        self.setToolTip(kind.help)
+        set_tip(self, kind.help)
         column.addWidget(self.ramp)
         row = QHBoxLayout()
         row.setSpacing(12)
@@ -216,7 +217,7 @@ class RampEditor(Editor):
             number.edited.connect(self._typed)
             number.released.connect(self.released)
             label = quiet(part.title)
-            label.setToolTip(part.help)
+            set_tip(label, part.help)
             grid.addWidget(label, i + 1, 0)
             grid.addWidget(number, i + 1, 1)
             self.numbers.append(number)

@@ -10,13 +10,13 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
 from sfumato.media.parts.registry import media, suffixes
@@ -186,10 +186,10 @@ class Question(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = QLabel(title)
+        heading = Label(title)
         heading.setFont(strong_font(15))
         column.addWidget(heading)
-        column.addWidget(QLabel(words))
+        column.addWidget(Label(words))
         row = QHBoxLayout()
         row.addStretch(1)
         for text, answer in answers:
@@ -218,7 +218,7 @@ class NameQuestion(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = QLabel(title)
+        heading = Label(title)
         heading.setFont(strong_font(15))
         column.addWidget(heading)
         self.field = QLineEdit(suggested)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import focus_ring
 from sfumato.app.views import instruments as package
 from sfumato.app.views.graph import WAYS, Graph
@@ -79,7 +80,7 @@ class ScopeView(Graph):
         lies_under = spec.is_picture and reference is not None
         self.reference_image = image_of(reference) if lies_under else None
         self.setAccessibleDescription(spec.title)
-        self.setToolTip(spec.help)
+        set_tip(self, spec.help)
         self.update()
 
     def show_scale(self, unit: str, space: Encoding, limits: bool) -> None:

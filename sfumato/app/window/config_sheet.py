@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sfumato.app.labels import Label
 from sfumato.work.stores.ocio_config import built_in
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -33,7 +33,7 @@ class ConfigSheet(QDialog):
         self.resize(780, 420)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
-        words = QLabel(
+        words = Label(
             "The colour spaces of a config become encodings, its displays and views become Views. "
             "The study remembers which config it uses."
         )

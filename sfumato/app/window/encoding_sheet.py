@@ -10,7 +10,6 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPushButton,
@@ -23,6 +22,7 @@ from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.parts import part, taken
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.tick import Tick
+from sfumato.app.labels import Label
 from sfumato.app.window.encoding_plot import EncodingPlot
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.user_encoding import (
@@ -100,7 +100,7 @@ class EncodingSheet(QDialog):
 
     def _line(self, name: str, title: str, column: QVBoxLayout) -> QLineEdit:
         row = QHBoxLayout()
-        label = QLabel(title)
+        label = Label(title)
         label.setFixedWidth(112)
         line = QLineEdit()
         line.setObjectName(f"encodings.{name}")
@@ -118,7 +118,7 @@ class EncodingSheet(QDialog):
         self.note = self._line("note", "Where from", column)
         self.note.setPlaceholderText("the paper with these numbers")
         row = QHBoxLayout()
-        label = QLabel("Curve")
+        label = Label("Curve")
         label.setFixedWidth(112)
         self.kind = Chooser()
         self.kind.setObjectName("encodings.kind")
@@ -154,7 +154,7 @@ class EncodingSheet(QDialog):
         column = QVBoxLayout(self._decoder)
         column.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        label = QLabel("Code to light")
+        label = Label("Code to light")
         label.setFixedWidth(112)
         self.decoder = QPushButton("Choose a 1D LUT or CLF file…")
         self.decoder.setObjectName("encodings.decoder")
@@ -303,7 +303,7 @@ class EncodingSheet(QDialog):
         for widget in taken(self.checks):
             widget.deleteLater()
         for well, words in lines:
-            label = QLabel(f"{'✓' if well else '!'} {words}")
+            label = Label(f"{'✓' if well else '!'} {words}")
             label.setObjectName("encodings.check")
             label.setWordWrap(True)
             painted(label, "malachite" if well else "cinnabar")

@@ -6,10 +6,11 @@ from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label
 from sfumato.app.services.jobs import Queue, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.theme import colour
@@ -29,8 +30,8 @@ class NoticeStrip(QWidget):
         self._act: Any = None
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 5, 8, 5)
-        self._word = QLabel()
-        self._text = QLabel()
+        self._word = Label()
+        self._text = Label()
         self._text.setObjectName("notice.text")
         self._text.setWordWrap(True)
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -87,7 +88,7 @@ class WorkLine(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 4, 8, 4)
-        self._title = QLabel()
+        self._title = Label()
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)

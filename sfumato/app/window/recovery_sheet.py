@@ -11,13 +11,13 @@ from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.work.stores.study_store import Recovered
 
@@ -37,7 +37,7 @@ class RecoverySheet(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = QLabel("Studies that were not saved")
+        heading = Label("Studies that were not saved")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
         column.addWidget(
@@ -46,12 +46,12 @@ class RecoverySheet(QDialog):
         table = QGridLayout()
         table.setHorizontalSpacing(16)
         for row, copy in enumerate(copies):
-            name = QLabel(copy.study.name)
+            name = Label(copy.study.name)
             when = datetime.fromtimestamp(copy.when).astimezone()
             table.addWidget(name, row, 0)
             table.addWidget(quiet(f"{when:%d %b %Y, %H:%M}"), row, 1)
             where = quiet(copy.original or "never saved")
-            where.setToolTip(copy.original or "")
+            set_tip(where, copy.original or "")
             table.addWidget(where, row, 2)
             for place, (text, signal) in enumerate(
                 (("Recover", self.recover_wanted), ("Delete…", self.forget_wanted)), 3

@@ -6,13 +6,13 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
 
 
@@ -23,9 +23,9 @@ class ReportDialog(QDialog):
         self.setObjectName("report")
         self.resize(620, 420)
         column = QVBoxLayout(self)
-        heading = QLabel("Something went wrong inside Sfumato")
+        heading = Label("Something went wrong inside Sfumato")
         heading.setFont(strong_font(15))
-        words = QLabel(
+        words = Label(
             "Your study is saved in the recovery folder and you can go on working.\n"
             "Please send this text to the makers: it says what happened."
         )

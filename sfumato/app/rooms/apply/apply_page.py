@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QMenu,
     QPushButton,
     QTableWidget,
@@ -24,6 +23,7 @@ from sfumato.app.controls.editor import painted
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.apply.apply_settings import ApplySettings
 from sfumato.app.services.jobs import single_shot
 from sfumato.app.services.rests import Rests
@@ -84,11 +84,11 @@ class ApplyPage(QWidget):
     def _fill_foot(self) -> None:
         """Put the state and the buttons under the settings."""
         column = QVBoxLayout()
-        self.state = QLabel()
+        self.state = Label()
         self.state.setObjectName("apply.state")
         self.state.setWordWrap(True)
         column.addWidget(self.state)
-        self.unusual = QLabel()
+        self.unusual = Label()
         self.unusual.setObjectName("apply.unusual")
         self.unusual.setWordWrap(True)
         self.unusual.setProperty("pigment", "yellow")
@@ -115,9 +115,7 @@ class ApplyPage(QWidget):
         head_line = QHBoxLayout()
         self.paint = QPushButton("Paint where the Look goes…")
         self.paint.setObjectName("apply.paint")
-        self.paint.setToolTip(
-            "A mask for the Look on the chosen still, and LUTs laid on parts of it"
-        )
+        set_tip(self.paint, "A mask for the Look on the chosen still, and LUTs laid on parts of it")
         self.paint.clicked.connect(lambda: self.paint_wanted.emit(self.chosen_still))
         head_line.addStretch(1)
         head_line.addWidget(self.paint)
@@ -146,7 +144,7 @@ class ApplyPage(QWidget):
         column.addWidget(self.table, 1)
         self.empty = QWidget()
         middle = QVBoxLayout(self.empty)
-        words = QLabel("There is nothing to apply the Look to yet.")
+        words = Label("There is nothing to apply the Look to yet.")
         words.setAlignment(Qt.AlignmentFlag.AlignCenter)
         bring = QPushButton("Bring in pictures or clips…")
         bring.setObjectName("apply.bring_in")
@@ -240,7 +238,7 @@ class ApplyPage(QWidget):
             return
         self.table.blockSignals(True)
         item.setText(words)
-        item.setToolTip(words)
+        set_tip(item, words)
         item.setForeground(colour(pigment or "text"))
         self.table.blockSignals(False)
 
@@ -276,10 +274,10 @@ class ApplyPage(QWidget):
             ticked = Qt.CheckState.Unchecked if shot.id in self._off else Qt.CheckState.Checked
             first.setCheckState(ticked)
             first.setData(_ROLE, shot.id)
-            first.setToolTip(shot.path)
+            set_tip(first, shot.path)
             name = files[shot.id].name if shot.id in files else ""
             where = QTableWidgetItem(_painted_words(shot))
-            where.setToolTip("Painted masks and layers go into results, never into a LUT.")
+            set_tip(where, "Painted masks and layers go into results, never into a LUT.")
             items = (first, QTableWidgetItem(name), where, QTableWidgetItem(""))
             for column, item in enumerate(items):
                 self.table.setItem(row, column, item)

@@ -8,12 +8,13 @@ from typing import Any
 
 import attrs
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.controls import LutFile, Number
@@ -73,7 +74,7 @@ class ApplySettings(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 18, 14)
         column.setSpacing(7)
-        words = QLabel("Every shot through its own Ground and the one Look, into new files.")
+        words = Label("Every shot through its own Ground and the one Look, into new files.")
         words.setWordWrap(True)
         column.addWidget(words)
         column.addSpacing(4)
@@ -104,22 +105,25 @@ class ApplySettings(QWidget):
         self._jpeg_row = Row("Quality", self.jpeg, self.sampling, stretch=0)
         column.addWidget(self._jpeg_row)
         self.exactness = chooser("apply.points", tuple(_POINTS))
-        self.exactness.setToolTip(
-            "A lattice is several times as fast; the proof of each clip says what it costs in ΔE"
+        set_tip(
+            self.exactness,
+            "A lattice is several times as fast; the proof of each clip says what it costs in ΔE",
         )
         self.exactness.textActivated.connect(lambda _t: self.changed.emit())
         column.addWidget(Row("Clips as", self.codec))
         self._points_row = Row("Clips by", self.exactness)
         column.addWidget(self._points_row)
         self.effort = chooser("apply.effort", tuple(EFFORTS))
-        self.effort.setToolTip(
-            "quick makes about three times the frames a second; thorough makes smaller files"
+        set_tip(
+            self.effort,
+            "quick makes about three times the frames a second; thorough makes smaller files",
         )
         self.effort.textActivated.connect(lambda _t: self.changed.emit())
         self.damaged = Tick("Clips that are short or damaged too")
         self.damaged.setObjectName("apply.damaged")
-        self.damaged.setToolTip(
-            "Without this a clip that lost frames, or has damaged ones, gets no result."
+        set_tip(
+            self.damaged,
+            "Without this a clip that lost frames, or has damaged ones, gets no result.",
         )
         self.damaged.clicked.connect(lambda _on: self.changed.emit())
         self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
@@ -129,7 +133,7 @@ class ApplySettings(QWidget):
         self.pattern = QLineEdit()
         self.pattern.setObjectName("apply.pattern")
         fields = ", ".join(f"{{{n}}}" for n in NAME_FIELDS)
-        self.pattern.setToolTip(f"May hold {fields}; two of one name get a number.")
+        set_tip(self.pattern, f"May hold {fields}; two of one name get a number.")
         self.pattern.textChanged.connect(lambda text: self._edit("Names", names=text))
         self.pattern.editingFinished.connect(model.end_gesture)
         column.addWidget(Row("Names", self.pattern))

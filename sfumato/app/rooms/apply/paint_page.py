@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -23,6 +22,7 @@ from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
@@ -36,7 +36,7 @@ NOT_IN_THE_LUT = "Masks and layers go into results, never into a LUT."
 def _button(name: str, text: str, tip: str, then: object) -> QPushButton:
     button = QPushButton(text)
     button.setObjectName(f"paint.{name}")
-    button.setToolTip(tip)
+    set_tip(button, tip)
     button.clicked.connect(then)
     return button
 
@@ -76,7 +76,7 @@ class PaintPage(QWidget):
         column.setSpacing(7)
         head = QHBoxLayout()
         self.back = _button("back", "‹ Shots", "Back to the shots (Esc)", self.back_wanted.emit)
-        self.title = QLabel()
+        self.title = Label()
         head.addWidget(self.back)
         head.addWidget(self.title, 1)
         column.addLayout(head)
@@ -150,7 +150,7 @@ class PaintPage(QWidget):
         self.show_mask.toggled.connect(lambda _on: self._show_canvas())
         column.addWidget(self.show_mask)
         column.addStretch(1)
-        note = QLabel(f"Not in the LUT. {NOT_IN_THE_LUT}")
+        note = Label(f"Not in the LUT. {NOT_IN_THE_LUT}")
         note.setWordWrap(True)
         note.setObjectName("paint.note")
         column.addWidget(note)
@@ -252,7 +252,7 @@ class PaintPage(QWidget):
                 item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
                 on = Qt.CheckState.Checked if layer.coat.on else Qt.CheckState.Unchecked
                 item.setCheckState(on)
-                item.setToolTip(layer.coat.parameters.file.path)
+                set_tip(item, layer.coat.parameters.file.path)
                 if layer.coat.parameters.file.is_missing:
                     item.setText(f"{item.text()}: the file is missing")
                     item.setForeground(colour("cinnabar"))

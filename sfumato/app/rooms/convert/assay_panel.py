@@ -9,7 +9,6 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
 from sfumato.app.theme import RADIUS, colour, strong_font
@@ -49,7 +49,7 @@ class _FindingRow(QWidget):
         row.setContentsMargins(16, 5, 8, 6)
         words = QVBoxLayout()
         words.setSpacing(1)
-        title = QLabel(finding.title)
+        title = Label(finding.title)
         title.setProperty("strong", True)
         sentence = quiet(finding.sentence)
         sentence.setWordWrap(True)
@@ -60,7 +60,7 @@ class _FindingRow(QWidget):
             repair = REPAIRS[finding.repair]
             button = QPushButton(f"Undo {repair.title.casefold()}" if done else repair.title)
             button.setObjectName(f"repair.{finding.repair}")
-            button.setToolTip(repair.help)
+            set_tip(button, repair.help)
             button.clicked.connect(lambda: toggle(finding.repair))
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
 
@@ -117,7 +117,7 @@ class AssayPanel(QWidget):
         column.setContentsMargins(14, 10, 12, 8)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self._name = QLabel()
+        self._name = Label()
         self._name.setFont(strong_font(15))
         self._name.setObjectName("assay.name")
         self._name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -138,14 +138,14 @@ class AssayPanel(QWidget):
         self.reading = Chooser()
         self.reading.setObjectName("assay.reading")
         self.reading.setAccessibleName("Read as")
-        self.reading.setToolTip("How the file is taken, where there are several ways.")
+        set_tip(self.reading, "How the file is taken, where there are several ways.")
         self.reading.activated.connect(self._read_otherwise)
         line.addWidget(self.reading)
         column.addLayout(line)
         self.instruments = LutInstruments(("neutral", "cloud", "slices"), "assay")
         self.instruments.setFixedHeight(222)
         column.addWidget(self.instruments)
-        self._heading = QLabel("What it is and what is wrong with it")
+        self._heading = Label("What it is and what is wrong with it")
         self._heading.setProperty("strong", True)
         column.addWidget(self._heading)
         area = QScrollArea()
@@ -160,7 +160,7 @@ class AssayPanel(QWidget):
         self._findings.addStretch(1)
         area.setWidget(holder)
         column.addWidget(area, 1)
-        self._after = QLabel()
+        self._after = Label()
         self._after.setObjectName("assay.after")
         self._after.setWordWrap(True)
         column.addWidget(self._after)

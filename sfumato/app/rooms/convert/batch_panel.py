@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QProgressBar,
     QPushButton,
     QTableWidget,
@@ -23,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.table_row import TableRow
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import colour, strong_font
 from sfumato.work.luts.batch import Row
 
@@ -45,7 +45,7 @@ class BatchPanel(QWidget):
         column.setContentsMargins(14, 10, 12, 10)
         column.setSpacing(8)
         head = QHBoxLayout()
-        self._title = QLabel("Batch")
+        self._title = Label("Batch")
         self._title.setFont(strong_font(15))
         self._title.setObjectName("batch.title")
         head.addWidget(self._title, 1)
@@ -166,7 +166,7 @@ class BatchPanel(QWidget):
         pigment = "cinnabar" if row.error else "quiet" if row.skipped else "malachite"
         for i, text in enumerate(cells):
             item = QTableWidgetItem(text)
-            item.setToolTip(str(row.target_file or row.source) if i == 0 else text)
+            set_tip(item, str(row.target_file or row.source) if i == 0 else text)
             if i in (3, 4):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if i == 2:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import Label
 from sfumato.app.rooms.convert.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
@@ -132,7 +133,7 @@ class ComparePanel(QWidget):
         column.setContentsMargins(14, 10, 12, 10)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self._title = QLabel()
+        self._title = Label()
         self._title.setFont(strong_font(15))
         self._title.setObjectName("compare.title")
         head.addWidget(self._title, 1)
@@ -141,9 +142,9 @@ class ComparePanel(QWidget):
         close.clicked.connect(self.closed)
         head.addWidget(close)
         column.addLayout(head)
-        self._cube = QLabel()
+        self._cube = Label()
         self._cube.setObjectName("compare.cube")
-        self._shot = QLabel()
+        self._shot = Label()
         self._shot.setObjectName("compare.shot")
         column.addWidget(self._cube)
         column.addWidget(self._shot)

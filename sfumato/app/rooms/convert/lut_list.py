@@ -11,7 +11,6 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -27,6 +26,7 @@ from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.core.controls import Number
@@ -140,10 +140,10 @@ class LutList(QWidget):
         column.setContentsMargins(14, 12, 10, 12)
         column.setSpacing(6)
         head = QHBoxLayout()
-        title = QLabel("Files in")
+        title = Label("Files in")
         title.setProperty("strong", True)
         head.addWidget(title)
-        self._count = QLabel()
+        self._count = Label()
         self._count.setProperty("quiet", True)
         head.addWidget(self._count)
         head.addStretch(1)
@@ -170,7 +170,7 @@ class LutList(QWidget):
         self._empty = QWidget()
         hint = QVBoxLayout(self._empty)
         hint.setContentsMargins(0, 0, 0, 0)
-        words = QLabel(
+        words = Label(
             "Drop LUT files or folders here: cube, 3dl, HALD and strip pictures, csp, spi, CLF, CDL, "
             "ICC, KTX2, npy. Each is examined, and can be repaired and converted."
         )
@@ -190,7 +190,7 @@ class LutList(QWidget):
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(4)
         outer.addWidget(self._works)
-        works = QLabel("Work on them first")
+        works = Label("Work on them first")
         works.setProperty("strong", True)
         column.addWidget(works)
         self.together = self._chooser(column, "Files", "together", _TOGETHER)
@@ -205,8 +205,8 @@ class LutList(QWidget):
             mark.setObjectName(f"work.{name}")
             mark.clicked.connect(lambda on, n=name: self._recipe(n, on))
             marks.addWidget(mark)
-        self.invert.setToolTip("Write the LUT that undoes each: the map says where none can.")
-        self.limit.setToolTip("Clip results below 0 and above 1.")
+        set_tip(self.invert, "Write the LUT that undoes each: the map says where none can.")
+        set_tip(self.limit, "Clip results below 0 and above 1.")
         marks.addStretch(1)
         column.addLayout(marks)
         model.changed.connect(lambda _b, _a: self.refresh())
@@ -218,7 +218,7 @@ class LutList(QWidget):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(title)
+        label = Label(title)
         label.setFixedWidth(62)
         label.setBuddy(widget)
         row.addWidget(label)
@@ -267,7 +267,7 @@ class LutList(QWidget):
                 item = QListWidgetItem()
                 item.setData(Qt.ItemDataRole.UserRole, entry)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, entry.path.name)
-                item.setToolTip(str(entry.path))
+                set_tip(item, str(entry.path))
                 self.files.addItem(item)
             self._filling = False
             self._show_chosen()

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import focus_ring
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.graph import Graph
@@ -51,7 +52,7 @@ class LutScope(Graph):
     def show_kind(self, kind: str) -> None:
         self.kind = kind
         self.setAccessibleName(LUT_TITLES[kind])
-        self.setToolTip(_HELP[kind])
+        set_tip(self, _HELP[kind])
         self.setCursor(Qt.CursorShape.OpenHandCursor if self.turns else Qt.CursorShape.ArrowCursor)
         self.update()
 

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -21,6 +20,7 @@ from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
@@ -49,7 +49,7 @@ class _GoalRow(QWidget):
         self.mark.clicked.connect(lambda on: panel.change(self.key, on=on))
         top.addWidget(self.mark)
         top.addStretch(1)
-        self._loss = QLabel()
+        self._loss = Label()
         self._loss.setObjectName(f"loss.{goal.key}")
         top.addWidget(self._loss)
         column.addLayout(top)
@@ -100,7 +100,7 @@ class _GoalRow(QWidget):
             self._words.setText(outcome.refused)
             self._loss.setText("not held")
             painted(self._loss, "")
-            self._loss.setToolTip("")
+            set_tip(self._loss, "")
             return
         self._words.setText(outcome.words)
         loss = outcome.loss
@@ -109,9 +109,10 @@ class _GoalRow(QWidget):
         self._loss.setText(f"{loss.mean:.2f} ΔE" if loss.mean >= 0.005 else "0.00 ΔE")
         good = loss.p99 <= 0.5
         painted(self._loss, "malachite" if good else "yellow" if loss.p99 <= 2 else "cinnabar")
-        self._loss.setToolTip(
+        set_tip(
+            self._loss,
             f"Written, read back and compared over the cube: {loss.mean:.4f} ΔE in the mean, "
-            f"{loss.p99:.3f} at 99 %, {loss.worst:.2f} at worst."
+            f"{loss.p99:.3f} at 99 %, {loss.worst:.2f} at worst.",
         )
 
 
@@ -129,7 +130,7 @@ class TargetsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 12, 12)
         column.setSpacing(6)
-        title = QLabel("Files out")
+        title = Label("Files out")
         title.setProperty("strong", True)
         column.addWidget(title)
         area = QScrollArea()
@@ -161,22 +162,22 @@ class TargetsPanel(QWidget):
         form.addRow("Grid", self.fit)
         self.shaper = Tick("make a shaper")
         self.shaper.setObjectName("out.shaper")
-        self.shaper.setToolTip(
-            "Put a 1D table of 4096 entries before the grid, where the format can."
+        set_tip(
+            self.shaper, "Put a 1D table of 4096 entries before the grid, where the format can."
         )
         self.shaper.clicked.connect(lambda on: self._set("Shaper", shaper=on))
         form.addRow("", self.shaper)
         self.domain = QLineEdit()
         self.domain.setObjectName("out.domain")
         self.domain.setPlaceholderText("as it is")
-        self.domain.setToolTip(
-            "Inputs that tables cover, as LO:HI; formats without a domain keep 0 to 1."
+        set_tip(
+            self.domain, "Inputs that tables cover, as LO:HI; formats without a domain keep 0 to 1."
         )
         self.domain.editingFinished.connect(self._edit_domain)
         form.addRow("Domain", self.domain)
         self.names = QLineEdit()
         self.names.setObjectName("out.names")
-        self.names.setToolTip("May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
+        set_tip(self.names, "May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
         self.names.editingFinished.connect(lambda: self._set("Names", names=self.names.text()))
         form.addRow("Names", self.names)
         self.folder = QLineEdit()
@@ -198,7 +199,7 @@ class TargetsPanel(QWidget):
         self.existing.textActivated.connect(lambda t: self._set("If it exists", existing=t))
         form.addRow("If there", self.existing)
         column.addLayout(form)
-        self._lost = QLabel()
+        self._lost = Label()
         self._lost.setObjectName("out.lost")
         self._lost.setWordWrap(True)
         self._lost.setProperty("quiet", True)
@@ -283,7 +284,7 @@ class TargetsPanel(QWidget):
             many = f"{files} files as one"
         kinds = f"{wanted} format{'s' if wanted != 1 else ''}"
         self.go.setText(f"Convert {many} to {kinds}" if files and wanted else "Convert")
-        self.names.setToolTip(fault or "May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
+        set_tip(self.names, fault or "May hold " + ", ".join(f"{{{f}}}" for f in FIELDS))
         if fault:
             self._lost.setText(fault)
         else:

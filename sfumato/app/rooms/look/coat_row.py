@@ -12,11 +12,12 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
 )
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.smear import Smear
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
@@ -108,7 +109,7 @@ class CoatRow(QWidget):
         self.mark = Tick()
         self.mark.setObjectName("on")
         self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
-        self.label = QLabel()
+        self.label = Label()
         self.label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.smear = Smear()
         self.strength = ScrubNumber(STRENGTH, 100.0)
@@ -142,12 +143,13 @@ class CoatRow(QWidget):
         self.smear.setEnabled(coat.on)
         self.smear.update()
         unknown = isinstance(coat.parameters, UnknownGlaze)
-        self.setToolTip(
+        set_tip(
+            self,
             "This version does not know this glaze: it is kept in the study and skipped."
             if unknown
             else "Glazes laid together with one Strength, blend and Reach."
             if coat.is_group
-            else says or (coat.spec.help if coat.spec else "")
+            else says or (coat.spec.help if coat.spec else ""),
         )
         self.setAccessibleDescription(says)
         reach = ", limited by its Reach" if coat.laying.is_limited else ""

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.shot import Shot
@@ -52,7 +53,7 @@ class Contact(QWidget):
         self._by_key = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("All shots through the Look")
-        self.setToolTip("Click chooses a shot, double click shows it alone; Ctrl+click marks more.")
+        set_tip(self, "Click chooses a shot, double click shows it alone; Ctrl+click marks more.")
 
     # --- geometry --------------------------------------------------------------------------------
     def columns(self) -> int:

@@ -7,11 +7,12 @@ from typing import Any
 import attrs
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QDialog, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, painted
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
@@ -36,7 +37,7 @@ class DeviceSheet(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(8)
-        words = QLabel("Side B shows the picture as this target makes it with the LUT.")
+        words = Label("Side B shows the picture as this target makes it with the LUT.")
         words.setWordWrap(True)
         column.addWidget(words)
         self.preset = Chooser()
@@ -48,7 +49,7 @@ class DeviceSheet(QDialog):
         self.panel.edited.connect(self._edit)
         self.panel.released.connect(self._release)
         column.addWidget(self.panel)
-        self.loss = QLabel()
+        self.loss = Label()
         self.loss.setObjectName("target.loss")
         column.addWidget(self.loss)
         column.addStretch(1)

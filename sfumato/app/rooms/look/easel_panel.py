@@ -9,7 +9,6 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -21,6 +20,7 @@ from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -95,7 +95,7 @@ class EaselPanel(QWidget):
         self.sides: dict[str, Chooser] = {}
         letters = {}
         for side in ("a", "b"):
-            letter = QLabel(side.upper())
+            letter = Label(side.upper())
             letter.setFont(strong_font())
             letter.setProperty("pigment", "yellow" if side == "b" else "")
             letters[side] = letter
@@ -140,9 +140,9 @@ class EaselPanel(QWidget):
         return box
 
     def _make_empty(self) -> QWidget:
-        title = QLabel("Bring in a picture")
+        title = Label("Bring in a picture")
         title.setFont(strong_font(18))
-        words = QLabel(
+        words = Label(
             "Drop a still or a clip here. Put it right in the Ground, build the Look,\n"
             "then export the Look as a LUT and see it proved."
         )
@@ -157,9 +157,9 @@ class EaselPanel(QWidget):
         return self._centred([title, words], [bring, demo])
 
     def _make_broken(self) -> QWidget:
-        self._broken_title = QLabel()
+        self._broken_title = Label()
         self._broken_title.setFont(strong_font(15))
-        self._broken_words = QLabel()
+        self._broken_words = Label()
         self._broken_words.setWordWrap(True)
         self._broken_words.setMaximumWidth(560)
         self._broken_words.setObjectName("broken.words")
@@ -174,7 +174,7 @@ class EaselPanel(QWidget):
         as_panel(bar)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 4, 10, 4)
-        self._ask_words = QLabel()
+        self._ask_words = Label()
         self._ask_words.setObjectName("ask.words")
         self._ask_words.setProperty("pigment", "cinnabar")
         self._ask_words.setWordWrap(True)
@@ -204,7 +204,7 @@ class EaselPanel(QWidget):
         self.play.setObjectName("clip.play")
         self.play.setProperty("flat", True)
         self.play.setFixedWidth(60)
-        self.play.setToolTip("Play the shot through the Look; frames are dropped to keep its time.")
+        set_tip(self.play, "Play the shot through the Look; frames are dropped to keep its time.")
         self.bar = FrameBar()
         self.bar.setObjectName("clip.frames")
         self._frame_words = quiet("")
@@ -233,7 +233,7 @@ class EaselPanel(QWidget):
         if view.now.band is not None:
             words.append(f"in the band {easel.band_share * 100:.1f} %")
         self._clip_words.setText(" · ".join(words))
-        self._clip_words.setToolTip(self._clip_words.text())
+        set_tip(self._clip_words, self._clip_words.text())
         self._fit_readout()
 
     def show_rate(self, fps: float) -> None:
@@ -411,7 +411,7 @@ class EaselPanel(QWidget):
             return
         brief, full = self._desk.screen_words
         self._screen.setText(brief)
-        self._screen.setToolTip(f"{full}. The numbers and the instruments are the View's.")
+        set_tip(self._screen, f"{full}. The numbers and the instruments are the View's.")
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
         self._fit_readout()

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sfumato.app.labels import Label, set_tip
 from sfumato.core.controls import LutFile
 from sfumato.core.glazes.lut import Lut
 from sfumato.work.luts.ends import evidence
@@ -31,7 +32,7 @@ class EndsAsk(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 0, 4)
         column.setSpacing(4)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("ends.words")
         self.words.setWordWrap(True)
         self.words.setProperty("pigment", "cinnabar")
@@ -44,7 +45,7 @@ class EndsAsk(QWidget):
                 title, help_ = ANSWERS[key]
                 button = QPushButton(title)
                 button.setObjectName(f"ends.{key}")
-                button.setToolTip(help_)
+                set_tip(button, help_)
                 button.clicked.connect(lambda _on, k=key: self.chosen.emit(k))
                 row.addWidget(button)
             column.addLayout(row)

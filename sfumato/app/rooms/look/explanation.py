@@ -6,9 +6,10 @@ import inspect
 from typing import Any
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
 from sfumato.core.controls import Choice, Kind, Number, Pad, Triple, kinds
 from sfumato.core.glaze import GlazeSpec
@@ -51,11 +52,11 @@ class Explanation(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 14)
         column.setSpacing(8)
-        title = QLabel(heading)
+        title = Label(heading)
         title.setFont(strong_font(15))
         column.addWidget(title)
         for i, text in enumerate(p for p in paragraphs if p):
-            label = QLabel(text) if i < 2 else quiet(text)
+            label = Label(text) if i < 2 else quiet(text)
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             column.addWidget(label)

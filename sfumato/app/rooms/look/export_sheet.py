@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -25,6 +24,7 @@ from sfumato.app.controls.editor import Chooser, painted
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
 from sfumato.work.luts.deliver import plain_name
@@ -84,7 +84,7 @@ class ExportSheet(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = QLabel(f"Export “{ask.look}” as a LUT")
+        heading = Label(f"Export “{ask.look}” as a LUT")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
         form = QFormLayout()
@@ -119,18 +119,18 @@ class ExportSheet(QDialog):
         form.addRow("Name", self.name)
         form.addRow("Folder", folder_row)
         form.addRow("Title", self.title)
-        form.addRow("Covers", QLabel(ask.span))
-        self.lost = QLabel()
+        form.addRow("Covers", Label(ask.span))
+        self.lost = Label()
         self.lost.setObjectName("export.lost")
         self.lost.setWordWrap(True)
         form.addRow("Loses", self.lost)
         column.addLayout(form)
-        self.warning = QLabel(ask.warning)
+        self.warning = Label(ask.warning)
         self.warning.setProperty("pigment", "cinnabar")
         self.warning.setWordWrap(True)
         self.warning.setVisible(bool(ask.warning))
         column.addWidget(self.warning)
-        self.state = QLabel()
+        self.state = Label()
         self.state.setWordWrap(True)
         self.state.setObjectName("export.state")
         column.addWidget(self.state)
@@ -185,7 +185,7 @@ class ExportSheet(QDialog):
         if spec.shaper:
             shaper = Tick(f"{SHAPER} entries before the grid")
             shaper.setObjectName("export.shaper")
-            shaper.setToolTip("A 1D table that gives the dark tones more of the grid.")
+            set_tip(shaper, "A 1D table that gives the dark tones more of the grid.")
             shaper.setChecked(self.target.shaper is not None)
             shaper.clicked.connect(lambda on: self._edit("shaper", SHAPER if on else None))
             box.form.addRow(self._label("Shaper"), shaper)
@@ -195,10 +195,10 @@ class ExportSheet(QDialog):
         self._show_choices()
         QTimer.singleShot(0, self, self.adjustSize)
 
-    def _label(self, words: str) -> QLabel:
+    def _label(self, words: str) -> Label:
         """Return a label as wide as those of the other rows."""
-        label = QLabel(words)
-        label.setFixedWidth(QLabel(_WIDEST).sizeHint().width())
+        label = Label(words)
+        label.setFixedWidth(Label(_WIDEST).sizeHint().width())
         return label
 
     def _grid_row(self, box: TargetForm) -> QWidget:
@@ -207,7 +207,7 @@ class ExportSheet(QDialog):
         line.setContentsMargins(0, 0, 0, 0)
         assert box.grid is not None
         line.addWidget(box.grid)
-        line.addWidget(QLabel("points a side"))
+        line.addWidget(Label("points a side"))
         spec = self.target.spec
         for points in dict.fromkeys(spec.grid_for(g) for g in _USUAL_GRIDS):
             button = QPushButton(str(points))

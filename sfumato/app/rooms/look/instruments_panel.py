@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.tick import Tick
+from sfumato.app.labels import set_tip
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
@@ -70,13 +71,14 @@ class Instruments(QWidget):
         self.unit = Chooser()
         self.unit.setObjectName("scopes.unit")
         self.unit.setAccessibleName("Scale of the instruments")
-        self.unit.setToolTip("What the scale counts: percent of code, 10-bit codes or stops.")
+        set_tip(self.unit, "What the scale counts: percent of code, 10-bit codes or stops.")
         self.unit.addItems(UNITS)
         self.unit.textActivated.connect(lambda u: self._view.set(scope_unit=u))
         self.limits = Tick("Limits")
         self.limits.setObjectName("scopes.limits")
-        self.limits.setToolTip(
-            "Show the limits of the legal range, and mark with F3 what lies beyond them."
+        set_tip(
+            self.limits,
+            "Show the limits of the legal range, and mark with F3 what lies beyond them.",
         )
         self.limits.clicked.connect(lambda on: self._view.set(limits=on))
         column.addWidget(self.unit)
@@ -89,7 +91,7 @@ class Instruments(QWidget):
             button.setObjectName(f"scopes.{name}")
             button.setProperty("flat", True)
             button.setAccessibleName(words)
-            button.setToolTip(words)
+            set_tip(button, words)
             button.setFixedWidth(22)
             button.clicked.connect(lambda _on, s=step: self._change_count(s))
             row.addWidget(button)

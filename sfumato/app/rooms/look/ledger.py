@@ -8,7 +8,6 @@ import attrs
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -21,6 +20,7 @@ from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.coat_row import STRENGTH, CoatRow
 from sfumato.app.rooms.look.ledger_edits import LedgerEdits
 from sfumato.app.rooms.look.menus import encoding_menu, glaze_menu
@@ -102,7 +102,7 @@ class Ledger(QWidget):
         box = QWidget()
         row = QHBoxLayout(box)
         row.setContentsMargins(INDENT, 10, 10, 6)
-        self._title = QLabel()
+        self._title = Label()
         self._title.setFont(strong_font(15))
         self._edited = quiet("")
         row.addWidget(self._title)
@@ -121,7 +121,7 @@ class Ledger(QWidget):
         self._source, row = self._line()
         label = quiet("Source")
         label.setFixedWidth(50)
-        self._source_name = QLabel()
+        self._source_name = Label()
         self._source_change = QPushButton("change")
         self._source_change.setObjectName("source.change")
         self._source_change.setProperty("flat", True)
@@ -132,7 +132,7 @@ class Ledger(QWidget):
         row.addWidget(self._source_change)
 
         self._ground, row = self._line()
-        label = QLabel("Ground")
+        label = Label("Ground")
         label.setProperty("pigment", "azurite")
         row.addWidget(label)
         row.addWidget(quiet("this shot only, never exported"), 1)
@@ -144,7 +144,7 @@ class Ledger(QWidget):
         row.addWidget(self._ground_add)
 
         self._look, row = self._line()
-        label = QLabel("Look")
+        label = Label("Look")
         label.setProperty("pigment", "yellow")
         self._look_name = QLineEdit()
         self._look_name.setProperty("flat", True)
@@ -167,7 +167,7 @@ class Ledger(QWidget):
         shelf = QPushButton("Presets")
         shelf.setObjectName("look.presets")
         shelf.setProperty("flat", True)
-        shelf.setToolTip("Looks and glazes that are ready, yours and ours, on this shot.")
+        set_tip(shelf, "Looks and glazes that are ready, yours and ours, on this shot.")
         shelf.clicked.connect(self.presets_wanted)
         button = QPushButton("Add a glaze")
         button.setObjectName("look.add")
@@ -180,7 +180,7 @@ class Ledger(QWidget):
         self._view_row, row = self._line()
         label = quiet("View")
         label.setFixedWidth(50)
-        self._view_name = QLabel()
+        self._view_name = Label()
         self._view_change = QPushButton("change")
         self._view_change.setObjectName("view.change")
         self._view_change.setProperty("flat", True)
@@ -240,9 +240,7 @@ class Ledger(QWidget):
             self._source_change.setText("change" if stated else "choose")
         if self._look_name.text() != study.look.name:
             self._look_name.setText(study.look.name)
-        self._look_name.setToolTip(
-            "The Look: the shared part of the grade, which goes into the LUT"
-        )
+        set_tip(self._look_name, "The Look: the shared part of the grade, which goes into the LUT")
         self._look_strength.show_value(study.look.strength * 100)
         space = encoding(study.view.encoding)
         scene = encoding(study.working).is_scene
@@ -388,7 +386,7 @@ class Ledger(QWidget):
                 self._rows[coat_id].smear.show_colours(rows)
         box = self.unfolded
         if shown.facts is not None:
-            self._source_name.setToolTip(f"{shown.facts.bits}; {shown.facts.evidence}")
+            set_tip(self._source_name, f"{shown.facts.bits}; {shown.facts.evidence}")
         if shown.entry is not None and box is not None and shown.ask.coat == box.coat.id:
             box.show_entry(shown.entry)
 

@@ -7,6 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
+from sfumato.app.labels import set_tip
 from sfumato.core.colour.encodings import Encoding, Family, encodings
 from sfumato.core.glaze import Category, glazes
 
@@ -23,7 +24,7 @@ def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
         for spec in specs:
             action = menu.addAction(spec.title, partial(add, spec.key))
             action.setObjectName(f"add.{spec.key}")
-            action.setToolTip(spec.help)
+            set_tip(action, spec.help)
     return menu
 
 

@@ -11,7 +11,6 @@ from PySide6.QtGui import QCloseEvent, QIcon, QPixmap
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -23,6 +22,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.notices import Notices
@@ -116,7 +116,7 @@ class PresetSheet(QDialog):
         self.tiles = Tiles()
         self.tiles.dropped.connect(self._go)
         column.addWidget(self.tiles, 1)
-        self.about = QLabel()
+        self.about = Label()
         self.about.setWordWrap(True)
         self.about.setMinimumHeight(36)
         self.where = quiet("")
@@ -177,7 +177,7 @@ class PresetSheet(QDialog):
                 continue
             item = QListWidgetItem(_icon(blank), name)
             item.setData(_ROLE, each)
-            item.setToolTip(each.preset.note if each.preset else str(each.fault))
+            set_tip(item, each.preset.note if each.preset else str(each.fault))
             self.tiles.addItem(item)
             self._todo.append(each)
         if self.tiles.count():

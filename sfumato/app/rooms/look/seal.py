@@ -5,12 +5,13 @@ from __future__ import annotations
 import attrs
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -78,9 +79,10 @@ class Seal(QWidget):
         row.addStretch(1)
         self.fit = Tick("Fitted")
         self.fit.setObjectName("seal.fit")
-        self.fit.setToolTip(
+        set_tip(
+            self.fit,
             "Choose the nodes so that the colours between them come out nearest to the grade; "
-            "kept only where it measures better."
+            "kept only where it measures better.",
         )
         self.fit.clicked.connect(self._edit_fit)
         row.addWidget(self.fit)
@@ -94,8 +96,8 @@ class Seal(QWidget):
         self.smallest = QPushButton("Find")
         self.smallest.setObjectName("seal.smallest")
         self.smallest.setProperty("flat", True)
-        self.smallest.setToolTip(
-            "Measure grid after grid on all shots, and take the first that holds."
+        set_tip(
+            self.smallest, "Measure grid after grid on all shots, and take the first that holds."
         )
         self.smallest.clicked.connect(lambda: self.smallest_wanted.emit(self.tolerance.value()))
         find.addWidget(words)
@@ -108,7 +110,7 @@ class Seal(QWidget):
         self.span.chosen.connect(self._edit_span)
         column.addWidget(self.span, 0, Qt.AlignmentFlag.AlignLeft)
         bottom = QHBoxLayout()
-        self._loss = QLabel()
+        self._loss = Label()
         self._loss.setContentsMargins(4, 0, 0, 0)
         self._loss.setObjectName("seal.loss")
         bottom.addWidget(self._loss, 1)
@@ -118,7 +120,7 @@ class Seal(QWidget):
         self.button.clicked.connect(self.export_wanted)
         bottom.addWidget(self.button, 0, Qt.AlignmentFlag.AlignBottom)
         column.addLayout(bottom)
-        self._warning = QLabel()
+        self._warning = Label()
         self._warning.setProperty("pigment", "cinnabar")
         self._warning.setWordWrap(True)
         self._warning.setObjectName("seal.warning")
@@ -127,9 +129,9 @@ class Seal(QWidget):
         proof = QVBoxLayout(self._proof_box)
         proof.setContentsMargins(4, 8, 0, 0)
         proof.setSpacing(2)
-        self._proof_name = QLabel()
+        self._proof_name = Label()
         self._proof_name.setProperty("strong", True)
-        self._proof_lines = QLabel()
+        self._proof_lines = Label()
         self._proof_lines.setContentsMargins(0, 0, 0, 4)
         self._proof_lines.setObjectName("seal.proof")
         self._proof_button = QPushButton("Show the difference")
@@ -188,9 +190,10 @@ class Seal(QWidget):
         pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
         self._loss.setText(f"{mark} {loss_words(loss)}{where}")
         painted(self._loss, pigment)
-        self._loss.setToolTip(
+        set_tip(
+            self._loss,
             "How far the LUT lies from the exact grade as the display shows it.\n"
-            f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less."
+            f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less.",
         )
 
     def show_proof(self, proof: Delivered) -> None:
@@ -238,7 +241,7 @@ class Seal(QWidget):
         painter.fillRect(QRectF(r.left(), r.top(), 4, r.height()), colour("yellow"))
 
 
-def _strong(text: str) -> QLabel:
-    label = QLabel(text)
+def _strong(text: str) -> Label:
+    label = Label(text)
     label.setProperty("strong", True)
     return label

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.services.desk import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
@@ -178,7 +179,7 @@ class ShotsStrip(QWidget):
                 tip += f"\n{self._doubts[shot.id][1]}"
             if self._clipped.get(shot.id, 0) > _MUCH:
                 tip += f"\n{self._clipped[shot.id] * 100:.0f} % of it is clipped through the Look"
-        self.setToolTip(tip)
+        set_tip(self, tip)
 
     @guarded
     def wheelEvent(self, event: QWheelEvent) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import colour
 
 
@@ -18,7 +19,7 @@ class Smear(QWidget):
         self.setFixedSize(96, 14)
         self._rows: np.ndarray | None = None
         self._image: QImage | None = None
-        self.setToolTip("Twelve hues and five greys: before the glaze above, after it below")
+        set_tip(self, "Twelve hues and five greys: before the glaze above, after it below")
 
     def show_colours(self, rows: np.ndarray | None) -> None:
         """Show uint8 (2, 17, 3), None for nothing."""

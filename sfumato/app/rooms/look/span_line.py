@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QPushButton
 
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.look.menus import encoding_menu
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.path import SPANS, span_names, span_sentence, with_entry, with_leave
@@ -24,7 +25,7 @@ class SpanLine(QPushButton):
         self.setObjectName("seal.span")
         self.setProperty("flat", True)
         self.setProperty("line", True)
-        self.setToolTip("What the LUT expects and gives; click to change it.")
+        set_tip(self, "What the LUT expects and gives; click to change it.")
         self.setAccessibleName("Span of the LUT")
         self._study = Study()
         self._shot: Shot | None = None

@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import colour, focus_ring
 from sfumato.core.path.span import Joint, Span
 
@@ -39,9 +40,10 @@ class SpanEnd(QWidget):
             Joint.LOOK: "after the Look",
             Joint.VIEW: "after the View",
         }
-        self.setToolTip(
+        set_tip(
+            self,
             f"{self.accessibleName()}: the LUT {'starts' if self.joints[0] is Joint.SOURCE else 'ends'} "
-            f"{words[joint]}. Drag it, or press Up or Down."
+            f"{words[joint]}. Drag it, or press Up or Down.",
         )
         self.update()
 

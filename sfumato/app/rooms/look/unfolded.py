@@ -11,6 +11,7 @@ from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.controls.editors import ChoiceEditor
 from sfumato.app.controls.reach_field import ReachEditor
 from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.look.ends_ask import EndsAsk
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.services.view_state import PICK_SIZES, ViewModel
@@ -92,14 +93,14 @@ class Unfolded(QWidget):
         self._pick = button = QPushButton(spec.pick_title)
         button.setObjectName("pick")
         button.setCheckable(True)
-        button.setToolTip(f"{spec.pick_title} from the picture; Esc ends it.")
+        set_tip(button, f"{spec.pick_title} from the picture; Esc ends it.")
         button.clicked.connect(lambda on: self._ask_pick(on, ""))
         line.addWidget(button)
         line.addStretch(1)
         self._size = Chooser()
         self._size.setObjectName("pick.size")
         self._size.setAccessibleName("Size of a pick")
-        self._size.setToolTip("A pick takes the mean of so many pixels square.")
+        set_tip(self._size, "A pick takes the mean of so many pixels square.")
         for size in PICK_SIZES:
             self._size.addItem(f"{size} × {size} px" if size > 1 else "1 px", size)
         self._size.setCurrentIndex(PICK_SIZES.index(self._view.now.pick_size))
@@ -112,7 +113,7 @@ class Unfolded(QWidget):
         fold.setObjectName("laying.fold")
         fold.setProperty("flat", True)
         fold.setCheckable(True)
-        fold.setToolTip("On which tones, hues and chromas the glaze acts, and how it joins them.")
+        set_tip(fold, "On which tones, hues and chromas the glaze acts, and how it joins them.")
         fold.clicked.connect(lambda on: self._view.set(laying_open=on))
         self._fold = fold
         line = QHBoxLayout()

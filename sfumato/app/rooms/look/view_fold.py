@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.core.colour.encodings import Family, encodings
 from sfumato.core.study.study import Study
@@ -25,13 +26,13 @@ class ViewFold(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(INDENT, 0, 6, 4)
         row = QHBoxLayout()
-        label = QLabel("Working in")
+        label = Label("Working in")
         label.setFixedWidth(112)
         self._working = Chooser()
         self._working.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._working.setObjectName("working")
         self._working.setAccessibleName("Working encoding")
-        self._working.setToolTip("The encoding in whose code values the glazes act.")
+        set_tip(self._working, "The encoding in whose code values the glazes act.")
         self._working.textActivated.connect(self.working_chosen)
         row.addWidget(label)
         row.addWidget(self._working, 1)

@@ -8,7 +8,6 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QPlainTextEdit,
     QPushButton,
@@ -22,6 +21,7 @@ from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import STRENGTH, panel_column
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
@@ -92,7 +92,7 @@ class SwatchCard(QWidget):
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(inner)
         whole.addWidget(area, 1)
-        self.name = QLabel()
+        self.name = Label()
         self.name.setFont(strong_font(15))
         self.name.setObjectName("swatch.name")
         self.name.setWordWrap(True)
@@ -120,9 +120,9 @@ class SwatchCard(QWidget):
         self.mix = ScrubNumber(MIX, 0)
         self.mix.setObjectName("swatch.mix")
         self.mix.edited.connect(lambda v: self._model.set_share(v / 100))
-        self._mix_label = QLabel("Mix with A")
+        self._mix_label = Label("Mix with A")
         for i, (label, number) in enumerate(
-            ((QLabel("Strength"), self.strength), (self._mix_label, self.mix))
+            ((Label("Strength"), self.strength), (self._mix_label, self.mix))
         ):
             label.setFixedWidth(76)
             number.setFixedWidth(62)
@@ -133,11 +133,11 @@ class SwatchCard(QWidget):
         line = QHBoxLayout()
         self.hold = QPushButton("Hold on A")
         self.hold.setObjectName("swatch.hold")
-        self.hold.setToolTip("Keep this look on side A, to compare others with it or to mix them.")
+        set_tip(self.hold, "Keep this look on side A, to compare others with it or to mix them.")
         self.hold.clicked.connect(self._model.hold)
         self.save = QPushButton("Save as a LUT…")
         self.save.setObjectName("swatch.save")
-        self.save.setToolTip("Write what side B shows, a mix or a stack, as a LUT of its own.")
+        set_tip(self.save, "Write what side B shows, a mix or a stack, as a LUT of its own.")
         self.save.clicked.connect(self.save_wanted)
         line.addWidget(self.hold)
         line.addWidget(self.save)
@@ -146,7 +146,7 @@ class SwatchCard(QWidget):
         self.stack.setObjectName("swatch.stack")
         self.stack.setAccessibleName("Stack")
         self.stack.setMaximumHeight(74)
-        self.stack.setToolTip("Several looks one after the other; side B shows them all.")
+        set_tip(self.stack, "Several looks one after the other; side B shows them all.")
         column.addWidget(self.stack)
         line = QHBoxLayout()
         for text, name, run, tip in (
@@ -158,7 +158,7 @@ class SwatchCard(QWidget):
             button = QPushButton(text)
             button.setObjectName(f"swatch.{name}")
             button.setProperty("flat", True)
-            button.setToolTip(tip)
+            set_tip(button, tip)
             button.setAccessibleName(tip)
             button.clicked.connect(run)
             line.addWidget(button)

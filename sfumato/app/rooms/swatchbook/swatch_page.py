@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -24,6 +23,7 @@ from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
@@ -77,8 +77,8 @@ class SwatchPage(QWidget):
         self._show_chosen()
 
     @staticmethod
-    def _heading(words: str) -> QLabel:
-        label = QLabel(words)
+    def _heading(words: str) -> Label:
+        label = Label(words)
         label.setProperty("strong", True)
         return label
 
@@ -114,7 +114,7 @@ class SwatchPage(QWidget):
         for name, (words, tip) in FILTERS.items():
             mark = Tick(words)
             mark.setObjectName(f"swatch.{name}")
-            mark.setToolTip(tip)
+            set_tip(mark, tip)
             mark.clicked.connect(lambda on, n=name: self._model.show(**{n: on}))
             self.filters[name] = mark
             column.addWidget(mark)
@@ -130,8 +130,9 @@ class SwatchPage(QWidget):
         column.addWidget(self.order)
         self.convert = Tick("as converted")
         self.convert.setObjectName("swatch.convert")
-        self.convert.setToolTip(
-            "Show looks that expect something else as they would be once converted to this study."
+        set_tip(
+            self.convert,
+            "Show looks that expect something else as they would be once converted to this study.",
         )
         self.convert.clicked.connect(lambda on: self._model.show(convert=on))
         column.addSpacing(6)
@@ -169,7 +170,7 @@ class SwatchPage(QWidget):
         self.on_tiles = Chooser()
         self.on_tiles.setObjectName("swatch.shots")
         self.on_tiles.setAccessibleName("Shots on the tiles")
-        self.on_tiles.setToolTip("Which shots the tiles show; marks are set on the shots strip")
+        set_tip(self.on_tiles, "Which shots the tiles show; marks are set on the shots strip")
         self.on_tiles.addItems(SHOTS)
         self.on_tiles.textActivated.connect(lambda which: self._model.show(shots=which))
         row.addWidget(self.on_tiles)
@@ -269,7 +270,7 @@ class SwatchPage(QWidget):
         for key, words in rows:
             item = QListWidgetItem(f"{words}  ·  {model.count(key)}")
             item.setData(_ROLE, key)
-            item.setToolTip(key or "All folders")
+            set_tip(item, key or "All folders")
             self.folders.addItem(item)
             if key == wall.folder:
                 self.folders.setCurrentItem(item)

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
 
 KEYS = (
@@ -190,7 +191,7 @@ class WallView(QAbstractScrollArea):
             drag.exec(Qt.DropAction.CopyAction)
             return
         index = self.index_at(at)
-        self.viewport().setToolTip(self._tiles[index].tip if index is not None else "")
+        set_tip(self.viewport(), self._tiles[index].tip if index is not None else "")
 
     @guarded
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
