@@ -89,7 +89,11 @@ def one_line(text: object) -> str:
     >>> one_line("a\nb")
     'a\\\\nb'
     """
-    plain = os.fsencode(str(text)).decode("utf-8", "backslashreplace")
+    try:
+        data = os.fsencode(str(text))
+    except UnicodeEncodeError:  # half of a pair of UTF-16
+        data = str(text).encode("utf-8", "replace")
+    plain = data.decode("utf-8", "backslashreplace")
     return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in plain)
 
 

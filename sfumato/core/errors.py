@@ -13,11 +13,22 @@ Anything else that is raised is a bug.
 
 from __future__ import annotations
 
+# A summary is a sentence: what is longer holds a value out of a damaged file.
+LONGEST = 600
+
+
+def _short(summary: str) -> str:
+    """Return the sentence without the middle of what is too long to be one."""
+    if len(summary) <= LONGEST:
+        return summary
+    return f"{summary[: LONGEST * 2 // 3]} … {summary[-LONGEST // 4 :]}"
+
 
 class SfumatoError(Exception):
     """What happened to what (`summary`), what to try (`hint`), and where (`where`)."""
 
     def __init__(self, summary: str, *, hint: str = "", where: str = "") -> None:
+        summary = _short(summary)
         super().__init__(summary)
         self.summary = summary
         self.hint = hint
@@ -74,3 +85,15 @@ class StudyError(SfumatoError):
 
 class ExportError(SfumatoError):
     """An export that could not finish."""
+
+
+# What plain data that is damaged can raise while it is made into records.
+DAMAGE = (
+    LookupError,
+    TypeError,
+    ValueError,
+    AttributeError,
+    ArithmeticError,
+    RecursionError,
+    AssertionError,
+)

@@ -61,6 +61,16 @@ def read_json(path: str | Path, what: str, hint: str, most: int) -> Any:
         ) from error
 
 
+def json_bytes(plain: Any) -> bytes:
+    """Return plain data as lines of JSON in UTF-8; odd bytes of file names stand as escapes.
+
+    >>> json_bytes(["ä", "\\udcff"]).decode()
+    '[\\n "ä",\\n "\\\\udcff"\\n]\\n'
+    """
+    text = json.dumps(plain, indent=1, ensure_ascii=False)
+    return f"{text}\n".encode("utf-8", "backslashreplace")
+
+
 def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MOST_BYTES) -> bytes:
     """Read a file of at most `most` bytes; folders, pipes and devices are refused.
 

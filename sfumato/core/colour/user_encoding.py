@@ -15,7 +15,7 @@ from sfumato.core.colour import transfers as t
 from sfumato.core.colour.adapt import D65, Xy, rgb_to_xyz
 from sfumato.core.colour.encodings import Coder, Encoding, Family, encodings
 from sfumato.core.controls import Choice, Number, Toggle, control
-from sfumato.core.errors import ValueRefused
+from sfumato.core.errors import DAMAGE, ValueRefused
 
 VERSION = 1
 LOG, LINEAR, GAMMA, DECODER = "Camera log", "Linear", "Gamma", "Decoder file"
@@ -393,9 +393,9 @@ def load(plain: Any) -> UserEncoding:
             decoder,
         )
         own.made()
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
-        if isinstance(error, ValueRefused):
-            raise
+    except ValueRefused:
+        raise
+    except DAMAGE as error:
         raise ValueRefused(
             f"the encoding is damaged ({type(error).__name__} {error})"[:160]
         ) from error

@@ -8,7 +8,7 @@ import attrs
 from attrs import field, frozen
 
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.errors import StudyError, ValueRefused
+from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import MOST_MEMBERS, Coat, grouped, renewed
 from sfumato.core.study.study import Look
@@ -95,6 +95,7 @@ def load(plain: Any) -> Preset:
     if plain["sfumato_preset"] > VERSION:
         raise StudyError("the preset was written by a newer version", hint="open it with that one")
     try:
+        study_json.check_plain(plain)
         coats = tuple(study_json.load_coat(c) for c in plain["coats"])
         if not 1 <= len(coats) <= MOST_MEMBERS:
             raise ValueRefused(f"a preset holds 1 to {MOST_MEMBERS} glazes, not {len(coats)}")
@@ -105,6 +106,6 @@ def load(plain: Any) -> Preset:
         )
     except ValueRefused as error:
         raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
+    except DAMAGE as error:
         detail = f"{type(error).__name__} {error}"[:120]
         raise StudyError(f"the preset is damaged ({detail})", hint="save it again") from error

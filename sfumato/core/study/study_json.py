@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import re
 from typing import Any
 
 import attrs
@@ -10,7 +12,7 @@ from sfumato.core import controls
 from sfumato.core.colour import user_encoding
 from sfumato.core.colour.encodings import Encoding, also, encoding, encodings
 from sfumato.core.colour.user_encoding import UserEncoding
-from sfumato.core.errors import StudyError, ValueRefused
+from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
 from sfumato.core.glaze import glazes
 from sfumato.core.lut.device import Device
 from sfumato.core.path.laying import Laying
@@ -22,6 +24,7 @@ from sfumato.core.study.study import Look, Study
 from sfumato.core.study.view import View
 
 VERSION = 1
+_BROKEN_TEXT = re.compile("[\0\ud800-\udc7f\udd00-\udfff]")
 _COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
 
 
@@ -153,6 +156,8 @@ def dump_coat(coat: Coat) -> dict[str, Any]:
 
 def load_coat(plain: dict[str, Any]) -> Coat:
     key = plain["glaze"]
+    if not isinstance(key, str) or not key:
+        raise ValueRefused("a glaze has no name")
     head: dict[str, Any] = {
         "id": str(plain.get("id") or new_id()),
         "on": bool(plain.get("on", True)),
@@ -217,16 +222,38 @@ def load(plain: Any) -> Study:
             hint="open it with that version",
         )
     try:
+        check_plain(plain)
         renamed, own = brought(plain)
         with also(own):
             return _study(renamed)
     except ValueRefused as error:
         raise StudyError(f"a value is refused: {error.summary}", hint=error.hint) from error
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
+    except DAMAGE as error:
         detail = f"{type(error).__name__} {error}"[:120]
         raise StudyError(
             f"the study is damaged ({detail})", hint="open the copy that was saved before it"
         ) from error
+
+
+def check_plain(plain: Any) -> None:
+    """Refuse what no file could hold again: infinite numbers, texts with NUL or half a pair of UTF-16.
+
+    Odd bytes of file names (U+DC80 to U+DCFF) are let through.
+
+    Raises:
+        ValueRefused: there is one.
+    """
+    waiting = [plain]
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, dict):
+            waiting += [*value.keys(), *value.values()]
+        elif isinstance(value, list):
+            waiting += value
+        elif isinstance(value, str) and _BROKEN_TEXT.search(value):
+            raise ValueRefused("a text holds characters that cannot be")
+        elif isinstance(value, float) and not math.isfinite(value):
+            raise ValueRefused("a number is not finite")
 
 
 def _study(plain: dict[str, Any]) -> Study:

@@ -35,7 +35,7 @@ from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import read_json, refusal, write_bytes
+from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
 from sfumato.work.luts.ends import Ends, is_log, likely
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.memory import Kept
@@ -495,7 +495,7 @@ def write_remarks(remarks: dict[str, Remark]) -> None:
         file.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise refusal(error, file, ExportError) from error
-    write_bytes(file, json.dumps(plain, indent=1, ensure_ascii=False).encode(), force=True)
+    write_bytes(file, json_bytes(plain), force=True)
 
 
 def moved_file(source: Path, target: Path) -> None:

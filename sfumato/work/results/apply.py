@@ -6,6 +6,7 @@ import json
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import attrs
 import numpy as np
@@ -13,7 +14,8 @@ from attrs import frozen
 
 from sfumato._version import VERSION
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import ExportError, SfumatoError, StudyError, ValueRefused
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.errors import DAMAGE, ExportError, SfumatoError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import span_note
@@ -21,15 +23,17 @@ from sfumato.core.study import mask, painted, study_json
 from sfumato.core.study.results import USUAL_NAME, Results
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
+from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts.contract import Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
-from sfumato.work.files import cut_name, read_json, write_bytes
+from sfumato.work.files import Sources, cut_name, json_bytes, read_json, write_bytes
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
 from sfumato.work.results.clip_line import ClipWish
 from sfumato.work.results.clips import graded_clip
+from sfumato.work.results.codecs import CODECS, EFFORTS
 from sfumato.work.results.stills import (
     Chain,
     chain_of,
@@ -214,8 +218,7 @@ def apply_shot(
 
 
 def _write_side(side: Path, record: dict[str, object]) -> None:
-    note = json.dumps(record, indent=1, ensure_ascii=False)
-    write_bytes(side, f"{note}\n".encode(), force=True)
+    write_bytes(side, json_bytes(record), force=True)
 
 
 def _write_clip(
@@ -408,8 +411,8 @@ def _side(file: Path) -> Path:
 def _sidecar(file: Path) -> dict[str, object] | None:
     """Return what stands beside a result, None where nothing of ours does."""
     try:
-        plain = json.loads(_side(file).read_text(encoding="utf-8"))
-    except (OSError, ValueError):
+        plain = read_json(_side(file), "a record of a result", "", _MOST_SIDECAR)
+    except (SfumatoError, OSError):
         return None
     return plain if isinstance(plain, dict) else None
 
@@ -429,10 +432,16 @@ def again(side: str | Path, target: str | Path, *, force: bool = False) -> Appli
         study = loaded(plain["study"], file).opened()
         shot, values = study.shot(plain["shot"]), dict(plain["wish"])
         lut = values.pop("lut")
-        wish = ApplyWish(**values)
-    except (KeyError, TypeError, ValueError) as error:
+        wish = _wish(values)
+        if lut is not None:
+            lut = {name: str(lut[name]) for name in ("file", "stamp")}
+    except ValueRefused as error:
         raise StudyError(
-            f"the record is damaged ({error})"[:120],
+            f"the record is damaged: {error.summary}", hint="apply the shot anew", where=str(file)
+        ) from error
+    except DAMAGE as error:
+        raise StudyError(
+            f"the record is damaged ({type(error).__name__} {error})"[:120],
             hint="apply the shot anew",
             where=str(file),
         ) from error
@@ -443,4 +452,42 @@ def again(side: str | Path, target: str | Path, *, force: bool = False) -> Appli
             raise ExportError(
                 "the LUT has changed since", hint="bring the old one back", where=lut["file"]
             )
+    Sources.of([file]).check(Path(target))
     return apply_shot(study, shot, target, wish, force=force)
+
+
+_CHOICES: dict[str, tuple[Any, ...]] = {
+    "bits": (0, 8, 16, 32),
+    "codec": ("", *CODECS),
+    "effort": tuple(EFFORTS),
+    "sampling": SAMPLINGS,
+}
+_NUMBERS = {"strength": (0, 2), "quality": (0, 51), "jpeg_quality": (1, 100), "points": (0, 129)}
+
+
+def _wish(values: dict[str, Any]) -> ApplyWish:
+    """Make a wish from plain values.
+
+    Raises:
+        ValueRefused: one is missing, not known, or outside what it may be.
+    """
+    known = {f.name for f in attrs.fields(ApplyWish)}
+    if set(values) != known - {"lut", "damaged"}:
+        raise ValueRefused("it holds other wishes than are known")
+    name = values["encoding"]
+    if not isinstance(name, str) or (name and encoding(name).name != name):
+        raise ValueRefused(f"there is no encoding {str(name)[:60]!r}")
+    for key, choices in _CHOICES.items():
+        if isinstance(values[key], bool) or values[key] not in choices:
+            raise ValueRefused(f"{key} is {str(values[key])[:40]!r}")
+    for key, (least, most) in _NUMBERS.items():
+        value = values[key]
+        if (
+            isinstance(value, bool)
+            or not isinstance(value, int | float)
+            or not least <= value <= most
+        ):
+            raise ValueRefused(f"{key} is {str(value)[:40]!r}, outside {least} to {most}")
+        if key != "strength" and value != int(value):
+            raise ValueRefused(f"{key} is no whole number")
+    return ApplyWish(**values)

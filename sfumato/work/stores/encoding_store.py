@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from pathlib import Path
 
@@ -13,7 +12,7 @@ from sfumato.core.colour.encodings import add_encodings, drop_encodings, encodin
 from sfumato.core.colour.user_encoding import MOST_ENTRIES, Decoder, UserEncoding, decoder_of
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table1D
-from sfumato.work.files import read_json, refusal, write_bytes
+from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 
 SUFFIX = ".encoding.json"
@@ -45,8 +44,7 @@ def write_encoding(own: UserEncoding, path: str | Path, *, force: bool = False) 
     Raises:
         ExportError: it exists and `force` is false, or the place cannot be written.
     """
-    text = json.dumps(user_encoding.dump(own), indent=1, ensure_ascii=False) + "\n"
-    write_bytes(Path(path), text.encode(), force=force)
+    write_bytes(Path(path), json_bytes(user_encoding.dump(own)), force=force)
 
 
 def _place(name: str) -> Path:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import re
 from importlib import resources
@@ -15,7 +14,7 @@ from attrs import frozen
 from sfumato.core.errors import ExportError, StudyError
 from sfumato.core.study import preset as presets
 from sfumato.core.study.preset import Preset
-from sfumato.work.files import read_json, refusal, write_bytes
+from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
 from sfumato.work.stores.study_store import lut_file
 
 GLAZE, LOOK = ".glaze", ".look"
@@ -59,8 +58,7 @@ def write_preset(preset: Preset, path: str | Path, *, force: bool = False) -> No
     near = preset.with_files(
         lambda f: attrs.evolve(f, path=os.path.relpath(os.path.abspath(f.path), folder))
     )
-    text = json.dumps(presets.dump(near), indent=1, ensure_ascii=False)
-    write_bytes(file, f"{text}\n".encode(), force=force)
+    write_bytes(file, json_bytes(presets.dump(near)), force=force)
 
 
 def file_name(name: str, suffix: str) -> str:

@@ -16,6 +16,7 @@ import sfumato
 from sfumato.core.colour.encodings import Encoding, add_encodings, also
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import (
+    DAMAGE,
     ExportError,
     FormatError,
     SfumatoError,
@@ -25,21 +26,12 @@ from sfumato.core.errors import (
 from sfumato.core.study import study_json
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.files import read_bytes, refusal, write_bytes
+from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
 SUFFIX = ".sfumato"
 _MOST = 64 << 20
-_DAMAGE = (
-    LookupError,
-    TypeError,
-    ValueError,
-    AttributeError,
-    ArithmeticError,
-    RecursionError,
-    OSError,
-)
 
 
 @frozen(eq=False)
@@ -71,22 +63,7 @@ def read_study(path: str | Path) -> Found:
         StudyError: it cannot be read or is not a study.
     """
     file = Path(path)
-    return _parsed(read_bytes(file, StudyError, _MOST), file)
-
-
-def _parsed(data: bytes, file: Path) -> Found:
-    try:
-        plain: Any = json.loads(data)
-    except RecursionError as error:
-        raise StudyError("the study is nested too deeply", where=str(file)) from error
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        line = getattr(error, "lineno", 1)
-        raise StudyError(
-            "this is not a study, or it is damaged",
-            hint="choose a .sfumato file",
-            where=f"{file}:{line}",
-        ) from error
-    return loaded(plain, file)
+    return loaded(read_json(file, "a study", "choose a .sfumato file", _MOST), file)
 
 
 def loaded(plain: Any, file: Path) -> Found:
@@ -167,7 +144,7 @@ def as_bytes(study: Study, folder: Path | None = None) -> bytes:
         )
         study = attrs.evolve(study, shots=shots, configs=configs)
         study = study.with_files(lambda f: attrs.evolve(f, path=_relative(f.path, folder)))
-    return (json.dumps(study_json.dump(study), indent=1, ensure_ascii=False) + "\n").encode()
+    return json_bytes(study_json.dump(study))
 
 
 def save_study(study: Study, path: str | Path) -> None:
@@ -265,7 +242,7 @@ def recoverable() -> tuple[list[Recovered], list[Path]]:
     found, damaged = [], []
     for file in sorted((state_folder() / "autosave").glob("*.json")):
         try:
-            body = json.loads(read_bytes(file, StudyError, _MOST))
+            body = read_json(file, "a recovery copy", "", _MOST)
             if _is_owned(body):
                 continue
             kept = _read(body["study"], file.parent)[1]
@@ -274,6 +251,6 @@ def recoverable() -> tuple[list[Recovered], list[Path]]:
                 raise TypeError("no path")
             when = min(max(float(body["when"]), 0.0), time.time())
             found.append(Recovered(file, kept, original, when))
-        except (SfumatoError, *_DAMAGE):
+        except (SfumatoError, OSError, *DAMAGE):
             damaged.append(file)
     return sorted(found, key=lambda r: -r.when), damaged
