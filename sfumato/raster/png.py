@@ -25,7 +25,7 @@ _BROKEN = (
     struct.error,
     Image.DecompressionBombError,
 )
-_CONVERTED = {"P": "RGBA", "PA": "RGBA", "LA": "RGBA", "1": "RGB", "L": "RGB"}
+_CONVERTED = {"P": "RGB", "PA": "RGBA", "LA": "RGBA", "1": "RGB", "L": "RGB"}
 
 
 def decode(data: bytes, check: SizeRule) -> Samples:
@@ -39,11 +39,12 @@ def decode(data: bytes, check: SizeRule) -> Samples:
         check(width, height)
         texts = _texts(data)
         with Image.open(io.BytesIO(data)) as image:
-            mode = image.mode
+            clear = image.mode == "P" and "transparency" in image.info
+            mode = "RGBA" if clear else _CONVERTED.get(image.mode, image.mode)
             if bits == 16 or kind in (2, 6):
                 pixels = np.asarray(imagecodecs.png_decode(data))
             else:
-                pixels = np.asarray(image.convert(_CONVERTED.get(mode, mode)))
+                pixels = np.asarray(image.convert(mode))
     except _BROKEN as error:
         raise damaged("PNG") from error
     return Samples(pixels, is_colour=kind in (2, 6), header=texts)

@@ -27,7 +27,7 @@ _BROKEN = (
     ArithmeticError,
     struct.error,
 )
-_GREY, _RGB = 1, 2  # photometric interpretations: MINISBLACK, RGB
+_INVERTED, _GREY, _RGB = 0, 1, 2  # photometric interpretations (TIFF 6.0, tag 262)
 
 
 def decode(data: bytes, check: SizeRule) -> Samples:
@@ -41,7 +41,7 @@ def decode(data: bytes, check: SizeRule) -> Samples:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page: Any = file.pages[0]
             check(int(page.imagewidth), int(page.imagelength))
-            if page.photometric not in (_GREY, _RGB):
+            if page.photometric not in (_INVERTED, _GREY, _RGB):
                 raise MediaError("the TIFF is neither RGB nor grey", hint="save it as RGB")
             if page.dtype is None or page.dtype.name not in DEPTHS:
                 raise MediaError(
@@ -55,6 +55,9 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             pixels = page.asarray()
             if page.planarconfig == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
+            if page.photometric == _INVERTED:
+                top = 1 if pixels.dtype.kind == "f" else np.iinfo(pixels.dtype).max
+                pixels = (top - pixels).astype(pixels.dtype)
             is_colour = page.photometric == _RGB
             return Samples(pixels, is_colour, {str(t.code): t.value for t in page.tags})
     except _BROKEN as error:

@@ -109,8 +109,10 @@ def graded_clip(
         if number in _OF_THE_DISK:
             raise refusal(OSError(number, os.strerror(number)), file, ExportError) from error
         raise ExportError(
-            "the clip cannot be encoded", hint=str(error)[:120], where=str(file)
+            f"{codec.title} cannot hold this clip", hint="choose another codec", where=str(file)
         ) from error
+    except ExportError as error:
+        raise error.at(str(file)) from error.__cause__
     finally:
         temporary.unlink(missing_ok=True)
     return made
@@ -202,11 +204,11 @@ def _coloured(frames: Iterator[Any], colour: Colour, codec: Codec) -> Iterator[A
     for frame in frames:
         if _is_planar(frame):
             layout = Layout.of(frame)
-            held, remarks = out_layout(layout, codec)
+            held, remarks = out_layout(layout, codec, frame.width, frame.height)
             planes = graded_planes(frame, layout, held, colour)
         else:
             rgb, layout = _as_rgb(frame)
-            held, remarks = out_layout(layout, codec)
+            held, remarks = out_layout(layout, codec, frame.width, frame.height)
             graded = np.empty_like(rgb)
 
             def one(first: int, last: int, rgb: Rgb = rgb, graded: Rgb = graded) -> None:

@@ -23,6 +23,8 @@ class Codec:
     options: tuple[tuple[str, str], ...] = ()
     full: bool = True  # whether it can say that its numbers are of full range
     matrices: tuple[int, ...] = tuple(WEIGHTS)  # of H.273, that it can say
+    odd: bool = False  # whether halved chroma may go with an odd width or height
+    least: tuple[int, int] = (1, 1)  # pixels, that its encoder takes
 
 
 CODECS = {
@@ -37,6 +39,7 @@ CODECS = {
                 f"yuv{s}p{d}" for d in ("", "10le", "12le", "16le") for s in ("420", "422", "444")
             ),
             (("level", "3"), ("slices", "4"), ("slicecrc", "1")),
+            least=(4, 4),
         ),
         Codec(
             "prores",
@@ -46,6 +49,7 @@ CODECS = {
             ("yuv422p10le", "yuv444p10le"),
             (("profile", "3"),),
             full=False,
+            odd=True,
         ),
         Codec(
             "dnxhr",
@@ -54,6 +58,8 @@ CODECS = {
             (".mov", ".mkv"),
             ("yuv422p10le", "yuv422p"),
             matrices=(1,),
+            odd=True,
+            least=(256, 120),
         ),
         Codec(
             "h264",
@@ -69,6 +75,7 @@ CODECS = {
             (".mp4", ".mov", ".mkv"),
             tuple(f"yuv{s}p{d}" for d in ("", "10le") for s in ("420", "422", "444")),
             (("x265-params", "log-level=error"),),
+            least=(16, 16),
         ),
     )
 }
@@ -101,9 +108,25 @@ def codec_for(target: Path, key: str = "") -> Codec:
     return found
 
 
-def out_layout(source: Layout, codec: Codec) -> tuple[Layout, tuple[str, ...]]:
-    """Return the source's layout as near as a codec holds it, and what is not kept."""
+def out_layout(
+    source: Layout, codec: Codec, width: int, height: int
+) -> tuple[Layout, tuple[str, ...]]:
+    """Return the source's layout as near as a codec holds it at that size in pixels, and what changes.
+
+    Raises:
+        ExportError: the codec does not hold pictures so small.
+    """
+    if width < codec.least[0] or height < codec.least[1]:
+        across, down = codec.least
+        raise ExportError(
+            f"{codec.title} holds no pictures under {across} × {down} pixels, "
+            f"and this is {width} × {height}",
+            hint="choose another codec",
+        )
     remarks = []
+    if not codec.odd and (width % source.across or height % source.down):
+        source = evolve(source, across=1, down=1)
+        remarks.append(f"the odd size {width} × {height} is held with full chroma (4:4:4)")
     if source.full and not codec.full:
         source = evolve(source, full=False)
         remarks.append(f"{codec.title} holds legal range only")

@@ -505,3 +505,36 @@ def test_ffmpeg_reads_the_exr_that_is_written(dtype, tmp_path: Path) -> None:
     assert frame.format.name == ("gbrpf16le" if dtype is np.float16 else "gbrpf32le")
     theirs = np.stack([planes[2], planes[0], planes[1]], axis=-1)
     np.testing.assert_array_equal(theirs, light)
+
+
+def test_grey_with_white_at_zero_is_turned() -> None:
+    for grey in (np.arange(256, dtype=np.uint8), np.arange(0, 65536, 300, dtype=np.uint16)):
+        files = {}
+        for way in ("minisblack", "miniswhite"):
+            out = io.BytesIO()
+            tifffile.imwrite(out, grey[None], photometric=way)
+            files[way] = read(out.getvalue(), "grey.tif").pixels
+        top = np.iinfo(grey.dtype).max
+        assert (files["minisblack"][0, :, 1] == grey).all()
+        assert (files["miniswhite"][0, :, 1] == top - grey).all()
+
+
+def test_a_palette_has_an_alpha_only_where_the_file_gives_one() -> None:
+    picture = Image.fromarray((scene(32, 20) * 255).astype(np.uint8)).quantize(16)
+    for extra, said in (({}, ()), ({"transparency": 3}, ("the alpha channel was left out",))):
+        out = io.BytesIO()
+        picture.save(out, "PNG", **extra)
+        still = read(out.getvalue(), "p.png")
+        assert still.facts.remarks == said
+        assert (still.pixels == np.asarray(picture.convert("RGB"))).all()
+
+
+def test_avif_is_a_picture() -> None:
+    pixels = (scene(64, 40) * 255).astype(np.uint8)
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "AVIF", quality=95, subsampling="4:4:4")
+    assert media()["avif"].sniff(out.getvalue()[:64])
+    still = read(out.getvalue(), "x.avif")
+    assert np.abs(still.pixels * 255 - pixels).mean() < 2
+    with pytest.raises(MediaError):
+        read(out.getvalue()[:200], "x.avif")

@@ -198,7 +198,7 @@ def test_every_codec_keeps_colours_and_says_truly_how(
     target = tmp_path / f"out{CODECS[codec].suffixes[0]}"
     wish = ClipWish(codec=codec, quality=10, encoding="BT.1886")
     made = graded_clip(source, target, same, wish)
-    held, remarks = out_layout(layout, CODECS[codec])
+    held, remarks = out_layout(layout, CODECS[codec], 640, 360)
     assert made.remarks == remarks
     proof = clip_proof(source, target, same, (0, None), "BT.1886")
     assert proof.is_true, proof
@@ -213,6 +213,33 @@ def test_every_codec_keeps_colours_and_says_truly_how(
     apart = np.abs(theirs - ours)
     assert np.abs((theirs - ours).mean((0, 1))).max() < 0.004
     assert np.median(apart) < 0.006
+
+
+@pytest.mark.parametrize("key", CODECS)
+@pytest.mark.parametrize("size", [(321, 241), (51, 37), (8, 8)])
+@pytest.mark.parametrize("chroma", [(2, 2), (2, 1), (1, 1)])
+def test_odd_and_small_sizes_are_held_or_refused_in_words(key, size, chroma, tmp_path) -> None:
+    layout = Layout(8, *chroma, False, 1)
+    codec = CODECS[key]
+    source = tmp_path / "in.mkv"
+    with av.open(str(source), "w") as out:
+        video = out.add_stream("ffv1", rate=25)
+        context = video.codec_context
+        context.width, context.height, context.pix_fmt = *size, layout.format
+        picture = (scene(*size) * 0.9).astype(np.float32)
+        out.mux(video.encode(frame_of(to_planes(picture, layout), layout)))
+        out.mux(video.encode())
+    target = tmp_path / f"out{codec.suffixes[0]}"
+    if size < codec.least:
+        with pytest.raises(ExportError, match="holds no pictures under") as refused:
+            graded_clip(source, target, same, ClipWish(codec=key))
+        assert refused.value.where == str(target)
+        return
+    made = graded_clip(source, target, same, ClipWish(codec=key))
+    shape = Clip(str(target)).frame(0).pixels.shape
+    assert shape == (size[1], size[0], 3)
+    odd = size[0] % chroma[0] or size[1] % chroma[1]
+    assert any("odd size" in r for r in made.remarks) == bool(odd and not codec.odd)
 
 
 def test_times_and_sound_are_kept(tmp_path: Path) -> None:
@@ -368,10 +395,10 @@ def test_codecs_are_chosen_and_refused() -> None:
         codec_for(Path("a.avi"))
     with pytest.raises(ValueRefused, match="no codec"):
         codec_for(Path("a.mov"), "vhs")
-    held, remarks = out_layout(Layout(12, 1, 1, True, 9), CODECS["h264"])
+    held, remarks = out_layout(Layout(12, 1, 1, True, 9), CODECS["h264"], 640, 360)
     assert held == Layout(10, 1, 1, True, 9)
     assert "10 bit of 12" in remarks[0]
-    held, remarks = out_layout(Layout(8, 2, 2, False, 1), CODECS["prores"])
+    held, remarks = out_layout(Layout(8, 2, 2, False, 1), CODECS["prores"], 640, 360)
     assert held == Layout(10, 2, 1, False, 1)
     assert remarks == ()
 

@@ -18,7 +18,7 @@ def test_the_nearest_layout_is_taken_and_what_is_lost_is_said(key: str) -> None:
     offered = {(int(f[7:-2]) if f.endswith("le") else 8, *SAMPLINGS[f[3:6]]) for f in codec.formats}
     for bits, sampling, full in itertools.product((8, 10, 12), SAMPLINGS.values(), (False, True)):
         source = Layout(bits, *sampling, full, 1)
-        found, said = out_layout(source, codec)
+        found, said = out_layout(source, codec, 640, 360)
         got = (found.bits, found.across, found.down)
         assert got in offered
         if (bits, *sampling) in offered:
@@ -35,6 +35,6 @@ def test_the_nearest_layout_is_taken_and_what_is_lost_is_said(key: str) -> None:
         assert any(f"{found.bits} bit of {bits}" in words for words in said) == (lost > 0)
         assert found.full == (full and codec.full)
         assert any("legal range only" in words for words in said) == (full and not codec.full)
-    odd, said = out_layout(Layout(8, 2, 2, False, 9), codec)
+    odd, said = out_layout(Layout(8, 2, 2, False, 9), codec, 640, 360)
     assert (odd.matrix == 9) == (9 in codec.matrices)
     assert any("BT.709 matrix" in words for words in said) == (9 not in codec.matrices)
