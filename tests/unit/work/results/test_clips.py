@@ -227,7 +227,9 @@ def test_odd_and_small_sizes_are_held_or_refused_in_words(key, size, chroma, tmp
         context = video.codec_context
         context.width, context.height, context.pix_fmt = *size, layout.format
         picture = (scene(*size) * 0.9).astype(np.float32)
-        out.mux(video.encode(frame_of(to_planes(picture, layout), layout)))
+        frame = frame_of(to_planes(picture, layout), layout)
+        frame.pts, frame.time_base = 0, Fraction(1, 25)
+        out.mux(video.encode(frame))
         out.mux(video.encode())
     target = tmp_path / f"out{codec.suffixes[0]}"
     if size < codec.least:
