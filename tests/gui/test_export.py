@@ -33,7 +33,7 @@ def _sheet(hand, tmp_path: Path, key: str) -> ExportSheet:
 def test_every_format_is_offered_written_and_proved(demo, tmp_path: Path) -> None:
     hand = demo
     look = hand.window.rooms["look"]
-    lines = look.seal.findChild(QLabel, "seal.proof")
+    lines = look.seal.findChild(QLabel, "seal.second")
     exact = hand.study.transform()
     colours = np.random.default_rng(3).random((2000, 3), np.float32)
     for key in HELD:
@@ -75,7 +75,7 @@ def test_what_a_format_cannot_hold_is_said_before(demo, tmp_path: Path) -> None:
     hand.click(sheet.go)
     hand.settle()
     assert hand.window.rooms["look"].exports.proof.target.depth_written == "16"
-    assert "to 16 bit" in hand.find(QLabel, "seal.proof").text()
+    assert "to 16 bit" in hand.find(QLabel, "seal.nodes").text()
     # The next export begins where this one ended.
     again = _sheet(hand, tmp_path, "3dl")
     assert (again.target.key, again.target.depth) == ("3dl", "16")

@@ -106,7 +106,7 @@ def test_from_the_demo_to_a_proved_lut(demo, tmp_path: Path) -> None:
     assert proof.off == 0
     assert proof.second is not None
     assert proof.second.loss.main.worst == pytest.approx(proof.own.main.worst, abs=1e-3)
-    assert "FFmpeg" in hand.find(QLabel, "seal.proof").text()
+    assert "FFmpeg" in hand.find(QLabel, "seal.second").text()
     hand.click(hand.find(QPushButton, "seal.difference"))
     hand.settle()
     assert window.view.now.mode == "difference"

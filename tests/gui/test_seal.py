@@ -36,7 +36,7 @@ def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> 
     loss = look_loss(hand.study, window.desk.frames, made, None)
     assert loss.main.mean < sampled.main.mean
     assert loss.sampled == sampled.main
-    assert f"sampled {sampled.main.worst:.2f} at worst" in hand.find(QLabel, "seal.loss").text()
+    assert f"sampled 99 % within {sampled.main.p99:.2f}" in hand.find(QLabel, "seal.loss").text()
     # Side B and the written file are that very table.
     shown = window.desk.previewer.written_table(hand.shown[-1].ask)
     np.testing.assert_array_equal(shown.values, made.table.values)

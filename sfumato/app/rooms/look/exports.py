@@ -9,7 +9,7 @@ import attrs
 from PySide6.QtCore import QObject, Qt
 
 from sfumato.app.rooms.look.export_sheet import ExportAsk, ExportSheet, ExportWish
-from sfumato.app.rooms.look.seal import Seal
+from sfumato.app.rooms.look.seal import Seal, loss_words
 from sfumato.app.services.services import Services
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut.bake import baked
@@ -157,7 +157,7 @@ class Exports(QObject):
     def _found_grid(self, answer: tuple[Study, float, tuple[int | None, GridLoss]]) -> None:
         """Take the grid that was found, or say why there is none."""
         study, tolerance, (grid, loss) = answer
-        said = f"{loss.main.p99:.2f} ΔE at 99 of 100, {loss.main.worst:.2f} at worst"
+        said = loss_words(loss)
         if grid is None:
             hard = next((c.title for c in every(study.look.coats) if c.spec and c.spec.is_hard), "")
             why = f"{hard} makes edges that no grid follows" if hard else "choose a wider tolerance"
@@ -181,7 +181,9 @@ class Exports(QObject):
             self._seal.show_proof(done)
         verdict = "proved" if done.proved else "written, but out of tolerance"
         say = self.notices.good if done.proved else self.notices.note
-        say(f"{done.place.name} is {verdict}: {done.worst:.2f} ΔE at worst", str(done.place.parent))
+        worst = max(done.losses, key=lambda each: each.main.p99, default=None)
+        words = f": {loss_words(worst)}" if worst is not None else ""
+        say(f"{done.place.name} is {verdict}{words}", str(done.place.parent))
         self.view.set(exported=done.transform)
 
     def forget_proof(self) -> None:

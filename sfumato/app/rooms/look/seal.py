@@ -46,9 +46,8 @@ TOLERANCE = Number(
 
 def loss_words(loss: Loss) -> str:
     """Say a loss in one line."""
-    if loss.shots is None:
-        return f"{loss.cube.worst:.2f} ΔE at worst over the cube"
-    return f"{loss.shots.worst:.2f} ΔE at worst, {loss.shots.mean:.3f} mean"
+    words = f"99 % within {loss.main.p99:.2f} ΔE, worst {loss.main.worst:.2f}"
+    return words if loss.shots is not None else f"{words}, over the cube"
 
 
 class Seal(QWidget):
@@ -89,7 +88,7 @@ class Seal(QWidget):
         column.addLayout(row)
         find = QHBoxLayout()
         find.setSpacing(4)
-        words = quiet("smallest grid within")
+        words = quiet("smallest grid, 99 % within")
         words.setContentsMargins(4, 0, 0, 0)
         self.tolerance = ScrubNumber(TOLERANCE, 1.0)
         self.tolerance.setObjectName("seal.tolerance")
@@ -97,7 +96,9 @@ class Seal(QWidget):
         self.smallest.setObjectName("seal.smallest")
         self.smallest.setProperty("flat", True)
         set_tip(
-            self.smallest, "Measure grid after grid on all shots, and take the first that holds."
+            self.smallest,
+            "Measure grid after grid on all shots, and take the first that holds "
+            "99 of 100 colours within the tolerance.",
         )
         self.smallest.clicked.connect(lambda: self.smallest_wanted.emit(self.tolerance.value()))
         find.addWidget(words)
@@ -131,14 +132,17 @@ class Seal(QWidget):
         proof.setSpacing(2)
         self._proof_name = Label()
         self._proof_name.setProperty("strong", True)
-        self._proof_lines = Label()
-        self._proof_lines.setContentsMargins(0, 0, 0, 4)
-        self._proof_lines.setObjectName("seal.proof")
+        self._nodes, self._grid, self._second = Label(), Label(), Label()
+        self._nodes.setObjectName("seal.nodes")
+        self._grid.setObjectName("seal.off")
+        self._second.setObjectName("seal.second")
+        self._second.setContentsMargins(0, 0, 0, 4)
         self._proof_button = QPushButton("Show the difference")
         self._proof_button.setObjectName("seal.difference")
         self._proof_button.clicked.connect(self.difference_wanted)
         proof.addWidget(self._proof_name)
-        proof.addWidget(self._proof_lines)
+        for label in (self._nodes, self._grid, self._second):
+            proof.addWidget(label)
         proof.addWidget(self._proof_button, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self._proof_box)
         model.changed.connect(lambda _b, _a: self.refresh())
@@ -184,35 +188,39 @@ class Seal(QWidget):
         if not loss.is_close and loss.worst_shot and count > 1:
             where += f", most on {loss.worst_shot}"
         if loss.sampled is not None:
-            better = f"\nsampled {loss.sampled.worst:.2f} at worst, {loss.sampled.mean:.3f} mean"
+            better = f"\nsampled 99 % within {loss.sampled.p99:.2f}, worst {loss.sampled.worst:.2f}"
             where += better if loss.fitted else "\nfitting does not help here: sampled"
-        mark = "✓" if loss.is_close else "≈" if loss.is_tolerable else "!"
-        pigment = "malachite" if loss.is_close else "" if loss.is_tolerable else "cinnabar"
-        self._loss.setText(f"{mark} {loss_words(loss)}{where}")
-        painted(self._loss, pigment)
+        self._loss.setText(f"{_mark(loss.is_close)} {loss_words(loss)}{where}")
+        painted(self._loss, _pigment(loss.is_close))
         set_tip(
             self._loss,
             "How far the LUT lies from the exact grade as the display shows it.\n"
-            f"✓ all within {CLOSE:g} ΔE, ≈ 99 % within {CLOSE:g} ΔE, ! more: a finer grid loses less.",
+            f"✓ 99 of 100 colours within {CLOSE:g} ΔE, ! more: a finer grid loses less.",
         )
 
     def show_proof(self, proof: Delivered) -> None:
         """Say what the written file was proved to do."""
         self._proof = proof
         self._proof_name.setText(f"{proof.place.name} is written")
-        lines = [f"Read back: nodes differ by up to {proof.off:.2g}"]
+        words = f"Read back: nodes differ by up to {proof.off:.2g}"
         if proof.is_exact:
             depth = proof.target.depth_written
             to = "" if proof.off == 0 else f" to {DEPTH_WORDS[depth]}"
-            lines = [f"Read back: every node the same{to}"]
-        second = proof.second
+            words = f"Read back: every node the same{to}"
+        _say(self._nodes, words, proof.is_exact)
+        own, second = proof.own, proof.second
+        self._grid.setVisible(own is not None and not own.is_close)
+        if own is not None:
+            _say(
+                self._grid, f"Off the grade: {loss_words(own)};\n   a finer grid loses less", False
+            )
+        self._second.setVisible(second is not None)
         if second is not None and second.loss is not None:
             words = f"As {second.reader} reads it: {loss_words(second.loss)}"
-            lines.append(words.replace(", ", ",\n   "))
+            _say(self._second, words.replace(", ", ",\n   "), second.loss.is_close)
         elif second is not None:
-            lines.append(f"Not read by another program: {second.note}")
-        self._proof_lines.setText("\n".join(f"{'✓' if proof.proved else '!'} {x}" for x in lines))
-        painted(self._proof_lines, "malachite" if proof.proved else "cinnabar")
+            self._second.setText(f"– Not read by another program: {second.note}")
+            painted(self._second, "")
         self.refresh()
 
     def _edit_grid(self, value: float) -> None:
@@ -239,6 +247,20 @@ class Seal(QWidget):
         r = QRectF(self.rect()).adjusted(10, 4, -10, -8)
         painter.fillRect(r, colour("rail"))
         painter.fillRect(QRectF(r.left(), r.top(), 4, r.height()), colour("yellow"))
+
+
+def _mark(good: bool) -> str:
+    return "✓" if good else "!"
+
+
+def _pigment(good: bool) -> str:
+    return "malachite" if good else "cinnabar"
+
+
+def _say(label: Label, words: str, good: bool) -> None:
+    """Show one line of a proof with its own mark: what holds is not painted as what does not."""
+    label.setText(f"{_mark(good)} {words}")
+    painted(label, _pigment(good))
 
 
 def _strong(text: str) -> Label:

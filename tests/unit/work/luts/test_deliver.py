@@ -38,14 +38,14 @@ def written(place: Path, **more) -> Delivered:
     return made
 
 
-def test_proved_asks_for_exact_nodes_and_tolerable_readers(tmp_path: Path) -> None:
+def test_proved_asks_for_exact_nodes_and_close_readers(tmp_path: Path) -> None:
     good = written(tmp_path / "good.cube", second=True)
     assert good.proved
     assert good.second is not None
     assert good.second.reader == "FFmpeg"
     assert len(good.losses) == 2
     bad = cube_judge(BENT)(lambda rgb: np.asarray(rgb, np.float32))
-    assert not bad.is_tolerable
+    assert not bad.is_close
     assert bad.main.p99 > 1
     assert not attrs.evolve(good, off=1e-6).proved  # text as floats keeps every bit
     whole = deliver(BENT, Target("3dl", depth="12"), tmp_path / "good.3dl")
