@@ -100,13 +100,14 @@ def install(app: QApplication, light: bool = False) -> None:
     sheet = _sheet(_Current.roles)
     if app.styleSheet() == sheet:
         return  # dressing every widget anew is dear
-    if "IBM Plex Sans" not in QFontDatabase.families():
-        load_fonts()
-    app.setStyle("Fusion")
-    font = QFont("IBM Plex Sans")
-    font.setPixelSize(13)
-    font.setFeature(QFont.Tag("tnum"), 1)
-    app.setFont(font)
+    if not app.styleSheet():  # another theme changes colours only
+        if "IBM Plex Sans" not in QFontDatabase.families():
+            load_fonts()
+        app.setStyle("Fusion")
+        font = QFont("IBM Plex Sans")
+        font.setPixelSize(13)
+        font.setFeature(QFont.Tag("tnum"), 1)
+        app.setFont(font)
     app.setStyleSheet(sheet)
 
 

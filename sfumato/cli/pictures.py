@@ -87,7 +87,7 @@ def _span(text: str | None) -> tuple[str, str] | None:
 
 
 def _named(ends: tuple[str, str]) -> tuple[str, ...]:
-    from sfumato.core.path.span_note import written
+    from sfumato.core.colour.span_note import written
 
     return (written(*ends),)
 

@@ -170,12 +170,12 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     Raises:
         ExportError: it exists and `force` is false, or the place cannot be written.
     """
-    path = followed(path)
-    if not force and path.exists():
-        raise ExportError(
-            "the file exists already", hint="choose another name or replace it", where=str(path)
-        )
     try:
+        path = followed(path)
+        if not force and path.exists():
+            raise ExportError(
+                "the file exists already", hint="choose another name or replace it", where=str(path)
+            )
         handle, temporary = tempfile.mkstemp(prefix=f".{cut_name(path.name, 80)}.", dir=path.parent)
     except OSError as error:
         raise refusal(error, path, ExportError) from error

@@ -19,13 +19,14 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
 import sfumato
 from sfumato.app.controls.tick import Tick
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.recast import legal_out
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.swatch import character, unlikeness
-from sfumato.core.path import path, span_note
+from sfumato.core.path import path
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import Cache, Facts, Remark, Swatchbook, scan
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from attrs import frozen
 
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import expecting, kind_of
-from sfumato.core.path import span_note
 
 
 @frozen

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import Encoding, Family, encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import span_note
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
 from sfumato.work.files import MOST_TABLE_BYTES, read_bytes

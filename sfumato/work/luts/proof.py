@@ -10,13 +10,14 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import always_wanted, fitted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import path, span_note
+from sfumato.core.path import path
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress, silent

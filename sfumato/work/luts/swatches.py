@@ -22,13 +22,14 @@ from attrs import frozen
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding, encodings
 from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import kind_of
 from sfumato.core.measure.swatch import Character, character
-from sfumato.core.path import path, span_note
+from sfumato.core.path import path
 from sfumato.core.study.preset import LOG, Preset, suits
 from sfumato.core.study.study import Study
 from sfumato.formats.parts.registry import by_suffix

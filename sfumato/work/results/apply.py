@@ -14,11 +14,11 @@ from attrs import frozen
 
 from sfumato._version import VERSION
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import DAMAGE, ExportError, SfumatoError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import span_note
 from sfumato.core.study import mask, painted, study_json
 from sfumato.core.study.results import USUAL_NAME, Results
 from sfumato.core.study.shot import Shot

@@ -9,13 +9,13 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert
 from sfumato.core.colour.encodings import encoding as encoding_of
 from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import span_note
 from sfumato.media.parts.contract import MediaSpec, Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import write_bytes

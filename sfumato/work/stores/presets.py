@@ -14,7 +14,7 @@ from attrs import frozen
 from sfumato.core.errors import ExportError, StudyError
 from sfumato.core.study import preset as presets
 from sfumato.core.study.preset import Preset
-from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import cut_name, json_bytes, read_json, refusal, write_bytes
 from sfumato.work.stores.study_store import lut_file
 
 GLAZE, LOOK = ".glaze", ".look"
@@ -64,7 +64,7 @@ def write_preset(preset: Preset, path: str | Path, *, force: bool = False) -> No
 def file_name(name: str, suffix: str) -> str:
     """Return a file name for a preset's name."""
     plain = re.sub(r"[^\w\- ]+", "", name).strip().replace(" ", "_").lower()
-    return f"{plain or 'preset'}{suffix}"
+    return f"{cut_name(plain) or 'preset'}{suffix}"
 
 
 @frozen

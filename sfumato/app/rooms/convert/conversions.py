@@ -13,9 +13,9 @@ from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.rooms.convert.convert_page import ConvertPage
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.services import Services
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert as converted
 from sfumato.core.errors import SfumatoError
-from sfumato.core.path import span_note
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.batch import Row, run
 from sfumato.work.luts.compare import Comparison, compared

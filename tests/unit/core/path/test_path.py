@@ -6,9 +6,10 @@ import attrs
 import numpy as np
 import pytest
 
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import ValueRefused
-from sfumato.core.path import path, span_note
+from sfumato.core.path import path
 from sfumato.core.path.span import Joint, Span
 from sfumato.core.study.coat import grouped, new_coat
 from sfumato.core.study.shot import Shot

@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 import sfumato
+from sfumato.core.colour import span_note
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import span_note
 from sfumato.core.study.study import Study
 from sfumato.work.luts.deliver import deliver
 from sfumato.work.luts.swatches import Cache, Swatchbook, misfit, scan, takes

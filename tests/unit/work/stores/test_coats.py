@@ -8,6 +8,7 @@ import attrs
 import numpy as np
 import pytest
 
+from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.glazes.lut import AS_IT_IS, AS_NUMBERS, THROUGH
@@ -15,7 +16,7 @@ from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
-from sfumato.core.path import path, span_note
+from sfumato.core.path import path
 from sfumato.core.study import study_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK, Study

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from sfumato.core.colour.encodings import Encoding, encoding, encodings
 
-_NOTE = re.compile(r"expects (.+?) \(.*\), gives (.+?) \(")
+_NOTE = re.compile(r"\bexpects (.+?) \(.*\), gives (.+?) \(")
 
 
 def written(expects: Encoding | str, gives: Encoding | str) -> str:
@@ -27,7 +27,7 @@ def read(comments: Iterable[str]) -> tuple[str | None, str | None]:
     ('sRGB', 'sRGB')
     """
     for comment in comments:
-        found = _NOTE.match(comment)
+        found = _NOTE.search(comment)
         if found and found[1] in encodings() and found[2] in encodings():
             return found[1], found[2]
     return None, None

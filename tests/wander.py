@@ -1,0 +1,402 @@
+"""Random use: seeded events of mouse, keys, wheel and drops, and every action, on the real window."""
+
+from __future__ import annotations
+
+import random
+import resource
+import sys
+import threading
+import time
+import traceback
+from pathlib import Path
+from typing import Any
+
+from conftest import ROOT
+from gui.conftest import Hand, StandInPorts
+from PySide6.QtCore import (
+    QEvent,
+    QMimeData,
+    QPoint,
+    QPointF,
+    Qt,
+    QTimer,
+    QtMsgType,
+    QUrl,
+    qInstallMessageHandler,
+)
+from PySide6.QtGui import (
+    QDesktopServices,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QWheelEvent,
+)
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QDialog, QMenu, QWidget
+from shiboken6 import isValid
+
+from sfumato.work.stores.study_store import read_study
+
+BEAT = 5  # milliseconds
+# What takes another study, or ends the window: the way back to the first one would be cut.
+_LEFT_OUT = {"new_study", "open_study", "open_demo", "close_window", "quit"}
+_NAMES = (
+    *"ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789",
+    *("Up", "Down", "Left", "Right", "Tab", "Backtab", "Return", "Escape", "Delete", "Backspace"),
+    *("Home", "End", "PageUp", "PageDown", "Space", "Minus", "Plus", "Period", "F2", "F5", "F10"),
+)
+_KEYS = [getattr(Qt.Key, f"Key_{name}") for name in _NAMES]
+_HELD = [
+    Qt.KeyboardModifier.NoModifier,
+    Qt.KeyboardModifier.NoModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ControlModifier,
+]
+_LEFT, _RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+
+
+class AnyPorts(StandInPorts):
+    """A person who answers anything; every file that is written lies in one folder."""
+
+    def __init__(self, dice: random.Random, folder: Path) -> None:
+        super().__init__()
+        self.dice, self.folder = dice, folder
+        self.end: Path | None = None
+        pictures = sorted((ROOT / "demo").glob("**/*.tif"))[:3]
+        self.pool = [*pictures, folder / "missing.png"]
+        self.tables = [*sorted((ROOT / "demo" / "luts").iterdir())[:12], folder / "missing.cube"]
+
+    def _maybe(self, found: Path) -> Path | None:
+        return found if self.dice.random() < 0.7 else None
+
+    def choose_pictures(self, _parent, _folder):
+        return self.dice.sample(self.pool, self.dice.randrange(2))
+
+    def choose_luts(self, _parent, _folder):
+        return self.dice.sample(self.tables, self.dice.randrange(3))
+
+    def choose_save(self, _parent, _suggested):
+        if self.end is not None:
+            return self.end
+        return self._maybe(self.folder / f"study{self.dice.randrange(3)}.sfumato")
+
+    def choose_cdl(self, _parent, _suggested):
+        return self._maybe(self.folder / "a.cdl")
+
+    def choose_encoding(self, _parent):
+        return None
+
+    def choose_encoding_save(self, _parent, _suggested):
+        return self._maybe(self.folder / "a.encoding.json")
+
+    def choose_lut_save(self, _parent, _suggested):
+        return self._maybe(self.folder / f"a{self.dice.choice(['.cube', '.png', '.odd'])}")
+
+    def choose_sheet(self, _parent, _suggested):
+        return self._maybe(self.folder / "sheet.png")
+
+    def choose_folder(self, _parent, _folder):
+        return self._maybe(self.folder)
+
+    def ask_name(self, _parent, _title, suggested):
+        return self.dice.choice([suggested, "a/b", "x" * 300, "<b>name</b>", None])
+
+    def ask_replace(self, _parent, _name):
+        return self.dice.random() < 0.5
+
+    def ask_delete(self, _parent, _name, _words):
+        return self.dice.random() < 0.3
+
+    def ask_changed(self, _parent, _name):
+        return self.dice.choice(["replace", "", "both"])
+
+    def ask_running(self, _parent, _what):
+        return True
+
+
+class Wanderer:
+    """One seed of random use. `faults` holds what should never be; `stall` the longest, in seconds."""
+
+    def __init__(self, hand: Hand, seed: int) -> None:
+        self.hand, self.window = hand, hand.window
+        self.dice = random.Random(seed)
+        self.faults: list[str] = []
+        self.stall, self.stalled_in = 0.0, ""
+        self.peak = 0.0  # MB
+        self.doing = ""
+        self._dragging = 0.0  # since when
+        self._pressed: tuple[QWidget, QPoint] | None = None
+        self._saved: tuple[Any, ...] = ()
+        self._beat = QTimer()
+        self._beat.setTimerType(Qt.TimerType.PreciseTimer)
+        self._beat.timeout.connect(self._beats)
+        self._rescue = QTimer()
+        self._rescue.timeout.connect(self._rescues)
+        self._last = 0.0
+
+    def __enter__(self) -> Wanderer:
+        self._saved = (sys.excepthook, threading.excepthook)
+        sys.excepthook = lambda kind, error, trace: self._fault(
+            "".join(traceback.format_exception(kind, error, trace))
+        )
+        threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
+        self._messages = qInstallMessageHandler(self._message)
+        self._last = time.perf_counter()
+        self._beat.start(BEAT)
+        self._rescue.start(15)
+        return self
+
+    def __exit__(self, *_given: object) -> None:
+        self._beat.stop()
+        self._rescue.stop()
+        sys.excepthook, threading.excepthook = self._saved
+        qInstallMessageHandler(self._messages)
+
+    def _fault(self, words: str) -> None:
+        self.faults.append(f"[{self.doing}] {words}")
+
+    def _message(self, kind: QtMsgType, _context: object, words: str) -> None:
+        # The screenless platform cannot raise windows, and says so.
+        if kind != QtMsgType.QtDebugMsg and "plugin does not support" not in words:
+            self._fault(f"Qt says: {words}")
+
+    def _beats(self) -> None:
+        now = time.perf_counter()
+        gap = now - self._last - BEAT / 1000
+        if gap > self.stall:
+            self.stall, self.stalled_in = gap, self.doing
+        self._last = now
+
+    def _rescues(self) -> None:
+        """Leave loops that a click has opened: of menus, questions and drags."""
+        if self._dragging and time.perf_counter() - self._dragging > 0.3:
+            self._dragging = 0.0
+            QTest.keyClick(self.window.windowHandle(), Qt.Key.Key_Escape)
+        popup = QApplication.activePopupWidget()
+        if isinstance(popup, QMenu):
+            able = [a for a in popup.actions() if a.isEnabled() and a.objectName() not in _LEFT_OUT]
+            if able and self.dice.random() < 0.4:
+                popup.setActiveAction(self.dice.choice(able))
+                QTest.keyClick(popup, Qt.Key.Key_Return)
+            else:
+                popup.close()
+        elif popup is not None and self.dice.random() < 0.3:
+            popup.close()
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, QDialog) and self.dice.random() < 0.02:
+            dialog.reject()
+
+    def run(self, events: int) -> None:
+        deeds = [
+            (self._click, 30),
+            (self._drag, 14),
+            (self._key, 16),
+            (self._type, 5),
+            (self._wheel, 8),
+            (self._act, 18),
+            (self._drop, 2),
+            (self._resize, 1),
+            (self._let_go, 2),
+            (self._rest, 4),
+        ]
+        names, weights = zip(*deeds, strict=True)
+        for _ in range(events):
+            deed = self.dice.choices(names, weights)[0]
+            try:
+                deed()
+            except RuntimeError as error:  # a widget went between being chosen and being used
+                if "already deleted" not in str(error):
+                    raise
+            self.hand.wait(self.dice.choice((0, 0, 1, 4)))
+            self._measure()
+
+    def _measure(self) -> None:
+        if self.dice.random() < 0.02:
+            pages = int(Path("/proc/self/statm").read_text().split()[1])
+            self.peak = max(self.peak, pages * resource.getpagesize() / 1e6)
+
+    def _top(self) -> QWidget:
+        modal = QApplication.activeModalWidget()
+        return modal if modal is not None else self.window
+
+    def _widget(self) -> QWidget | None:
+        """Return a widget that a hand could meet: what lies on top at a random place."""
+        top = self._top()
+        places = (
+            QPoint(
+                self.dice.randrange(max(top.width(), 1)), self.dice.randrange(max(top.height(), 1))
+            )
+            for _ in range(8)
+        )
+        found = next((w for w in (top.childAt(p) for p in places) if w is not None), None)
+        return found if found is not None and found.isEnabled() else top
+
+    def _place(self, widget: QWidget) -> QPoint:
+        return QPoint(
+            self.dice.randrange(max(widget.width(), 1)),
+            self.dice.randrange(max(widget.height(), 1)),
+        )
+
+    def _said(self, what: str, widget: QWidget) -> None:
+        self.doing = f"{what} {type(widget).__name__} {widget.objectName()}"
+
+    def _click(self) -> None:
+        widget = self._widget()
+        if widget is None:
+            return
+        button = _RIGHT if self.dice.random() < 0.12 else _LEFT
+        held = self.dice.choice(_HELD)
+        how = QTest.mouseDClick if self.dice.random() < 0.1 else QTest.mouseClick
+        self._said("click", widget)
+        how(widget, button, held, self._place(widget))
+
+    def _drag(self) -> None:
+        widget = self._widget()
+        if widget is None:
+            return
+        self._said("drag", widget)
+        start, end = self._place(widget), self._place(widget)
+        self._dragging = time.perf_counter()
+        QTest.mousePress(widget, _LEFT, Qt.KeyboardModifier.NoModifier, start)
+        for i in range(1, self.dice.randrange(2, 8)):
+            QTest.mouseMove(widget, start + (end - start) * i / 7)
+            self.hand.wait(1)
+        if self.dice.random() < 0.1:
+            self._pressed = (widget, end)  # let go later, when much has changed
+        else:
+            QTest.mouseRelease(widget, _LEFT, Qt.KeyboardModifier.NoModifier, end)
+        self._dragging = 0.0
+
+    def _let_go(self) -> None:
+        if self._pressed is not None:
+            (widget, place), self._pressed = self._pressed, None
+            self.doing = "let go"
+            if isValid(widget):
+                QTest.mouseRelease(widget, _LEFT, Qt.KeyboardModifier.NoModifier, place)
+
+    def _key(self) -> None:
+        widget = QApplication.focusWidget() or self._top()
+        key, held = self.dice.choice(_KEYS), self.dice.choice(_HELD)
+        if held == Qt.KeyboardModifier.ControlModifier and key in (
+            Qt.Key.Key_N,
+            Qt.Key.Key_O,
+            Qt.Key.Key_Q,
+            Qt.Key.Key_W,
+        ):
+            return
+        self._said(f"key {key.name}", widget)
+        QTest.keyClick(widget, key, held)
+
+    def _type(self) -> None:
+        widget = QApplication.focusWidget() or self._top()
+        self._said("type into", widget)
+        words = self.dice.choice(
+            ["1.5", "-3", "1e999", "nan", "name", "50 %", "", "9" * 40, "#f80"]
+        )
+        QTest.keyClicks(widget, words)
+        if self.dice.random() < 0.6:
+            QTest.keyClick(widget, Qt.Key.Key_Return)
+
+    def _wheel(self) -> None:
+        widget = self._widget()
+        if widget is None:
+            return
+        self._said("wheel", widget)
+        at = QPointF(self._place(widget))
+        turn = QPoint(0, self.dice.choice((-120, 120, 15, -960)))
+        held = self.dice.choice(_HELD)
+        event = QWheelEvent(
+            at,
+            QPointF(widget.mapToGlobal(at.toPoint())),
+            QPoint(),
+            turn,
+            Qt.MouseButton.NoButton,
+            held,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(widget, event)
+
+    def _act(self) -> None:
+        table = self.window.actions_table.by_id
+        able = [n for n, a in table.items() if a.isEnabled() and n not in _LEFT_OUT]
+        if QApplication.activeModalWidget() is not None:
+            return
+        # Undo and redo are as likely as all others together are to add.
+        name = self.dice.choice(["undo", "redo"]) if self.dice.random() < 0.1 else ""
+        name = name if name in able else self.dice.choice(able)
+        self.doing = f"act {name}"
+        table[name].trigger()
+
+    def _drop(self) -> None:
+        if QApplication.activeModalWidget() is not None:
+            return
+        ports = self.hand.ports
+        files = self.dice.sample([*ports.pool, *ports.tables], self.dice.randrange(1, 3))
+        self.doing = f"drop {[f.name for f in files]}"
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
+        place = self._place(self.window)
+        given = (Qt.DropAction.CopyAction, data, _LEFT, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(self.window, QDragEnterEvent(place, *given))
+        QApplication.sendEvent(self.window, QDragMoveEvent(place, *given))
+        if self.dice.random() < 0.2:
+            QApplication.sendEvent(self.window, QDragLeaveEvent())
+        else:
+            QApplication.sendEvent(self.window, QDropEvent(QPointF(place), *given))
+
+    def _resize(self) -> None:
+        self.doing = "resize"
+        self.window.resize(self.dice.randrange(700, 1700), self.dice.randrange(500, 1100))
+
+    def _rest(self) -> None:
+        self.doing = "rest"
+        self.hand.wait(self.dice.choice((20, 80, 200)))
+
+    def way_back(self) -> None:
+        """Close all sheets; all undone equals the first study, all redone the last; saved equals opened."""
+        self.doing = "the way back"
+        self._let_go()
+        for _ in range(40):
+            modal = QApplication.activeModalWidget()
+            if modal is None:
+                break
+            modal.close()
+            self.hand.wait(5)
+        QApplication.sendEvent(self.window, QEvent(QEvent.Type.WindowActivate))
+        self.hand.settle(180)
+        model, stack = self.window.model, self.window.model.undo_stack
+        last = model.study
+        while stack.canUndo():
+            self.doing = f"undo {stack.undoText()}"
+            stack.undo()
+        if model.study != self.first:
+            self._fault("undone to the start, the study is another one than the first")
+        while stack.canRedo():
+            self.doing = f"redo {stack.redoText()}"
+            stack.redo()
+        if model.study != last:
+            self._fault("redone to the end, the study is another one than the last")
+        self.hand.settle(180)
+        self.doing = "save"
+        file = self.hand.ports.end = self.hand.ports.folder / "end.sfumato"
+        self.window.files.save_study_as()
+        self.hand.settle(60)
+        if read_study(file).opened() != model.study:
+            self._fault("saved and opened again, the study is another one")
+
+    def start(self) -> None:
+        """Open the demo; whatever study is opened later is the first one from then on."""
+        model = self.window.model
+        opened = model.open
+
+        def opens(*given: Any, **more: Any) -> None:
+            opened(*given, **more)
+            self.first = model.study
+
+        model.open = opens  # type: ignore[method-assign]
+        QDesktopServices.setUrlHandler("file", self.hand.window, "update")
+        self.window.files.open_demo()
+        self.hand.settle(60)
