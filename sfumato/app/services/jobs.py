@@ -19,6 +19,7 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Cancelled, Progress
+from sfumato.work.memory import give_back
 
 T = TypeVar("T")
 Work = Callable[[Cancel], Any]
@@ -93,8 +94,11 @@ class Lane(QObject):
             self._running = None
             if self._waiting is not None and not self._closed:
                 self._start()
+            at_rest = self._running is None
         if not self._closed:
             self._done.emit(turn, answer, fault)
+        if at_rest:
+            give_back()
 
     def _deliver(self, turn: int, answer: Any, fault: Any) -> None:
         if turn < self._delivered or self._closed:

@@ -7,6 +7,7 @@ shares of its longer side. A mask is float32 (h, w), 0 = nothing happens here, 1
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Any
 
 import attrs
@@ -68,12 +69,17 @@ class Brush:
     erase: bool = control(False, Toggle(title="Erase", help="Takes the mask away."))
 
 
+def _placed(points: Iterable[Point]) -> tuple[Point, ...]:
+    """Return points to a hundred-thousandth of the picture, as a file holds them."""
+    return tuple((round(x, 5), round(y, 5), round(p, 5)) for x, y, p in points)
+
+
 @frozen
 class Stroke:
     """One movement of the brush through points."""
 
     brush: Brush
-    points: tuple[Point, ...]
+    points: tuple[Point, ...] = attrs.field(converter=_placed)
 
 
 @frozen
@@ -238,7 +244,7 @@ def rendered(mask: Mask, width: int, height: int, region: Region = WHOLE) -> Arr
 
 
 def dump(mask: Mask) -> dict[str, Any]:
-    """Return a mask as plain data; places to a hundred-thousandth of the picture."""
+    """Return a mask as plain data."""
     marks: list[Any] = []
     for mark in mask.marks:
         if isinstance(mark, Inverted):
@@ -246,7 +252,7 @@ def dump(mask: Mask) -> dict[str, Any]:
         elif isinstance(mark, Gradient):
             marks.append({"gradient": [*mark.start, *mark.end], "erase": mark.erase})
         else:
-            numbers = [round(n, 5) for p in mark.points for n in p]
+            numbers = [n for p in mark.points for n in p]
             marks.append({"stroke": numbers, **controls.dump(mark.brush)})
     return {"full": mask.full, "marks": marks}
 
