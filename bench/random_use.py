@@ -35,14 +35,18 @@ def run(seed: int, events: int) -> int:
     from wander import AnyPorts, Wanderer
 
     from sfumato.app import theme
+    from sfumato.app.rooms.swatchbook import swatch_edits
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
+    from sfumato.work.stores import presets
     from sfumato.work.warm import warm
 
     warm()
     application = QApplication([])
     theme.install(application)
     ports = AnyPorts(random.Random(seed), folder)
+    for module in (presets, swatch_edits):  # files are moved and thrown away there too
+        module.shipped_folder = lambda: ports.looks
     window = MainWindow(Settings(folder / "s.ini"), ports, DEMO, RESTS)
     window.resize(1280, 800)
     window.show()

@@ -168,7 +168,15 @@ def test_wrong_commands_have_status_2() -> None:
 def test_formats_lists_everything() -> None:
     said = json.loads(run("formats", "--json").output)
     assert {f["key"] for f in said["luts"]} >= {"cube"}
-    assert {p["key"] for p in said["pictures"]} == {"png", "jpeg", "tiff", "exr", "raw", "clip"}
+    assert {p["key"] for p in said["pictures"]} == {
+        "png",
+        "jpeg",
+        "tiff",
+        "exr",
+        "raw",
+        "clip",
+        "avif",
+    }
     assert "cube" in run("formats").output
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import resource
+import shutil
 import sys
 import threading
 import time
@@ -38,6 +39,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QMenu, QWidget
 from shiboken6 import isValid
 
 from sfumato.core.study.study import Study
+from sfumato.work.stores import presets
 from sfumato.work.stores.study_store import read_study
 
 BEAT = 5  # milliseconds
@@ -66,9 +68,13 @@ class AnyPorts(StandInPorts):
         super().__init__()
         self.dice, self.folder = dice, folder
         self.end: Path | None = None
-        pictures = sorted((ROOT / "demo").glob("**/*.tif"))[:3]
-        self.pool = [*pictures, folder / "missing.png"]
-        self.tables = [*sorted((ROOT / "demo" / "luts").iterdir())[:12], folder / "missing.cube"]
+        demo = folder / "demo"  # a copy: files are renamed and thrown away
+        shutil.copytree(ROOT / "demo", demo)
+        self.looks = folder / "looks"
+        shutil.copytree(presets.shipped_folder(), self.looks)
+        self.demo = demo / "saltglass.sfumato"
+        self.pool = [*sorted(demo.glob("**/*.tif"))[:3], folder / "missing.png"]
+        self.tables = [*sorted((demo / "luts").iterdir())[:12], folder / "missing.cube"]
 
     def _maybe(self, found: Path) -> Path | None:
         return found if self.dice.random() < 0.7 else None
@@ -374,7 +380,11 @@ class Wanderer:
             modal.close()
             self.hand.wait(5)
         QApplication.sendEvent(self.window, QEvent(QEvent.Type.WindowActivate))
-        self.window.services.queue.cancel()
+        for _ in range(200):  # what waits in the queue comes after what is cancelled
+            if not self.window.services.queue.is_busy:
+                break
+            self.window.services.queue.cancel()
+            self.hand.wait(50)
         self.hand.settle(180)
         model, stack = self.window.model, self.window.model.undo_stack
         last, place = model.study, stack.index()
@@ -404,5 +414,5 @@ class Wanderer:
 
         model.open = opens  # type: ignore[method-assign]
         QDesktopServices.setUrlHandler("file", self.hand.window, "update")
-        self.window.files.open_demo()
+        self.window.files.open_file(self.hand.ports.demo)
         self.hand.settle(60)

@@ -11,10 +11,16 @@ from gui.conftest import Hand
 from PySide6.QtCore import QTimer, qWarning
 from wander import AnyPorts, Wanderer
 
+from sfumato.app.rooms.swatchbook import swatch_edits
+from sfumato.work.stores import presets
+
 
 @pytest.fixture
-def ports(tmp_path) -> AnyPorts:
-    return AnyPorts(random.Random(0), tmp_path)
+def ports(tmp_path, monkeypatch) -> AnyPorts:
+    ports = AnyPorts(random.Random(0), tmp_path)
+    for module in (presets, swatch_edits):
+        monkeypatch.setattr(module, "shipped_folder", lambda: ports.looks)
+    return ports
 
 
 @pytest.mark.parametrize("seed", [1, 2])

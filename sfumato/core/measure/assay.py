@@ -18,6 +18,7 @@ from sfumato.core.measure.checks.axes import axes_finding
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, Stored, table_of
 from sfumato.core.measure.checks.greys import (
     expects_finding,
+    gamma_finding,
     greys_finding,
     response_finding,
     tint_finding,
@@ -29,6 +30,7 @@ from sfumato.core.measure.checks.lattice import (
     folds_finding,
     gain_finding,
     identity_finding,
+    nodes_finding,
     quantised_finding,
 )
 from sfumato.core.measure.checks.ranges import range_in_finding, range_out_finding
@@ -39,6 +41,8 @@ _CHECKS: tuple[Callable[[Looked], Finding | None], ...] = (
     range_out_finding,
     range_in_finding,
     quantised_finding,
+    nodes_finding,
+    gamma_finding,
     greys_finding,
     folds_finding,
     gain_finding,

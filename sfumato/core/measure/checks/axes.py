@@ -9,7 +9,8 @@ import numpy as np
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.measure.checks.findings import Finding, Level, Looked
 
-SWAPPED = 0.15  # clean LUTs: 0
+SWAPPED = 0.15  # margin of the best order over the straight one; clean LUTs: 0
+_TURNED = 0.9  # a turn of hues resembles an order in a circle, and follows it less well than this
 
 
 def axis_order(table: Table3D) -> tuple[tuple[int, int, int], float]:
@@ -31,7 +32,11 @@ def axis_order(table: Table3D) -> tuple[tuple[int, int, int], float]:
     }
     best = max(score, key=lambda p: score[p])
     inverse = (best.index(0), best.index(1), best.index(2))
-    return inverse, score[best] - score[0, 1, 2]
+    margin = score[best] - score[0, 1, 2]
+    in_circle = best in ((1, 2, 0), (2, 0, 1))
+    if in_circle and score[best] < _TURNED:
+        return (0, 1, 2), 0.0
+    return inverse, margin
 
 
 def axes_finding(lut: Looked) -> Finding | None:

@@ -50,6 +50,33 @@ def expects_finding(lut: Looked) -> Finding | None:
     )
 
 
+# Powers that greys near black follow. Looks for display colours: 0.87 to 1.46; with a gamma of 2.2 too
+# many 0.42 to 0.71 or 1.82 to 2.75; looks for log follow no power (4 and more, 0.6 off in the logarithm).
+_LIGHT, _DARK, _MOST, _OFF = 0.74, 1.65, 3.5, 0.2
+
+
+def gamma_finding(lut: Looked) -> Finding | None:
+    """A display gamma that was applied once too often shows near black, where looks are straight."""
+    rise, at = lut.tones - lut.tones[0], np.linspace(0, 1, len(lut.tones))
+    part = (at > 0.03) & (at < 0.1) & (rise > 1e-6)
+    if part.sum() < 50 or lut.domain != UNIT:
+        return None
+    x, y = np.log(at[part]), np.log(rise[part])
+    power, start = np.polyfit(x, y, 1)
+    off = float(np.sqrt(np.mean((y - power * x - start) ** 2)))
+    if _LIGHT < power < _DARK or power > _MOST or off > _OFF:
+        return None
+    way = "lightened" if power <= _LIGHT else "darkened"
+    return Finding(
+        "gamma",
+        Level.WARN,
+        "A gamma too many",
+        f"Greys near black follow the power {power:.2f}, as if a display gamma had {way} them once more; "
+        "right only where a LUT leads to light or from it.",
+        float(power),
+    )
+
+
 def response_finding(lut: Looked) -> Finding:
     black, middle, white = (lut.tones[i] for i in (0, len(lut.greys) // 2, -1))
     flat = white - black < 0.5

@@ -5,11 +5,12 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
+from scipy.ndimage import maximum_filter
 
 from sfumato.core.arrays import Array
 from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.lut.difference import cube_colours
-from sfumato.core.lut.table import UNIT
+from sfumato.core.lut.table import UNIT, Table3D
 from sfumato.core.measure.checks.axes import SWAPPED, axis_order
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, percent
 
@@ -52,6 +53,15 @@ def clipping_finding(lut: Looked) -> Finding:
     return Finding("clipping", level, title, sentence + ".", share, repair)
 
 
+def _least_fold(lut: Looked) -> float:
+    """Return the volume (1: as large as it was) that is no rounding: near-monochrome looks reach 0.001."""
+    found = quantised_finding(lut)
+    if found is None:
+        return 0.005
+    gain = np.mean([np.abs(s).max(axis=-1).mean() for s in _steps(lut)]) * (lut.table.size - 1)
+    return float(0.005 + 2 * gain**2 * (lut.table.size - 1) / (2**found.figure - 1))
+
+
 def folds_finding(lut: Looked) -> Finding:
     """Tetrahedra that keep their orientation: healthy looks stay under 1 %, bad ones pass 6 %."""
     v = lut.table.values.astype(np.float64)
@@ -75,8 +85,7 @@ def folds_finding(lut: Looked) -> Finding:
         edges = np.stack([first - corner, second - first, far - second], -1)
         moved.append(sign * np.linalg.det(edges) * (n - 1) ** 3)
     volume = np.stack(moved)
-    clipped = np.abs(volume) < 1e-9
-    folded = float(((volume < 0) & ~clipped).mean())
+    folded = float((volume < -_least_fold(lut)).mean())
     if folded > 0.06:
         level, title = Level.FAULT, "Folds"
     elif folded > 0.01:
@@ -89,6 +98,53 @@ def folds_finding(lut: Looked) -> Finding:
         title,
         f"{percent(folded)} of the cube turns over (healthy: under 1 %).",
         folded,
+    )
+
+
+def _bends(table: Table3D) -> Array:
+    """Return how far each node lies from the mean of its six neighbours, greatest channel, (n, n, n).
+
+    Beyond the ends the lattice goes on straight, so that a slope at an end is no bend.
+    """
+    v = np.pad(
+        table.values.astype(np.float64), [(1, 1)] * 3 + [(0, 0)], "reflect", reflect_type="odd"
+    )
+    inner = slice(1, -1)
+    mean = sum(np.roll(v, step, axis)[inner, inner, inner] for axis in range(3) for step in (1, -1))
+    return np.asarray(np.abs(v[inner, inner, inner] - mean / 6).max(axis=-1))
+
+
+_NODE, _AROUND = 0.02, 3.0
+
+
+def wrong_nodes(table: Table3D) -> Array:
+    """Return whether a node stands alone against all its neighbours, (n, n, n).
+
+    One wrong node bends six times as much as its neighbours do from it; kinks and steps of a grade
+    run on, so that a neighbour bends as much. Nodes at corners of the cube are not judged.
+    """
+    bends = _bends(table)
+    ring = np.ones((3, 3, 3), bool)
+    ring[1, 1, 1] = False
+    around = maximum_filter(bends, footprint=ring, mode="constant")
+    return np.asarray((bends > _NODE) & (bends > _AROUND * around))
+
+
+def nodes_finding(lut: Looked) -> Finding | None:
+    if not lut.own or lut.table.size < 5:
+        return None
+    wrong = wrong_nodes(lut.table)
+    count = int(wrong.sum())
+    if not count or count > max(8, wrong.size // 500):
+        return None  # speckle everywhere is another fault
+    blue, green, red = (int(i) for i in np.argwhere(wrong)[0])
+    return Finding(
+        "nodes",
+        Level.FAULT,
+        "One wrong node" if count == 1 else f"{count} wrong nodes",
+        f"Against all its neighbours; the first at red {red}, green {green}, blue {blue}.",
+        count,
+        "nodes",
     )
 
 

@@ -14,6 +14,7 @@ from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.checks.axes import axis_order
 from sfumato.core.measure.checks.findings import Finding, Level, table_of
+from sfumato.core.measure.checks.lattice import wrong_nodes
 
 
 @frozen
@@ -93,6 +94,22 @@ def _rising(transform: Transform, _assay: Assay, check: StillWanted) -> Transfor
     return _with(transform, Table3D(values, table.domain, table.interp))
 
 
+def _nodes(transform: Transform, _assay: Assay, check: StillWanted) -> Transform:
+    """Put each node that stands alone to the mean of its neighbours on both sides."""
+    table = table_of(transform)
+    values = np.array(table.values)
+    for place in np.argwhere(wrong_nodes(table)):
+        check()
+        around = [
+            table.values[tuple(place + step * np.eye(3, dtype=int)[axis])]
+            for axis in range(3)
+            if 0 < place[axis] < table.size - 1
+            for step in (1, -1)
+        ]
+        values[tuple(place)] = np.mean(around, axis=0)
+    return _with(transform, Table3D(values, table.domain, table.interp))
+
+
 REPAIRS: Mapping[str, Repair] = MappingProxyType(
     {
         "axes": Repair("Swap axes", "Gives each output back to the input that it follows.", _axes),
@@ -108,6 +125,9 @@ REPAIRS: Mapping[str, Repair] = MappingProxyType(
         ),
         "reconstruct": Repair(
             "Reconstruct", "Finds the smooth lattice behind the altered picture.", _reconstruct
+        ),
+        "nodes": Repair(
+            "Mend nodes", "Puts nodes that stand alone to the mean of their neighbours.", _nodes
         ),
         "smooth": Repair(
             "Smooth", "Takes the steps of a low bit depth out of the lattice.", _smooth

@@ -253,3 +253,45 @@ def test_the_steepest_gain_is_counted_in_units_of_the_input(domain, slope: float
         if f.key == "gain"
     )
     assert finding.figure == pytest.approx(slope, rel=1e-3)
+
+
+def _stored(values: np.ndarray) -> Transform:
+    return Transform((Table3D(np.asarray(values, np.float32)),))
+
+
+def test_a_gamma_too_many_is_named() -> None:
+    for lut in CLEAN:
+        values = np.array(lut.table.values, np.float64)
+        for power, word in ((1 / 2.2, "lightened"), (2.2, "darkened")):
+            said = {f.key: f for f in assay(_stored(values**power), DISPLAY).findings}
+            assert word in said["gamma"].sentence
+            assert said["gamma"].level is Level.WARN
+
+
+@pytest.mark.parametrize("place", [(16, 16, 16), (3, 20, 30), (0, 10, 10), (10, 32, 9)])
+def test_wrong_nodes_are_found_and_mended(place: tuple[int, int, int]) -> None:
+    for lut in CLEAN[:3]:
+        values = np.array(lut.table.values)
+        values[place] = 1 - values[place] if abs(values[place][1] - 0.5) > 0.2 else (1, 0, 1)
+        found = assay(_stored(values), DISPLAY)
+        said = {f.key: f for f in found.findings}["nodes"]
+        blue, green, red = place
+        assert said.title == "One wrong node"
+        assert f"red {red}, green {green}, blue {blue}" in said.sentence
+        mended = repaired(_stored(values), found, ("nodes",)).table.values
+        assert np.abs(mended - lut.table.values).max() < 0.02
+        values[1::3, 1::3, 1::3] = np.random.default_rng(1).random((11, 11, 11, 3))
+        assert "nodes" not in {f.key for f in assay(_stored(values), DISPLAY).findings}
+
+
+def test_turns_quiet_colours_and_coarse_steps_are_no_faults() -> None:
+    for lut in CLEAN[:3]:
+        values = np.array(lut.table.values, np.float64)
+        luma = values @ [0.2126, 0.7152, 0.0722]
+        quiet = luma[..., None] + 0.03 * (values - luma[..., None])
+        assert keys(_stored(quiet)) == set()
+        for bits in (10, 12):
+            steps = np.round(values * (2**bits - 1)) / (2**bits - 1)
+            assert keys(_stored(steps), None, Level.FAULT, Level.WARN) == set()
+        turn = np.roll(np.eye(3), 1, axis=1) * 0.55 + np.eye(3) * 0.45  # about 65 degrees
+        assert "axes" not in keys(_stored(np.round((values @ turn) * 4) / 4))
