@@ -88,7 +88,7 @@ def main() -> None:
         laying=Laying(tone_to=0.35, tone_soft=0.12),
     )
     window.model.commit("Balance", window.model.study.added(LOOK, tone))
-    look(coat=tone.id, a="lut", b="matte")
+    look(coat=tone.id, a="lut", b="matte", mode="split")
     window.view.set(laying_open=True)
     settle()
     window.rooms["look"].ledger.scroll_to_end()

@@ -34,9 +34,8 @@ class Domain(Enum):
     OKLAB = "oklab"
 
 
-Run = Callable[
-    ..., Rgb
-]  # parameters, values, working encoding, and the View where that is asked for
+# Parameters, values, working encoding, and the View where that is asked for.
+Run = Callable[..., Rgb]
 Says = Callable[[Any, Encoding, Showing | None], str]
 Pick = Callable[[Any, Rgb, Encoding], Any]
 

@@ -29,6 +29,7 @@ from sfumato.core.measure.swatch import character, unlikeness
 from sfumato.core.path import path
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import Cache, Facts, Remark, Swatchbook, scan
+from sfumato.work.stores.presets import shipped_folder
 
 
 def _lut(file: Path, run, title: str = "", comments: tuple[str, ...] = ()) -> Path:
@@ -338,6 +339,20 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     hand.settle()
     assert len(names(hand)) == 24
     assert (looks / "frost.cube").exists()
+    # The looks that ship stay as they are: none comes, goes or gets another name.
+    before = sorted(f.name for f in shipped_folder().iterdir())
+    files = window.rooms["swatchbook"].model.files
+    swatch = window.rooms["swatchbook"].model.swatches[0]
+    steps = files.undo_stack.index()
+    files.trash(swatch)
+    files.move(swatch, swatch.file.with_name("other.look"))
+    files.move(swatch, looks / "other.look")
+    hand.drop(outside)
+    hand.settle()
+    assert sorted(f.name for f in shipped_folder().iterdir()) == before
+    assert not (looks / "other.look").exists()
+    assert files.undo_stack.index() == steps
+    assert "stay as they are" in hand.notices[-1]
 
 
 def test_tiles_show_a_set_of_shots(book) -> None:

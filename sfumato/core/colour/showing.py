@@ -8,7 +8,7 @@ import numpy as np
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.adapt import transformed
-from sfumato.core.colour.encodings import Encoding, convert, encoding, light_matrix
+from sfumato.core.colour.encodings import Coder, Encoding, convert, encoding, light_matrix
 from sfumato.core.colour.tone import (
     Tone,
     eased,
@@ -29,6 +29,14 @@ class Showing(Tone, Protocol):
     def ease(self) -> bool: ...
 
 
+def _renderer(own: Encoding, target: Encoding) -> tuple[Encoding, Coder] | None:
+    """Return which of two displays brings a rendering of its own, the target first, and that."""
+    for each in (target, own):
+        if each.coder is not None and each.coder.shown is not None:
+            return each, each.coder
+    return None
+
+
 def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None = None) -> Rgb:
     """Working code values -> display code values (of the View, or of another `display`).
 
@@ -39,9 +47,9 @@ def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None 
     target = display or own
     if not working.is_scene:
         return convert(code, working, target)
-    for each in (target, own):
-        if each.coder is not None and each.coder.shown is not None:
-            return convert(each.coder.shown(code, working), each, target)
+    found = _renderer(own, target)
+    if found is not None and found[1].shown is not None:
+        return convert(found[1].shown(code, working), found[0], target)
     light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
     if view.ease:
         light = eased(light)
@@ -52,10 +60,8 @@ def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None 
 def can_be_undone(working: Encoding, view: Showing, display: Encoding | None = None) -> bool:
     """Whether `unshown` has a way back: not every rendering of another's has one."""
     own = encoding(view.encoding)
-    for each in (display or own, own):
-        if working.is_scene and each.coder is not None and each.coder.shown is not None:
-            return each.coder.unshown is not None
-    return True
+    found = _renderer(own, display or own) if working.is_scene else None
+    return found is None or found[1].unshown is not None
 
 
 def unshown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None = None) -> Rgb:
@@ -71,13 +77,14 @@ def unshown(code: Rgb, working: Encoding, view: Showing, display: Encoding | Non
     target = display or own
     if not working.is_scene:
         return convert(code, target, working)
-    for each in (target, own):
-        if each.coder is not None and each.coder.shown is not None:
-            if each.coder.unshown is None:
-                raise ValueRefused(
-                    f"{each.name} cannot be undone", hint="choose a View of Sfumato's own"
-                )
-            return each.coder.unshown(convert(code, target, each), working)
+    rendered = _renderer(own, target)
+    if rendered is not None:
+        space, coder = rendered
+        if coder.unshown is None:
+            raise ValueRefused(
+                f"{space.name} cannot be undone", hint="choose a View of Sfumato's own"
+            )
+        return coder.unshown(convert(code, target, space), working)
     light = target.decode(code) / np.float32(target.reference)
     light = tone_and_hue_undone(light, view)
     if view.ease:

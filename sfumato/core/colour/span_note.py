@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from sfumato.core.colour.encodings import Encoding, encoding, encodings
 
+_LONGEST = 500  # characters of a comment that are looked through
 _NOTE = re.compile(r"\bexpects (.+?) \(.*\), gives (.+?) \(")
 
 
@@ -23,11 +24,13 @@ def written(expects: Encoding | str, gives: Encoding | str) -> str:
 def read(comments: Iterable[str]) -> tuple[str | None, str | None]:
     """Return the names of the encodings that comments state, as far as they are known.
 
+    The line may stand behind other words of a comment, as other programs keep it.
+
     >>> read(("made by hand", written("sRGB", "sRGB")))
     ('sRGB', 'sRGB')
     """
     for comment in comments:
-        found = _NOTE.search(comment)
+        found = _NOTE.search(comment[:_LONGEST])
         if found and found[1] in encodings() and found[2] in encodings():
             return found[1], found[2]
     return None, None

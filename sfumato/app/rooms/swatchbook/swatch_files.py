@@ -17,6 +17,23 @@ from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.files import write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import KEPT, PASSED, Remark, Swatch
+from sfumato.work.stores.presets import shipped_folder
+
+
+def _check_own(*places: Path) -> None:
+    """Refuse places in the folder of the looks that ship.
+
+    Raises:
+        ExportError: one lies there.
+    """
+    shipped = shipped_folder().resolve()
+    for place in places:
+        if shipped in place.resolve().parents:
+            raise ExportError(
+                "the looks that come with the program stay as they are",
+                hint="use a folder of your own",
+                where=place.name,
+            )
 
 
 class _Step(QUndoCommand):
@@ -87,6 +104,7 @@ class SwatchFiles(QObject):
         """Rename a file, or move it to another folder, with its remark."""
 
         def go(source: Path, place: Path) -> None:
+            _check_own(source, place)
             work.moved_file(source, place)
             remark = self.remarks.get(str(source))
             if remark is not None:
@@ -106,6 +124,7 @@ class SwatchFiles(QObject):
         place: list[Path] = []
 
         def away() -> None:
+            _check_own(swatch.file)
             file = QFile(str(swatch.file))
             if not file.moveToTrash():
                 raise ExportError(
@@ -140,6 +159,7 @@ class SwatchFiles(QObject):
 
         def copy() -> None:
             made.clear()
+            _check_own(*(folder / file.name for file, _data in files))
             for file, data in files:
                 target = folder / file.name
                 for i in range(2, 1000):

@@ -50,8 +50,9 @@ def expects_finding(lut: Looked) -> Finding | None:
     )
 
 
-# Powers that greys near black follow. Looks for display colours: 0.87 to 1.46; with a gamma of 2.2 too
-# many 0.42 to 0.71 or 1.82 to 2.75; looks for log follow no power (4 and more, 0.6 off in the logarithm).
+# Powers that greys near black follow. Looks for display colours: 0.87 to 1.46, one of 120 at 0.63; with
+# a gamma of 2.2 too many 0.42 to 0.71 or 1.82 to 2.75; looks for log follow no power (4 and more, 0.6 off
+# in the logarithm).
 _LIGHT, _DARK, _MOST, _OFF = 0.74, 1.65, 3.5, 0.2
 
 

@@ -55,11 +55,11 @@ def clipping_finding(lut: Looked) -> Finding:
 
 def _least_fold(lut: Looked) -> float:
     """Return the volume (1: as large as it was) that is no rounding: near-monochrome looks reach 0.001."""
-    found = quantised_finding(lut)
-    if found is None:
+    peak = _peak_of(lut)
+    if not peak:
         return 0.005
     gain = np.mean([np.abs(s).max(axis=-1).mean() for s in _steps(lut)]) * (lut.table.size - 1)
-    return float(0.005 + 2 * gain**2 * (lut.table.size - 1) / (2**found.figure - 1))
+    return float(0.005 + 2 * gain**2 * (lut.table.size - 1) / peak)
 
 
 def folds_finding(lut: Looked) -> Finding:
@@ -137,7 +137,7 @@ def nodes_finding(lut: Looked) -> Finding | None:
     count = int(wrong.sum())
     if not count or count > max(8, wrong.size // 500):
         return None  # speckle everywhere is another fault
-    blue, green, red = (int(i) for i in np.argwhere(wrong)[0])
+    red, green, blue = (int(i) for i in np.argwhere(wrong)[0])
     return Finding(
         "nodes",
         Level.FAULT,
@@ -189,27 +189,35 @@ def banding_finding(lut: Looked) -> Finding:
     )
 
 
-def quantised_finding(lut: Looked) -> Finding | None:
-    if not lut.own:
-        return None
+def _peak_of(lut: Looked) -> int:
+    """Return the greatest code of the depth on whose steps every node lies, 0 where there is none."""
+    if not lut.own or lut.table.size < 4:
+        return 0
     values = lut.table.values.astype(np.float64)
     inside = values[(values > 1e-6) & (values < 1 - 1e-6)]
-    if len(inside) < 24 or lut.table.size < 4:
-        return None
+    if len(inside) < 24:
+        return 0
     for bits in (8, 10, 12):
         peak = 2**bits - 1
         off = np.abs(inside * peak - np.round(inside * peak))
         if (off < 0.02).mean() > 0.9 and len(np.unique(np.round(inside * peak))) > 3:
-            level = Level.WARN if bits == 8 else Level.NOTE
-            return Finding(
-                "quantised",
-                level,
-                f"{bits} bit",
-                f"Every node lies on a step of 1/{peak}: up to {_step_cost(lut, peak):.2f} ΔE off.",
-                bits,
-                "smooth" if bits == 8 else "",
-            )
-    return None
+            return peak
+    return 0
+
+
+def quantised_finding(lut: Looked) -> Finding | None:
+    peak = _peak_of(lut)
+    if not peak:
+        return None
+    bits = peak.bit_length()
+    return Finding(
+        "quantised",
+        Level.WARN if bits == 8 else Level.NOTE,
+        f"{bits} bit",
+        f"Every node lies on a step of 1/{peak}: up to {_step_cost(lut, peak):.2f} ΔE off.",
+        bits,
+        "smooth" if bits == 8 else "",
+    )
 
 
 def _step_cost(lut: Looked, peak: int) -> float:

@@ -275,7 +275,7 @@ def test_wrong_nodes_are_found_and_mended(place: tuple[int, int, int]) -> None:
         values[place] = 1 - values[place] if abs(values[place][1] - 0.5) > 0.2 else (1, 0, 1)
         found = assay(_stored(values), DISPLAY)
         said = {f.key: f for f in found.findings}["nodes"]
-        blue, green, red = place
+        red, green, blue = place
         assert said.title == "One wrong node"
         assert f"red {red}, green {green}, blue {blue}" in said.sentence
         mended = repaired(_stored(values), found, ("nodes",)).table.values
