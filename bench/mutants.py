@@ -1,6 +1,7 @@
 """Which small faults would no test notice? A sample of them, put in one at a time.
 
     python -m bench.mutants --count 200 --seed 1 [--only core/lut]
+    python -m bench.mutants --again RESULT.txt     those that an earlier run let live
 
 The tests (those without a window) run once with coverage, which tells what test reaches which
 line. Then faults are drawn at random from `core`, `formats`, `media`, `raster` and `work`: an operator
@@ -255,6 +256,13 @@ def survives(fault: Fault, place: Path, rounds: list[list[str]]) -> bool:
     return True
 
 
+def told(fault: Fault) -> str:
+    text = (ROOT / "sfumato" / fault.file).read_bytes()
+    old = text[fault.begin : fault.end].decode()
+    line = text.splitlines()[fault.line - 1].decode().strip()
+    return f"{fault.file}:{fault.line}: {old} -> {fault.text} in: {line}"
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(
         description=__doc__, formatter_class=argparse.RawTextHelpFormatter
@@ -263,6 +271,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", default="", help="a folder or file of the package")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 2)
+    parser.add_argument("--again", type=Path, help="what an earlier run printed")
     wish = parser.parse_args()
     every: list[Fault] = []
     for part in PARTS:
@@ -270,7 +279,11 @@ def main() -> None:
             file = str(path.relative_to(ROOT / "sfumato"))
             if file.startswith(wish.only) and not file.startswith(LEFT_OUT):
                 every += faults(file, path.read_bytes())
-    drawn = random.Random(wish.seed).sample(every, min(wish.count, len(every)))
+    if wish.again:
+        lived = wish.again.read_text()
+        drawn = [f for f in every if told(f) in lived]
+    else:
+        drawn = random.Random(wish.seed).sample(every, min(wish.count, len(every)))
     with tempfile.TemporaryDirectory() as folder:
         places = [copy_of_the_tree(Path(folder) / f"copy{i}") for i in range(wish.jobs)]
         reach, seconds = reached(places[0])
@@ -292,14 +305,8 @@ def main() -> None:
                 if lives is False:
                     continue
                 (unreached if lives is None else survived).append(fault)
-                text = (ROOT / "sfumato" / fault.file).read_bytes()
-                old = text[fault.begin : fault.end].decode()
-                line = text.splitlines()[fault.line - 1].decode().strip()
                 word = "no test reaches" if lives is None else "survived"
-                print(
-                    f"{word}: {fault.file}:{fault.line}: {old} -> {fault.text} in: {line}",
-                    flush=True,
-                )
+                print(f"{word}: {told(fault)}", flush=True)
     met = len(drawn) - len(unreached)
     print(
         f"{len(drawn)} faults of {len(every)} possible: {len(unreached)} on lines that no test without "

@@ -42,3 +42,13 @@ def test_points_half_a_degree_apart_are_taken() -> None:
 def test_stops_of_tints(stops) -> None:
     with pytest.raises(ValueRefused):
         Tints(stops)
+
+
+def test_stops_keep_their_distance_to_the_next_one() -> None:
+    def stops(*tones: float) -> Tints:
+        return Tints(tuple((tone, 10.0, 0.1, 0.1) for tone in tones))
+
+    assert len(stops(0.2, 0.21, 0.5).stops) == 3
+    for tones in ((0.2, 0.205, 0.5), (0.2, 0.5, 0.505), (0.5, 0.2)):
+        with pytest.raises(ValueRefused, match="rise"):
+            stops(*tones)

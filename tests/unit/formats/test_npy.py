@@ -29,6 +29,7 @@ def test_lattices_and_curves_of_every_type_are_read() -> None:
             (table,) = read(data).transform.stages
             assert isinstance(table, Table3D)
             np.testing.assert_allclose(table.values, nodes, atol=tolerance + 1e-9)
+    assert read(npy(lattice_colours(2))).transform.stages[0].size == 2
     (curve,) = read(npy(np.linspace(0, 1, 7)[:, None].repeat(3, 1))).transform.stages
     assert isinstance(curve, Table1D)
 

@@ -538,3 +538,12 @@ def test_avif_is_a_picture() -> None:
     assert np.abs(still.pixels * 255 - pixels).mean() < 2
     with pytest.raises(MediaError):
         read(out.getvalue()[:200], "x.avif")
+
+
+def test_an_exr_that_states_no_primaries_is_taken_for_bt709_light() -> None:
+    """What the format's documents say of a file without chromaticities."""
+    light = scene(8, 6).astype(np.float16)
+    for name, evidence in (("", "usual for EXR"), ("ACEScg", "stated in the file")):
+        facts = media()["exr"].read(media()["exr"].write(light, Saving(name)), 0).facts
+        assert facts.encoding == (name or "Linear BT.709")
+        assert evidence in facts.evidence

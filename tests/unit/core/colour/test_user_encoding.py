@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import attrs
 import numpy as np
 import pytest
 
@@ -20,6 +21,7 @@ from sfumato.core.colour.user_encoding import (
     LogCurve,
     PowerCurve,
     UserEncoding,
+    checks,
     decoder_of,
 )
 from sfumato.core.errors import ValueRefused
@@ -136,3 +138,22 @@ def test_names_are_words_of_1_to_60_characters() -> None:
         with pytest.raises(ValueRefused, match="1 to 60"):
             UserEncoding(name).made()
     assert UserEncoding("x" * 60).made().name == "x" * 60
+
+
+def test_a_curve_is_told_where_it_is_sound_and_where_not() -> None:
+    log = LogCurve(base=10.0, log_slope=0.25, log_offset=0.4, lin_offset=0.03)
+    broken = attrs.evolve(log, has_break=True, lin_break=0.005, own_slope=True)
+    smooth = attrs.evolve(broken, linear_slope=broken.tangent)
+    cornered = attrs.evolve(broken, linear_slope=1.5 * broken.tangent)
+
+    def told(curve: LogCurve) -> dict[str, bool]:
+        return {c.words: c.well for c in checks(UserEncoding("c", "", LOG, curve).made())}
+
+    assert all(told(smooth).values())
+    assert told(smooth)["meets its line smoothly"]
+    assert not told(cornered)["has a corner of 50 % at its break"]
+    assert not any("corner" in words or "line" in words for words in told(log))
+    # grey: .25 * log10(.18 + .03) + .4 = .2306; code 1 is 10**2.4 - .03, 10.45 stops above .18
+    at = next(words for words in told(log) if words.startswith("18 % grey"))
+    assert at == "18 % grey at 0.2306 (236 of 1023)"
+    assert told(log)["code 1 is 10.4 stops above 18 % grey"]

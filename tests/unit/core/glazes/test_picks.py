@@ -8,6 +8,7 @@ import pytest
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.glaze import glazes
 from sfumato.core.glazes import contrast
+from sfumato.core.glazes.hue_table import with_hue
 
 WORKING = encoding("Tarn Log")
 PICKED = np.float32([0.32, 0.41, 0.53])
@@ -41,3 +42,15 @@ def test_picks_change_a_value_and_stay_within_range(key: str) -> None:
         found = spec.pick(start, np.float32(colour), WORKING)
         code = spec.apply(found, PICKED[None], WORKING)
         assert np.isfinite(code).all()
+
+
+@pytest.mark.parametrize("there", [0.5, 120.0, 359.0])
+def test_a_hue_that_is_near_a_point_gets_none_of_its_own(there: float) -> None:
+    """Near is under four degrees on either side, across 0 too."""
+    points = ((there, 0.2),)
+    for off in (-3.5, 3.5):
+        assert with_hue(points, (there + off) % 360) == points
+    for off in (-4.5, 4.5):
+        found = with_hue(points, (there + off) % 360)
+        assert len(found) == 2
+        assert list(found) == sorted(found)

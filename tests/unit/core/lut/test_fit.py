@@ -50,3 +50,28 @@ def test_a_fit_can_be_cancelled() -> None:
 
     with pytest.raises(Stop):
         fitted(BENT, 9, encoding("sRGB"), check=check)
+
+
+def test_a_neutral_line_that_bends_at_its_nodes_is_met_at_each_of_them() -> None:
+    """The last cell too: a fit of greys whose every corner is a node leaves nothing over."""
+    at = np.linspace(0, 1, 9)
+    curve = np.float64([0.0, 0.1, 0.15, 0.3, 0.5, 0.62, 0.7, 0.95, 0.9])
+
+    def film(c: np.ndarray) -> np.ndarray:
+        return np.asarray(np.interp(c, at, curve) + 0.02 * (c - c[..., ::-1]) ** 2, np.float32)
+
+    table = fitted(Transform((Function("film", film),)), 9, encoding("sRGB")).table
+    np.testing.assert_allclose(table.values[range(9), range(9), range(9), 1], curve, atol=1e-4)
+
+
+def test_a_fit_may_overshoot_only_where_the_grade_clips() -> None:
+    """Beyond black and white nothing shows: nodes outside them draw the corner sharper."""
+
+    def crushed(c: np.ndarray) -> np.ndarray:
+        return np.clip((c - np.float32(0.3)) * np.float32(2.2), 0, 1)
+
+    found = fitted(Transform((Function("crushed", crushed),)), 9, encoding("sRGB"))
+    assert found.kept
+    assert found.table.values.min() < -0.005
+    assert found.table.values.max() > 1.005
+    assert found.fitted.mean < 0.6 * found.plain.mean

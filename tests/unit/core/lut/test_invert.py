@@ -75,3 +75,10 @@ def test_a_lattice_is_inverted_and_what_is_lost_is_told() -> None:
     assert any("clipped" in words for words in lost.words())
     exact = inverted(Transform((Exponent((2.0, 2.0, 2.0)),)), 2, DISPLAY)[1]
     assert exact.exact
+
+
+def test_the_way_back_is_judged_where_all_channels_stay_within() -> None:
+    """Red beyond white has no way back; it is told as unreached, not as an error of the inverse."""
+    wide = Transform((Table3D(lattice_colours(17) * np.float32([1.6, 0.9, 0.9])),))
+    told = inverted(wide, 33, DISPLAY)[1]
+    assert told.back.p99 < 0.5

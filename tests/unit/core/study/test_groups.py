@@ -185,5 +185,9 @@ def test_presets_are_written_whole_and_read_back(tmp_path) -> None:
     with pytest.raises(Exception, match="exists"):
         write_preset(made, file)
     assert preset.suits("Tarn Log") == "log"
+    plain = preset.dump(made)
+    for name, silent in (("strength", 1.0), ("working", "sRGB"), ("note", "")):
+        without = {key: value for key, value in plain.items() if key != name}
+        assert getattr(preset.load(without), name) == silent
     assert presets.file_name("../x: Ä", ".glaze") == "x_ä.glaze"
     assert Preset("One", (A,), "sRGB").fresh()[0].parameters == A.parameters

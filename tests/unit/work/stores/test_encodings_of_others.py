@@ -10,7 +10,7 @@ import pytest
 from conftest import ROOT
 
 import sfumato
-from sfumato.core.colour.encodings import Family
+from sfumato.core.colour.encodings import Family, convert, encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.stages import Matrix
 from sfumato.core.lut.table import Table1D
@@ -99,3 +99,29 @@ def test_spaces_become_what_they_do_where_they_do_not_say_it(tmp_path: Path) -> 
     np.testing.assert_allclose(
         view.coder.unshown(view.coder.shown(X, by_name["scene"]), by_name["scene"]), X, rtol=1e-3
     )
+
+
+def test_a_view_takes_what_lies_outside_its_config_by_way_of_its_scene(tmp_path: Path) -> None:
+    """An encoding of ours is made linear BT.709 first, which the config's scene is taken for."""
+    file = tmp_path / "lab.ocio"
+    file.write_text(config().serialize())
+    view = next(e for e in open_config(str(file)).encodings if e.is_view)
+    ours = encoding("Tarn Log")
+    shown = view.coder.shown(X, ours)
+    light = np.clip(convert(X, ours, encoding("Linear BT.709")), 0, None)
+    np.testing.assert_allclose(shown, light ** (1 / 2.2), rtol=1e-3, atol=1e-3)
+    inside = np.repeat(X[:, :1] / 2 + np.float32(0.3), 3, 1)
+    back = view.coder.unshown(view.coder.shown(inside, ours), ours)
+    np.testing.assert_allclose(back, inside, atol=2e-3)
+
+
+def test_display_spaces_need_something_that_ties_them_to_the_scene(tmp_path: Path) -> None:
+    built = ocio.Config.CreateFromBuiltinConfig("ocio://studio-config-latest")
+    file = tmp_path / "built.ocio"
+    file.write_text(built.serialize())
+    shown = "sRGB - Display"
+    assert any(shown in name for name in open_config(str(file)).spaces)
+    built.setRole("cie_xyz_d65_interchange", None)
+    file = tmp_path / "untied.ocio"
+    file.write_text(built.serialize())
+    assert not any(shown in name for name in open_config(str(file)).spaces)
