@@ -15,6 +15,7 @@ import click
 from sfumato._version import VERSION
 from sfumato.cli import measures, pictures, tables
 from sfumato.cli.options import PathArgument, guarded
+from sfumato.work.files import exists
 
 
 class _Commands(click.Group):
@@ -49,7 +50,7 @@ def _open(study: Path) -> None:
     from sfumato.cli.window import open_window
     from sfumato.work.stores.study_store import open_study
 
-    if not study.suffix and not study.exists():
+    if not study.suffix and not exists(study):
         raise click.UsageError(f"there is no command or study named {study}; see sfumato --help")
     open_study(study)
     sys.exit(open_window(study))

@@ -113,7 +113,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
 
     With a folder as IN, all its LUT files go into the folder OUT, in every --format.
     """
-    from sfumato.work.files import Sources
+    from sfumato.work.files import Sources, is_folder
     from sfumato.work.luts.batch import Recipe, made_by_recipe, repaired_read
     from sfumato.work.luts.deliver import write_lut
 
@@ -126,7 +126,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
         title=wishes["title"] or "",
         grid=wishes["grid"] or 33,
     )
-    if source.is_dir():
+    if is_folder(source):
         _convert_folder(source, target, keys, recipe, wishes)
         return
     if len(keys) > 1:

@@ -14,7 +14,7 @@ from pathlib import Path
 import platformdirs
 
 from sfumato.core.errors import ExportError
-from sfumato.work.files import refusal, write_bytes
+from sfumato.work.files import exists, is_file, is_folder, refusal, write_bytes
 
 # Where each file of `sfumato/desktop` belongs, below the user's (or the system's) data folder.
 PLACES = {
@@ -35,7 +35,7 @@ def data_folder() -> Path:
 def _program() -> str:
     """Return what starts this program: the command beside this Python, else the one on the path."""
     beside = Path(sys.executable).with_name("sfumato")
-    return str(beside if beside.is_file() else shutil.which("sfumato") or "sfumato")
+    return str(beside if is_file(beside) else shutil.which("sfumato") or "sfumato")
 
 
 def install(folder: Path | None = None, program: str | None = None) -> list[Path]:
@@ -73,7 +73,7 @@ def remove(folder: Path | None = None) -> list[Path]:
     gone = []
     for name, place in PLACES.items():
         file = root / place / name
-        if file.exists():
+        if exists(file):
             try:
                 file.unlink()
             except OSError as error:
@@ -86,5 +86,5 @@ def remove(folder: Path | None = None) -> list[Path]:
 def _refresh(root: Path) -> None:
     """Let the desktop notice; without these tools it does so at the next login."""
     for command, place in _CACHES:
-        if shutil.which(command) and (root / place).is_dir():
+        if shutil.which(command) and is_folder(root / place):
             subprocess.run([command, str(root / place)], capture_output=True, check=False)

@@ -41,6 +41,23 @@ def refusal(error: OSError, path: Path, kind: type[SfumatoError]) -> SfumatoErro
     return kind(what, hint=hint, where=str(path))
 
 
+def exists(path: str | Path) -> bool:
+    """Whether something lies at a place; names that no disk takes (too long, with a NUL) are not there.
+
+    >>> exists("x" * 300)
+    False
+    """
+    return os.path.exists(path)
+
+
+def is_file(path: str | Path) -> bool:
+    return os.path.isfile(path)
+
+
+def is_folder(path: str | Path) -> bool:
+    return os.path.isdir(path)
+
+
 def read_json(path: str | Path, what: str, hint: str, most: int) -> Any:
     """Read a JSON file of ours.
 
@@ -78,8 +95,8 @@ def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MO
         SfumatoError: of `kind`, saying why it cannot be read.
     """
     try:
-        if path.exists() and not path.is_file():
-            what = "a folder" if path.is_dir() else "not an ordinary file"
+        if exists(path) and not is_file(path):
+            what = "a folder" if is_folder(path) else "not an ordinary file"
             raise kind(f"this is {what}", hint="choose a file", where=str(path))
         if path.stat().st_size > most:
             raise kind(
@@ -172,7 +189,7 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     """
     try:
         path = followed(path)
-        if not force and path.exists():
+        if not force and exists(path):
             raise ExportError(
                 "the file exists already", hint="choose another name or replace it", where=str(path)
             )

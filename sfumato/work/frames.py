@@ -13,7 +13,7 @@ from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import Still, as_float
 from sfumato.media.parts.registry import by_suffix, read
 from sfumato.work import memory
-from sfumato.work.files import read_bytes
+from sfumato.work.files import is_file, read_bytes
 from sfumato.work.memory import Kept
 
 Region = tuple[float, float, float, float]
@@ -143,7 +143,7 @@ class Frames:
         """Return the clip of a shot, kept open: frame by frame it is not opened again."""
         path, _frame, stamp = self._key(shot)
         file = Path(path)
-        if not file.is_file():
+        if not is_file(file):
             read_bytes(file)  # says why
         clip: Clip = self._clips.get((path, stamp), lambda: Clip(path))
         return clip

@@ -56,6 +56,19 @@ def test_wide_excepts_live_in_the_runners_alone() -> None:
                 assert not wide or name in RUNNERS, f"{name}:{node.lineno}"
 
 
+def test_files_are_looked_for_in_one_way() -> None:
+    """`Path.exists` raises for a name that is too long for the disk; `work.files.exists` does not."""
+    for name, tree in _trees():
+        calls = {
+            node.func.attr
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Call)
+            and isinstance(node.func, ast.Attribute)
+            and not ast.unparse(node.func.value).startswith("os.path")
+        }
+        assert not calls & {"exists", "is_file", "is_dir"}, name
+
+
 def test_the_core_opens_no_files() -> None:
     for name, tree in _trees():
         if name.startswith("core/"):

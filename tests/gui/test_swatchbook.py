@@ -283,6 +283,13 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     hand.settle()
     assert "exists there already" in hand.notices[-1]
     assert (looks / "amber.cube").exists()
+    ports.name = "x" * 300
+    hand.act("swatch_rename")
+    hand.settle()
+    assert "too long" in hand.notices[-1]
+    ports.name = "  "
+    hand.act("swatch_rename")
+    assert (looks / "amber.cube").exists()
     ports.name = "honey"
     hand.act("swatch_rename")
     hand.settle()

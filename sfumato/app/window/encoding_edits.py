@@ -15,6 +15,7 @@ from sfumato.core.colour.encodings import add_encodings
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study_json import used_encodings
+from sfumato.work.files import exists
 from sfumato.work.stores import encoding_store
 from sfumato.work.stores.ocio_config import SUFFIXES as CONFIGS
 from sfumato.work.stores.ocio_config import Opened, open_config
@@ -88,7 +89,7 @@ class EncodingEdits(QObject):
         if what == "save":
             file = ports.choose_encoding_save(sheet, f"{sheet.draft.name}{encoding_store.SUFFIX}")
             if file is not None:
-                force = file.exists()  # the chooser has asked
+                force = exists(file)  # the chooser has asked
                 draft, place = sheet.draft, file
                 self._tried(lambda: encoding_store.write_encoding(draft, place, force=force))
         elif what == "open":

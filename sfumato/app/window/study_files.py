@@ -18,7 +18,7 @@ from sfumato.app.window.recovery_sheet import RecoverySheet
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import Stamp, stamp_of
+from sfumato.work.files import Stamp, exists, stamp_of
 from sfumato.work.stores import study_store
 
 AUTOSAVE_MS = 1500
@@ -364,6 +364,6 @@ class StudyFiles(QObject):
 def _beside(file: Path) -> Path:
     """Return a name beside a study that no file has yet."""
     found, i = file, 2
-    while found.exists():
+    while exists(found):
         found, i = file.with_name(f"{file.stem} {i}{file.suffix}"), i + 1
     return found

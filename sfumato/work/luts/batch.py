@@ -32,7 +32,7 @@ from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import Sources, cut_name, refusal
+from sfumato.work.files import Sources, cut_name, is_folder, refusal
 from sfumato.work.luts import made as made_before
 from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
 from sfumato.work.luts.lut_files import display_of, read_lut
@@ -175,7 +175,7 @@ def lut_files(places: Sequence[Path], *, cancel: Cancel | None = None) -> Found:
     suffixes, sub-folders included, links to folders not followed, what an earlier run made of other
     files in the list left out.
     """
-    named = {place for place in places if not place.is_dir()}
+    named = {place for place in places if not is_folder(place)}
     found = list(_walked(places, cancel))
     results = made_before.results_among(file for file, _root in found) - named
     kept = tuple(pair for pair in found if pair[0] not in results)
@@ -186,7 +186,7 @@ def _walked(places: Iterable[Path], cancel: Cancel | None) -> Iterator[tuple[Pat
     known = {s for f in registry.formats().values() for s in f.suffixes} | {".jpg", ".jpeg", ".xml"}
     count = 0
     for place in places:
-        if not place.is_dir():
+        if not is_folder(place):
             yield place, place.parent
             continue
         for folder, names, files in os.walk(place):

@@ -23,7 +23,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import QUANTUM
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import MOST_TABLE_BYTES, Sources, read_bytes, write_bytes
+from sfumato.work.files import MOST_TABLE_BYTES, Sources, exists, read_bytes, write_bytes
 from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.readers import reader_for
 from sfumato.work.luts.target import Target, encoded, format_for, held
@@ -153,12 +153,12 @@ def free_place(
     given = taken if taken is not None else set()
     if existing == REPLACE:
         sources.check(place)
-    if existing == REFUSE and place.exists():
+    if existing == REFUSE and exists(place):
         raise ExportError(
             "the file exists already", hint="choose another name or use --force", where=str(place)
         )
     path, version = place, 2
-    while path in given or (existing not in (REFUSE, REPLACE) and path.exists()):
+    while path in given or (existing not in (REFUSE, REPLACE) and exists(path)):
         if existing == LEAVE and path not in given:
             return None
         path = place.with_name(f"{place.stem}_{version}{place.suffix}")

@@ -36,7 +36,7 @@ from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import exists, json_bytes, read_json, refusal, write_bytes
 from sfumato.work.luts.ends import Ends, is_log, likely
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.memory import Kept
@@ -466,7 +466,7 @@ def read_remarks() -> dict[str, Remark]:
         StudyError: the file is damaged.
     """
     file = remarks_file()
-    if not file.exists():
+    if not exists(file):
         return {}
     plain = read_json(file, "a book of remarks", "move it away to begin anew", 64 << 20)
     found = {}
@@ -505,7 +505,7 @@ def moved_file(source: Path, target: Path) -> None:
     Raises:
         FormatError: the target exists, or the place cannot be written.
     """
-    if target.exists():
+    if exists(target):
         raise FormatError(
             f"{target.name} exists there already", hint="choose another name", where=str(target)
         )
@@ -514,7 +514,7 @@ def moved_file(source: Path, target: Path) -> None:
         source.unlink()
     except OSError:
         try:
-            if target.exists():
+            if exists(target):
                 raise FileExistsError(target)
             shutil.move(source, target)  # onto another disk
         except OSError as error:

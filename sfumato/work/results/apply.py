@@ -27,7 +27,15 @@ from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts.contract import Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
-from sfumato.work.files import Sources, cut_name, json_bytes, read_json, write_bytes
+from sfumato.work.files import (
+    Sources,
+    cut_name,
+    exists,
+    is_file,
+    json_bytes,
+    read_json,
+    write_bytes,
+)
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
@@ -185,7 +193,7 @@ def apply_shot(
         )
     side, record = _side(file), _record(study, shot, file, wish)
     there = _sidecar(file)
-    if file.exists() and not force:
+    if exists(file) and not force:
         if there is None or "proof" in there or there != json.loads(json.dumps(record)):
             raise ExportError(
                 "the file exists already", hint="choose another name or replace it", where=str(file)
@@ -398,7 +406,7 @@ def jobs_of(
 def is_done(study: Study, job: Job, wish: ApplyWish) -> bool:
     """Whether a file is there that was made from the same, by the same, and proved."""
     there = _sidecar(job.file)
-    if there is None or "proof" not in there or not job.file.is_file():
+    if there is None or "proof" not in there or not is_file(job.file):
         return False
     del there["proof"]
     return bool(there == json.loads(json.dumps(_record(study, job.shot, job.file, wish))))

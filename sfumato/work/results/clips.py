@@ -24,7 +24,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.errors import ExportError, MediaError
 from sfumato.media.parts.clip_check import Examination, promised
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import cut_name, followed, placed, refusal
+from sfumato.work.files import cut_name, exists, followed, placed, refusal
 from sfumato.work.results.clip_line import ClipWish, Line, Stage, of_source
 from sfumato.work.results.codecs import Codec, codec_for, out_layout
 from sfumato.work.results.planes import (
@@ -87,7 +87,7 @@ def graded_clip(
     """
     file, codec = followed(Path(target)), codec_for(Path(target), wish.codec)
     cancel = cancel or Cancel()
-    if file.exists() and not force:
+    if exists(file) and not force:
         raise ExportError(
             "the file exists already", hint="choose another name or replace it", where=str(file)
         )
@@ -122,7 +122,7 @@ def _sweep(folder: Path, part: str) -> None:
     """Remove what a run that was killed has left of the same result."""
     for left in folder.glob(f"{glob.escape(part)}*"):
         number = left.name[len(part) :].split("-")[0]
-        if number.isdigit() and not Path(f"/proc/{number}").exists():
+        if number.isdigit() and not exists(Path(f"/proc/{number}")):
             left.unlink(missing_ok=True)
 
 

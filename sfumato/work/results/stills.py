@@ -18,7 +18,7 @@ from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
 from sfumato.media.parts.contract import MediaSpec, Saving, Still
 from sfumato.media.parts.registry import by_suffix
-from sfumato.work.files import write_bytes
+from sfumato.work.files import exists, write_bytes
 from sfumato.work.tiles import apply_tiled, run_tiled
 
 PLAIN = Saving()
@@ -169,7 +169,7 @@ def write_still(
     """
     file = Path(path)
     kind = kind_for(file)
-    if not force and file.exists():
+    if not force and exists(file):
         raise ExportError(
             "the file exists already", hint="choose another name or use --force", where=str(file)
         )

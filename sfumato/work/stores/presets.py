@@ -14,7 +14,7 @@ from attrs import frozen
 from sfumato.core.errors import ExportError, StudyError
 from sfumato.core.study import preset as presets
 from sfumato.core.study.preset import Preset
-from sfumato.work.files import cut_name, json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import cut_name, is_file, json_bytes, read_json, refusal, write_bytes
 from sfumato.work.stores.study_store import lut_file
 
 GLAZE, LOOK = ".glaze", ".look"
@@ -87,7 +87,7 @@ def shelf() -> list[Shelved]:
     out: list[Shelved] = []
     own = library()
     try:
-        files = [f for f in own.iterdir() if f.suffix in SUFFIXES and f.is_file()]
+        files = [f for f in own.iterdir() if f.suffix in SUFFIXES and is_file(f)]
         files.sort(key=lambda f: (-f.stat().st_mtime, f.name))
     except OSError:
         files = []

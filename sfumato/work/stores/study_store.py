@@ -26,7 +26,7 @@ from sfumato.core.errors import (
 from sfumato.core.study import study_json
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import is_file, json_bytes, read_json, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
@@ -161,7 +161,7 @@ def demo_study() -> Path | None:
     """Return the demo study: in the installed package, or beside it in a checkout; None without one."""
     package = Path(sfumato.__file__).resolve().parent
     places = (folder / "demo" / "saltglass.sfumato" for folder in (package, package.parent))
-    return next((study for study in places if study.is_file()), None)
+    return next((study for study in places if is_file(study)), None)
 
 
 # --- autosave ----------------------------------------------------------------------------------

@@ -11,7 +11,7 @@ from sfumato.app.rooms.apply.apply_page import ApplyPage
 from sfumato.app.services.services import Services
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import refusal
+from sfumato.work.files import exists, refusal
 from sfumato.work.results.apply import Job, apply_shot, is_done
 from sfumato.work.stores.study_store import read_lut_file
 
@@ -63,7 +63,7 @@ class ApplyEdits(QObject):
 
     def _reveal(self, file: Path) -> None:
         """Show a result in the file manager, or say that it is not there yet."""
-        if file.exists():
+        if exists(file):
             self.services.ports.reveal(file)
         else:
             self.notices.note(f"{file.name} is not there yet", "apply the shot first")

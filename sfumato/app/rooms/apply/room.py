@@ -19,6 +19,7 @@ from sfumato.app.services.room import Room, RoomSpec, Zooming
 from sfumato.app.services.services import Services
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
+from sfumato.work.files import is_folder
 
 
 class ApplyRoom(Room):
@@ -68,7 +69,7 @@ class ApplyRoom(Room):
 
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
         """Take LUT files: as layers of the still that is painted on, else in the place of the study."""
-        if not self.is_open or any(f.is_dir() for f in files):
+        if not self.is_open or any(is_folder(f) for f in files):
             return files
         luts = [f for f in files if lut_suffix(f.name) is not None and by_suffix(f.name) is None]
         if luts and self.is_painting:

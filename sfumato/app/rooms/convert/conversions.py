@@ -17,6 +17,7 @@ from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert as converted
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.files import is_folder
 from sfumato.work.luts.batch import Row, run
 from sfumato.work.luts.compare import Comparison, compared
 from sfumato.work.luts.lut_files import display_of, read_lut
@@ -70,7 +71,7 @@ class Conversions(QObject):
 
     def add_demo_luts(self) -> None:
         folder = self.services.demo.parent / "luts" if self.services.demo else None
-        if folder is None or not folder.is_dir():
+        if folder is None or not is_folder(folder):
             self.notices.note("The demo files are not installed", "run Sfumato from a checkout")
             return
         self.take([folder])

@@ -15,6 +15,7 @@ from sfumato.app.rooms.convert.convert_page import ConvertPage
 from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.formats.parts.registry import by_suffix
+from sfumato.work.files import is_folder
 
 
 class ConvertRoom(Room):
@@ -51,8 +52,8 @@ class ConvertRoom(Room):
 
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
         """Take LUT files and folders; from other rooms only when a folder is among them."""
-        luts = [f for f in files if f.is_dir() or by_suffix(f.name) is not None]
-        if not luts or not (self.is_open or any(f.is_dir() for f in luts)):
+        luts = [f for f in files if is_folder(f) or by_suffix(f.name) is not None]
+        if not luts or not (self.is_open or any(is_folder(f) for f in luts)):
             return files
         self.edits.take(luts)
         return [f for f in files if f not in luts]

@@ -30,6 +30,7 @@ from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
 from sfumato.core.study.study import LOOK
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.files import is_file
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.stores.coats import coat_of, values_in
 from sfumato.work.stores.study_store import lut_file, read_lut_file
@@ -66,7 +67,7 @@ class CoatEdits(QObject):
             return
         here = Path(now.path)
         try:
-            names = [p for p in here.parent.iterdir() if lut_suffix(p.name) and p.is_file()]
+            names = [p for p in here.parent.iterdir() if lut_suffix(p.name) and is_file(p)]
         except OSError:
             return
         beside = sorted({here, *names}, key=lambda p: p.name.casefold())

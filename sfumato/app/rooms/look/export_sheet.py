@@ -27,6 +27,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
+from sfumato.work.files import exists, is_folder
 from sfumato.work.luts.deliver import plain_name
 from sfumato.work.luts.target import Target
 
@@ -264,20 +265,20 @@ class ExportSheet(QDialog):
         words, pigment, good = "", "", held
         if not self.name.text().strip() or "/" in self.name.text():
             words, pigment, good = "Give a file name without slashes.", "cinnabar", False
-        elif not file.parent.is_dir():
+        elif not is_folder(file.parent):
             words, pigment, good = "There is no such folder.", "cinnabar", False
-        elif file.exists():
+        elif exists(file):
             words, pigment = f"{file.name} exists and will be replaced.", "cinnabar"
         self.state.setText(words)
         painted(self.state, pigment)
         self.state.setVisible(bool(words))
         self.go.setEnabled(good)
-        verb = "Replace" if good and file.exists() else "Export"
+        verb = "Replace" if good and exists(file) else "Export"
         self.go.setText(f"{verb} {file.name}" if good else "Export")
 
     def _accept(self) -> None:
         file = self._file()
-        self.wish = ExportWish(file, self.target, self.title.text().strip(), file.exists())
+        self.wish = ExportWish(file, self.target, self.title.text().strip(), exists(file))
         self.accept()
 
     @guarded

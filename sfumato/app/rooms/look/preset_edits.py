@@ -15,6 +15,7 @@ from sfumato.core.study.coat import Coat
 from sfumato.core.study.preset import Preset, suits
 from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.files import exists
 from sfumato.work.stores import presets
 from sfumato.work.stores.presets import Shelved
 
@@ -128,7 +129,7 @@ class PresetEdits(QObject):
 
     def _save(self, preset: Preset, suffix: str) -> None:
         file = presets.library() / presets.file_name(preset.name, suffix)
-        force = file.exists()
+        force = exists(file)
         if force and not self.services.ports.ask_replace(self.services.window, file.name):
             return
         try:

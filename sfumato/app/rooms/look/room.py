@@ -27,6 +27,7 @@ from sfumato.core.measure.graticule import PERCENT, UNITS
 from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
+from sfumato.work.files import is_folder
 from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
@@ -196,13 +197,13 @@ class LookRoom(Room):
         shot = self.shots.shot_at(self.shots.mapFrom(self._page, at)) if at is not None else ""
         saved = [f for f in files if f.suffix in PRESETS]
         self.presets.take(saved, shot or LOOK)
-        pictures = [f for f in files if not f.is_dir() and by_suffix(f.name) is not None]
+        pictures = [f for f in files if not is_folder(f) and by_suffix(f.name) is not None]
         luts = [
             f
             for f in files
-            if f not in pictures and not f.is_dir() and lut_suffix(f.name) is not None
+            if f not in pictures and not is_folder(f) and lut_suffix(f.name) is not None
         ]
-        if luts and any(f.is_dir() for f in files):
+        if luts and any(is_folder(f) for f in files):
             luts = []
         if luts:
             self.coats.lay_files(luts)

@@ -20,6 +20,7 @@ from sfumato.core.study.coat import new_coat, new_id, renewed
 from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
+from sfumato.work.files import is_file
 from sfumato.work.preview.asks import PINNED, Shown
 
 
@@ -273,7 +274,7 @@ class ShotEdits(QObject):
         found = 0
         for other in study.shots:
             beside = files[0].parent / Path(other.path).name
-            if not Path(other.path).is_file() and beside.is_file():
+            if not is_file(Path(other.path)) and is_file(beside):
                 study = study.with_shot(other.id, path=os.path.abspath(beside))
                 found += 1
         self.model.commit(f"Find {shot.name} again", study)

@@ -22,7 +22,7 @@ from sfumato.core.path import path
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import read_bytes, write_bytes
+from sfumato.work.files import exists, is_file, is_folder, read_bytes, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
@@ -36,7 +36,7 @@ _ON_THE_FILE = ("swatch_rename", "swatch_move", "swatch_reveal", "swatch_trash")
 def _free(file: Path) -> Path:
     """Return a path that no file has yet."""
     found, i = file, 2
-    while found.exists():
+    while exists(found):
         found, i = file.with_name(f"{file.stem} {i}{file.suffix}"), i + 1
     return found
 
@@ -90,15 +90,15 @@ class SwatchEdits(QObject):
 
     def take(self, files: list[Path]) -> list[Path]:
         """Take dropped looks into the folder that is shown, show dropped folders; return what is neither."""
-        self.add_folders([f for f in files if f.is_dir()])
-        looks = [f for f in files if f.is_file() and takes(f)]
+        self.add_folders([f for f in files if is_folder(f)])
+        looks = [f for f in files if is_file(f) and takes(f)]
         shown = self.swatches.wall.folder
         folder = shown if shown not in (ALL, KEPT_ONES) else next(iter(self.swatches.folders), "")
         if looks and folder:
             self._take_in(looks, Path(folder))
         elif looks:
             self.add_folders([looks[0].parent])
-        return [f for f in files if not f.is_dir() and f not in looks]
+        return [f for f in files if not is_folder(f) and f not in looks]
 
     def _take_in(self, looks: list[Path], folder: Path) -> None:
         def read(cancel: Cancel, progress: Progress) -> list[tuple[Path, bytes]]:
@@ -167,7 +167,7 @@ class SwatchEdits(QObject):
         )
         if file is None:
             return
-        self._write(lambda: build.run(book, study), study, name, file, force=file.exists())
+        self._write(lambda: build.run(book, study), study, name, file, force=exists(file))
 
     def swatch_convert(self) -> None:
         """Write the chosen look, as it fits this study, beside its file."""
@@ -211,7 +211,7 @@ class SwatchEdits(QObject):
         jobs = [(s, model.ends(s), model.name(s), model.remark(s).mark) for s in shown]
         known, previewer, book = dict(model.tiles), self.desk.previewer, model.book
         title = f"{shot.name} through {len(shown)} looks"
-        force = file.exists()  # the chooser has asked
+        force = exists(file)  # the chooser has asked
 
         def write(cancel: Cancel, progress: Progress) -> tuple[Path, str]:
             code = path.through_ground(shot, study, previewer.cut(study, shot, *TILE))
@@ -253,8 +253,8 @@ class SwatchEdits(QObject):
         name = self.services.ports.ask_name(
             self.services.window, "Rename the file", swatch.file.stem
         )
-        if name and name != swatch.file.stem:
-            plain = name.replace("/", "_").strip()
+        plain = name.replace("/", "_").replace("\0", "_").strip() if name else ""
+        if plain and plain != swatch.file.stem:
             self.swatches.files.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
 
     def swatch_move(self) -> None:

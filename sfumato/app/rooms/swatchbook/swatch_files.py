@@ -14,7 +14,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.rooms.swatchbook.selection import remark_of
 from sfumato.app.services.notices import Notices
 from sfumato.core.errors import ExportError, SfumatoError
-from sfumato.work.files import write_bytes
+from sfumato.work.files import exists, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import KEPT, PASSED, Remark, Swatch
 from sfumato.work.stores.presets import shipped_folder
@@ -147,7 +147,7 @@ class SwatchFiles(QObject):
             at = self.undo_stack.index() - 1
             if at >= 0 and self.undo_stack.command(at).text() == title:
                 self.undo_stack.undo()
-            elif place and place[0].exists():
+            elif place and exists(place[0]):
                 self._do(f"Take {swatch.file.name} out of the trash", back, away)
 
         title = f"Put {swatch.file.name} into the trash"
@@ -163,7 +163,7 @@ class SwatchFiles(QObject):
             for file, data in files:
                 target = folder / file.name
                 for i in range(2, 1000):
-                    if not target.exists():
+                    if not exists(target):
                         break
                     target = folder / f"{file.stem} {i}{file.suffix}"
                 write_bytes(target, data, force=False)

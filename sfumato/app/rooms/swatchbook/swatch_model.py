@@ -32,6 +32,7 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
+from sfumato.work.files import exists, is_folder
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.ends import Ends
 from sfumato.work.luts.swatches import (
@@ -152,8 +153,8 @@ class SwatchModel(QObject):
         if self.chosen is not None:
             at = shown.index(self.chosen) if self.chosen in shown else 0
             self.chosen = moved(self.chosen)
-            if not self.chosen.file.exists():
-                there = [s for s in (*shown[at + 1 :], *shown[:at][::-1]) if s.file.exists()]
+            if not exists(self.chosen.file):
+                there = [s for s in (*shown[at + 1 :], *shown[:at][::-1]) if exists(s.file)]
                 self.chosen = there[0] if there else None
         self.held = moved(self.held) if self.held is not None else None
         self.stack = tuple(attrs.evolve(x, swatch=moved(x.swatch)) for x in self.stack)
@@ -178,7 +179,7 @@ class SwatchModel(QObject):
         )
         watched = set(self._watcher.directories())
         wanted = {str(f) for f in self.folders} | {str(s.file.parent) for s in self.swatches[:4000]}
-        wanted = {w for w in wanted if Path(w).is_dir()}
+        wanted = {w for w in wanted if is_folder(Path(w))}
         if watched - wanted:
             self._watcher.removePaths(sorted(watched - wanted))
         if wanted - watched:

@@ -1,0 +1,136 @@
+"""How long does the window stand still where much changes at once? `python -m bench.stalls [NAME…]`
+
+Each case is done three times in a window of 1280x800 with the demo study or one that is made up; a
+timer of 5 ms beats meanwhile. Printed are the longest silence between two beats and the time until
+nothing is under way any more, the middle of three.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parents[1]
+BEAT = 5  # milliseconds
+
+
+class Bench:
+    """A window with the demo study, and what is done in it."""
+
+    def __init__(self) -> None:
+        sys.path.insert(0, str(ROOT / "tests"))
+        self.folder = Path(tempfile.mkdtemp(prefix="sfumato-stalls-"))
+        os.environ["HOME"] = str(self.folder)
+        for kind in ("CONFIG", "STATE", "DATA", "CACHE"):
+            os.environ[f"XDG_{kind}_HOME"] = str(self.folder / kind.lower())
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        from conftest import DEMO
+        from gui.conftest import RESTS, Hand, StandInPorts
+        from PySide6.QtWidgets import QApplication
+
+        from sfumato.app import theme
+        from sfumato.app.services.settings import Settings
+        from sfumato.app.window.main_window import MainWindow
+        from sfumato.work.warm import warm
+
+        warm()
+        self.application: Any = QApplication([])
+        theme.install(self.application)
+        ports = StandInPorts()
+        self.window = MainWindow(Settings(self.folder / "s.ini"), ports, DEMO, RESTS)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.hand = Hand(self.window, ports)
+        self.demo()
+
+    def demo(self) -> None:
+        self.window.model.undo_stack.setClean()
+        self.window.files.open_demo()
+        self.hand.settle(300)
+
+    @contextmanager
+    def watched(self, found: list[tuple[float, float]]) -> Iterator[None]:
+        """Add the longest stall and the time to rest of what is done inside."""
+        from PySide6.QtCore import Qt, QTimer
+
+        beats = [time.perf_counter()]
+        timer = QTimer()
+        timer.setTimerType(Qt.TimerType.PreciseTimer)
+        timer.timeout.connect(lambda: beats.append(time.perf_counter()))
+        timer.start(BEAT)
+        yield
+        self.hand.settle(300)
+        timer.stop()
+        gaps = [b - a for a, b in zip(beats, beats[1:], strict=False)]
+        found.append((max(gaps), beats[-1] - beats[0]))
+
+    def theme(self) -> Callable[[], None]:
+        """Switch the theme."""
+        return lambda: self.hand.act("toggle_theme")
+
+    def undo(self) -> Callable[[], None]:
+        """Undo forty edits at once, as from the history."""
+        self.demo()
+        model = self.window.model
+        for _ in range(20):
+            self.hand.act("add.contrast")
+            self.hand.act("add.tints")
+        self.hand.settle(60)
+        return lambda: model.undo_stack.setIndex(0)
+
+    def glazes(self) -> Callable[[], None]:
+        """Open a study of 200 glazes."""
+        return self._opened(coats=200)
+
+    def shots(self) -> Callable[[], None]:
+        """Open a study of 500 shots."""
+        return self._opened(shots=500)
+
+    def _opened(self, coats: int = 0, shots: int = 0) -> Callable[[], None]:
+        import attrs
+
+        from bench.heavy import heavy_coats
+        from sfumato.core.study.coat import new_id
+        from sfumato.work.stores.study_store import save_study
+
+        self.demo()
+        study = self.window.model.study
+        if coats:
+            many = [c for _ in range(coats // 12 + 1) for c in heavy_coats()][:coats]
+            study = attrs.evolve(study, look=attrs.evolve(study.look, coats=tuple(many)))
+        if shots:
+            several = [
+                attrs.evolve(study.shots[i % len(study.shots)], id=new_id()) for i in range(shots)
+            ]
+            study = attrs.evolve(study, shots=tuple(several))
+        file = self.folder / f"{coats}_{shots}_{time.time_ns()}.sfumato"
+        save_study(study, file)
+        self.window.model.undo_stack.setClean()
+        return lambda: self.window.files.open_file(file)
+
+
+def main() -> None:
+    names = sys.argv[1:] or ["theme", "undo", "glazes", "shots"]
+    bench = Bench()
+    for name in names:
+        found: list[tuple[float, float]] = []
+        for _ in range(3):
+            do = getattr(bench, name)()
+            with bench.watched(found):
+                do()
+        stall, rest = (statistics.median(each) for each in zip(*found, strict=True))
+        words = getattr(Bench, name).__doc__ or name
+        print(f"{words:45} stall {1000 * stall:6.0f} ms, at rest after {rest:5.1f} s", flush=True)
+    sys.stdout.flush()
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    main()
