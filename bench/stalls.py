@@ -76,14 +76,23 @@ class Bench:
         return lambda: self.hand.act("toggle_theme")
 
     def undo(self) -> Callable[[], None]:
-        """Undo forty edits at once, as from the history."""
+        """Undo forty edits, one keystroke after the other."""
+        from PySide6.QtWidgets import QPushButton
+
         self.demo()
         model = self.window.model
-        for _ in range(20):
-            self.hand.act("add.contrast")
-            self.hand.act("add.tints")
+
+        for key in ("add.contrast", "add.tints") * 20:
+            self.hand.click(self.hand.find(QPushButton, "look.add"))
+            self.hand.menu(key)
         self.hand.settle(60)
-        return lambda: model.undo_stack.setIndex(0)
+
+        def back() -> None:
+            while model.undo_stack.canUndo():
+                self.hand.act("undo")
+                self.application.processEvents()
+
+        return back
 
     def glazes(self) -> Callable[[], None]:
         """Open a study of 200 glazes."""

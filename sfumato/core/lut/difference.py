@@ -12,6 +12,7 @@ from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.transform import Transform
 
+_AT_ONCE = 1 << 15  # colours: what a comparison needs beside its input stays in the cache
 CLOSE = 1.0  # dE that is just seen when two pictures lie side by side
 
 
@@ -61,17 +62,31 @@ def cube_colours(count: int = 20000) -> Rgb:
 
 def delta_e(a: Any, b: Any, display: Encoding) -> Array:
     """Return CIEDE2000 of two sets of display code values as the display shows them, shape (...,)."""
-    return ciede2000(lab_of(a, display), lab_of(b, display))
+    first, second = (np.asarray(each).reshape(-1, 3) for each in (a, b))
+    parts = [
+        ciede2000(
+            lab_of(first[i : i + _AT_ONCE], display), lab_of(second[i : i + _AT_ONCE], display)
+        )
+        for i in range(0, len(first), _AT_ONCE)
+    ]
+    return np.concatenate(parts or [np.zeros(0)]).reshape(np.shape(a)[:-1])
 
 
 def difference_of(results: tuple[Any, Any], inputs: Any, display: Encoding) -> Difference:
     """Compare two sets of results (..., 3) of the same inputs, as code values of `display`."""
+    return difference_and_place(results, inputs, display)[0]
+
+
+def difference_and_place(
+    results: tuple[Any, Any], inputs: Any, display: Encoding
+) -> tuple[Difference, int]:
+    """Compare as `difference_of` does; return also which of the colours, counted flat, is the worst."""
     a, b = (np.clip(np.nan_to_num(as_rgb(r)), 0, 1).reshape(-1, 3) for r in results)
     points = as_rgb(inputs).reshape(-1, 3)
     apart = delta_e(a, b, display)
     worst = int(apart.argmax())
     at = points[worst]
-    return Difference(
+    found = Difference(
         mean=float(apart.mean()),
         p99=float(np.percentile(apart, 99)),
         worst=float(apart[worst]),
@@ -79,6 +94,7 @@ def difference_of(results: tuple[Any, Any], inputs: Any, display: Encoding) -> D
         code_value_worst=float(np.abs(a - b).max()),
         count=len(points),
     )
+    return found, worst
 
 
 def difference(

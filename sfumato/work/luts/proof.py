@@ -9,11 +9,16 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError
-from sfumato.core.lut.difference import Difference, cube_colours, difference_of
+from sfumato.core.lut.difference import (
+    Difference,
+    cube_colours,
+    difference_and_place,
+    difference_of,
+)
 from sfumato.core.lut.fit import always_wanted, fitted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
@@ -29,8 +34,12 @@ from sfumato.work.tiles import bake_tiled, run_tiled
 MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
 
 
+WIDTH = 240  # of the pictures that a loss is measured on
+_FULLY = 64  # shots that are measured at that width; of more, fewer colours each
+
+
 def entry_colours(
-    study: Study, frames: Frames, width: int = 240, cancel: Cancel | None = None
+    study: Study, frames: Frames, width: int, cancel: Cancel | None = None
 ) -> list[tuple[Shot, Rgb]]:
     """Return, for every shot that can be read, its colours as they enter the LUT, within 0..1."""
     found = []
@@ -161,19 +170,17 @@ def _loss(
             viewed(study, np.asarray(other(inputs), np.float32)),
         )
 
-    each: list[tuple[Shot, Difference, tuple[Array, Array, Array]]] = []
-    for shot, inputs in entry_colours(study, frames, cancel=cancel):
-        flat = inputs.reshape(-1, 3)
-        a, b = compare(flat)
-        each.append((shot, difference_of((a, b), flat, display), (a, b, flat)))
     cube = cube_colours()
     over_cube = difference_of(compare(cube), cube, display)
+    width = round(WIDTH * min(1.0, (_FULLY / max(len(study.shots), 1)) ** 0.5))
+    each = entry_colours(study, frames, width, cancel)
     if not each:
         return GridLoss(grid=grid, cube=over_cube)
-    a, b, flat = (np.concatenate([e[2][i] for e in each]) for i in range(3))
-    worst = max(each, key=lambda e: e[1].worst)
-    over_shots = difference_of((a, b), flat, display)
-    return GridLoss(grid=grid, cube=over_cube, shots=over_shots, worst_shot=worst[0].name)
+    flat = np.concatenate([inputs.reshape(-1, 3) for _shot, inputs in each])
+    over_shots, worst = difference_and_place(compare(flat), flat, display)
+    ends = np.cumsum([inputs.size // 3 for _shot, inputs in each])
+    worst_shot = each[int(np.searchsorted(ends, worst, side="right"))][0].name
+    return GridLoss(grid=grid, cube=over_cube, shots=over_shots, worst_shot=worst_shot)
 
 
 def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:

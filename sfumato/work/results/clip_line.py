@@ -25,6 +25,7 @@ from sfumato.work.results.planes import (
 from sfumato.work.results.timecode import later
 
 _KEPT = {"title", "artist", "copyright", "comment", "date", "creation_time"}  # of the container
+_MOST_EARLY = 10  # seconds that a frame is decoded before it is shown
 _AHEAD = 4  # frames in hand between two stages
 
 
@@ -102,6 +103,7 @@ class Line:
         self.format = ""
         self.remarks: tuple[str, ...] = ()
         self._made: Any = None
+        self._shift: int | None = None  # of decode times; unknown until the first packet
         self._begin = video.start_time or 0
         self._start = float(self._begin * video.time_base)
         self.reached = 0.0  # seconds of the source that were there
@@ -211,9 +213,22 @@ class Line:
         frame.colorspace = layout.matrix
         context = self._made.codec_context  # some encoders write what the frames say
         frame.color_primaries, frame.color_trc = context.color_primaries, context.color_trc
-        for packet in self._made.encode(frame):
-            self._out.mux(packet)
+        self._mux(self._made.encode(frame))
         self._mux_sound()
+
+    def _mux(self, packets: list[Any]) -> None:
+        """Write packets of the encoder.
+
+        Of a clip of one or two frames the HEVC encoder gives decode times out of memory that it never
+        wrote; those are put where the frames are shown.
+        """
+        for packet in packets:
+            if self._shift is None and packet.pts is not None and packet.dts is not None:
+                early = (packet.pts - packet.dts) * packet.time_base
+                self._shift = 0 if 0 <= early <= _MOST_EARLY else packet.pts - packet.dts
+            if self._shift:
+                packet.dts += self._shift
+            self._out.mux(packet)
 
     def _mux_sound(self) -> None:
         with self._lock:
@@ -232,8 +247,7 @@ class Line:
     def finish(self) -> None:
         if self._made is None:
             raise MediaError("the clip has no frame in that range", hint="choose earlier frames")
-        for packet in self._made.encode():
-            self._out.mux(packet)
+        self._mux(self._made.encode())
         self._mux_sound()
 
     def stop(self) -> None:

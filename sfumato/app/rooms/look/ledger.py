@@ -38,6 +38,8 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.colours import Colours
 
+_AT_ONCE = 12  # new rows before the window is given back for a moment
+
 
 def _unfolded(state: ViewState) -> tuple[object, ...]:
     """Return what of the view the unfolded controls show."""
@@ -67,6 +69,8 @@ class Ledger(QWidget):
         self._model, self._view, self._desk = model, view, desk
         self.edits = LedgerEdits(model, view, desk, notices)
         self._rows: dict[str, CoatRow] = {}
+        self._smears: dict[str, Any] = {}
+        self.is_filling = False  # rows of a long stack are still to come
         self._shape: Any = None
         self.unfolded: Unfolded | None = None
         self._view_open = False
@@ -212,7 +216,9 @@ class Ledger(QWidget):
             self._shape = shape
             self._rebuild(study, shot)
         for coat in every((*ground, *study.look.coats)):
-            row = self._rows[coat.id]
+            row = self._rows.get(coat.id)
+            if row is None:
+                continue
             says = _said(coat, study)
             row.show_coat(coat, says)
             if coat.id == chosen and self.unfolded is not None:
@@ -261,16 +267,21 @@ class Ledger(QWidget):
         self._edited.setText("· edited" if self._model.is_edited else "")
 
     def _rebuild(self, study: Study, shot: Shot | None) -> None:
-        for widget in taken(self._column):
-            widget.setParent(None)
+        before = list(taken(self._column))  # they stay where they are: a new parent is a new dress
         chosen = self._view.now.coat
         kept_box, self.unfolded = self.unfolded, None
         kept: dict[str, CoatRow] = {}
         nodes: list[tuple[QWidget, str]] = [(self._source, "quiet")]
+        fresh = 0
 
         def add_rows(coats: tuple[Coat, ...], pigment: str, depth: int = 0) -> None:
+            nonlocal fresh
             for coat in coats:
-                row = self._rows.pop(coat.id, None) or self._new_row(coat, pigment)
+                row = self._rows.pop(coat.id, None)
+                if row is None and fresh == _AT_ONCE:
+                    continue
+                if row is None:
+                    row, fresh = self._new_row(coat, pigment), fresh + 1
                 row.show_depth(depth)
                 row.show_chosen(coat.id == chosen)
                 kept[coat.id] = row
@@ -295,6 +306,9 @@ class Ledger(QWidget):
         self._column.addStretch(1)
         if kept_box is not None and kept_box is not self.unfolded:
             kept_box.deleteLater()
+        for widget in before:
+            if self._column.indexOf(widget) < 0:
+                widget.setParent(None)
         for each in (self._source, self._ground, self._look, self._add, self._view_row):
             each.show()
         for row in self._rows.values():
@@ -303,10 +317,17 @@ class Ledger(QWidget):
         self._show_marks()
         self.body.nodes = nodes
         self.body.look_top, self.body.view_row = self._look, self._view_row
+        self._column.activate()  # rows lie where they are drawn, for a drag that follows at once
         QTimer.singleShot(0, self, self.body.place_ends)
+        self.is_filling = fresh == _AT_ONCE
+        if self.is_filling:
+            self._shape = None
+            QTimer.singleShot(8, self, self.refresh)
 
     def _new_row(self, coat: Coat, pigment: str) -> CoatRow:
         row = CoatRow(coat, pigment)
+        if coat.id in self._smears:
+            row.smear.show_colours(self._smears[coat.id])
         row.chosen.connect(self._choose)
         row.marked.connect(self._mark)
         row.toggled.connect(self.edits.toggle)
@@ -381,6 +402,7 @@ class Ledger(QWidget):
         self._scroll.ensureWidgetVisible(row, 0, 10)
 
     def _on_shown(self, shown: Any) -> None:
+        self._smears = shown.smears or self._smears
         for coat_id, rows in shown.smears.items():
             if coat_id in self._rows:
                 self._rows[coat_id].smear.show_colours(rows)
@@ -449,6 +471,8 @@ class Ledger(QWidget):
         return out
 
     def _on_dragged(self, coat_id: str, global_y: float, done: bool) -> None:
+        if self.is_filling:
+            return
         y = self.body.mapFromGlobal(QPointF(0, global_y)).y()
         places = self._places(self._model.study.coat(coat_id))
         at, where, index = min(places, key=lambda p: abs(p[0] - y))

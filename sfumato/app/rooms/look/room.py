@@ -71,7 +71,7 @@ class LookRoom(Room):
 
     @property
     def is_busy(self) -> bool:
-        return self.coats.is_busy or self.presets.is_busy
+        return self.coats.is_busy or self.presets.is_busy or self.ledger.is_filling
 
     def _connect(self) -> None:
         services, panel, ledger = self.services, self.easel_panel, self.ledger

@@ -244,6 +244,19 @@ def test_odd_and_small_sizes_are_held_or_refused_in_words(key, size, chroma, tmp
     assert any("odd size" in r for r in made.remarks) == bool(odd and not codec.odd)
 
 
+@pytest.mark.parametrize("count", [1, 2])
+def test_clips_of_one_and_two_frames_have_sound_decode_times(count: int, tmp_path: Path) -> None:
+    """Ten times each: what the encoder leaves unset is whatever lay in memory."""
+    source = _made(tmp_path / "in.mkv", Layout(8, 2, 2, False, 1), count)
+    for _ in range(10):
+        graded_clip(source, tmp_path / "out.mp4", same, ClipWish(codec="hevc"), force=True)
+        with av.open(str(tmp_path / "out.mp4")) as container:
+            stream = container.streams.video[0]
+            times = [(p.pts, p.dts) for p in container.demux(stream) if p.pts is not None]
+        assert len(times) == count
+        assert all(0 <= (pts - dts) * stream.time_base <= 1 for pts, dts in times)
+
+
 def test_times_and_sound_are_kept(tmp_path: Path) -> None:
     times = [0, 40, 80, 400, 420, 900]
     layout = Layout(8, 2, 2, False, 1)
