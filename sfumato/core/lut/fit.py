@@ -148,7 +148,7 @@ def _held_out(domain: Domain) -> Rgb:
     return np.asarray(low + (high - low) * np.concatenate([cube, greys]), np.float32)
 
 
-def _diagonal(exact: Callable[[Rgb], Rgb], n: int, low: Array, high: Array) -> Array:
+def neutral_nodes(exact: Callable[[Rgb], Rgb], n: int, low: Array, high: Array) -> Array:
     """Return the neutral nodes (n, 3) by a least-squares fit with both ends exact."""
     dense = 8 * (n - 1) + 1
     t = np.linspace(0, 1, dense)
@@ -215,7 +215,7 @@ def fitted(
     start = plain_values.reshape(-1, 3).astype(np.float64)
     diagonal = np.arange(grid) * (grid * grid + grid + 1)
     held = start.copy()
-    held[diagonal] = np.clip(_diagonal(transform.apply, grid, low, high), *node_range)
+    held[diagonal] = np.clip(neutral_nodes(transform.apply, grid, low, high), *node_range)
     free = np.ones(grid**3)
     free[diagonal] = 0
     keep = sparse.diags(free)
