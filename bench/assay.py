@@ -5,12 +5,14 @@ Prints faults and warnings on a hundred clean looks, and for each damage how man
 
 from __future__ import annotations
 
+import io
 import sys
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
+from PIL import Image, ImageFilter
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -62,6 +64,8 @@ def main() -> None:
     from sfumato.core.lut.transform import Transform
     from sfumato.core.measure.assay import assay
     from sfumato.core.measure.checks.findings import Level
+    from sfumato.formats.parts import picture, registry
+    from sfumato.work.luts.batch import stored_of
 
     said: Counter[str] = Counter()
     for name, made in clean(100):
@@ -86,6 +90,41 @@ def main() -> None:
         "red and blue exchanged": (lambda s: table(s).transpose(2, 1, 0, 3), "axes"),
         "8 bit": (lambda s: np.round(table(s) * 255) / 255, "quantised"),
     }
+
+    def strip(layout: str, change: Callable[[Image.Image], Image.Image]) -> Callable[[int], int]:
+        """Return how to send the strip of a seed through a picture program: 1 when that is named."""
+
+        def hit(seed: int) -> int:
+            values = sampled(made_up(seed), 32).table.values
+            pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+            out = io.BytesIO()
+            change(Image.fromarray(pixels)).save(out, "png")
+            read = registry.read(out.getvalue(), "x.png", key="strip")
+            facts = assay(read.transform, DISPLAY, stored_of(read)).findings
+            return any(f.level is Level.FAULT and f.key in ("filtered", "grain") for f in facts)
+
+        return hit
+
+    def jpeg(image: Image.Image) -> Image.Image:
+        out = io.BytesIO()
+        image.save(out, "jpeg", quality=90, subsampling=0)
+        return Image.open(out).convert("RGB")
+
+    def resized(image: Image.Image) -> Image.Image:
+        small = image.resize(
+            (image.width * 3 // 4, image.height * 3 // 4), Image.Resampling.BICUBIC
+        )
+        return small.resize(image.size, Image.Resampling.BICUBIC)
+
+    ways: dict[str, Callable[[Image.Image], Image.Image]] = {
+        "resized": resized,
+        "sharpened": lambda i: i.filter(ImageFilter.UnsharpMask(1.0, 60, 0)),
+        "through JPEG": jpeg,
+    }
+    for layout in ("row", "square"):
+        for name, change in ways.items():
+            hits = sum(map(strip(layout, change), range(100, 120)))
+            print(f"strip in a {layout} {name}: {hits} of 20 named")
     for name, (make, key) in damages.items():
         hits = 0
         for seed in range(20):

@@ -15,15 +15,16 @@ from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.checks.axes import axes_finding
+from sfumato.core.measure.checks.carrier import carrier_findings
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, Stored, table_of
 from sfumato.core.measure.checks.greys import (
+    colourless_finding,
     expects_finding,
     gamma_finding,
     greys_finding,
     response_finding,
     tint_finding,
 )
-from sfumato.core.measure.checks.hald import hald_finding
 from sfumato.core.measure.checks.lattice import (
     banding_finding,
     clipping_finding,
@@ -51,6 +52,7 @@ _CHECKS: tuple[Callable[[Looked], Finding | None], ...] = (
     expects_finding,
     response_finding,
     tint_finding,
+    colourless_finding,
     identity_finding,
 )
 
@@ -112,7 +114,7 @@ def assay(
     check()
     t = np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)
     lut = Looked(transform, table, own, transform.apply(over_domain(t, domain)), stored, display)
-    findings: list[Finding] = [*hald_finding(lut)]
+    findings: list[Finding] = [*carrier_findings(lut)]
     for look in _CHECKS:
         check()
         found = look(lut)

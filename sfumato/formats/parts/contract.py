@@ -36,6 +36,7 @@ class Read:
     readings: tuple[str, ...] = ()
     depth: str = ""
     lossy: bool = False  # stored by a picture codec that alters values
+    columns: int = 0  # slices side by side in a strip or tiles
 
 
 @frozen

@@ -306,6 +306,7 @@ def read(data: bytes, reading: str = "") -> Read:
         readings=tuple(choices),
         depth=pixels.depth,
         lossy=pixels.lossy,
+        columns=choices[reading][2],
     )
 
 

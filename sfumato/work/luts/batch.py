@@ -31,6 +31,7 @@ from sfumato.core.measure.checks.findings import Stored
 from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
+from sfumato.formats.parts.picture import UP
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import Sources, cut_name, is_folder, refusal
 from sfumato.work.luts import made as made_before
@@ -88,7 +89,8 @@ class Made:
 
 
 def stored_of(found: Read) -> Stored:
-    return Stored(found.depth, found.lossy, found.key == "hald")
+    is_hald, is_up = found.key == "hald", found.reading.endswith(UP)
+    return Stored(found.depth, found.lossy, is_hald, found.columns, is_up)
 
 
 def check_count(count: int, recipe: Recipe) -> None:

@@ -38,11 +38,20 @@ class Finding:
 
 @frozen
 class Stored:
-    """What the file said beside its numbers: depth, whether a picture codec altered them, its reading."""
+    """What the file said beside its numbers: depth, whether a picture codec altered them, its reading.
+
+    `columns` are the slices that lie side by side in a strip or tiles, 0 for other files.
+    """
 
     depth: str = ""
     lossy: bool = False
     is_hald: bool = False
+    columns: int = 0
+    is_green_up: bool = False
+
+    @property
+    def is_picture(self) -> bool:
+        return self.is_hald or self.columns > 0
 
 
 @frozen(eq=False)

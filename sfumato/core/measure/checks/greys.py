@@ -60,7 +60,8 @@ def gamma_finding(lut: Looked) -> Finding | None:
     """A display gamma that was applied once too often shows near black, where looks are straight."""
     rise, at = lut.tones - lut.tones[0], np.linspace(0, 1, len(lut.tones))
     part = (at > 0.03) & (at < 0.1) & (rise > 1e-6)
-    if part.sum() < 50 or lut.domain != UNIT:
+    blown = float((lut.tones > 0.99 * lut.tones[-1]).mean())  # an exposure, and no gamma
+    if part.sum() < 50 or lut.domain != UNIT or blown > 0.5:
         return None
     x, y = np.log(at[part]), np.log(rise[part])
     power, start = np.polyfit(x, y, 1)
@@ -89,6 +90,23 @@ def response_finding(lut: Looked) -> Finding:
         "Luma of the results for black, for the middle of the input and for white.",
         float(white - black),
     )
+
+
+def colourless_finding(lut: Looked) -> Finding | None:
+    """A carrier that was saved as a grey picture; a look may be meant to take all colour out."""
+    spread = float(np.ptp(np.clip(lut.table.values, 0, 1), axis=-1).max())
+    if spread > 1.5 / 255:
+        return None
+    if lut.stored.is_picture:
+        return Finding(
+            "colourless",
+            Level.WARN,
+            "No colour is left",
+            "All channels of the picture are alike: it was saved as a grey one, unless the look is "
+            "black and white. Send the carrier out again if it is not.",
+            spread,
+        )
+    return Finding("colourless", Level.NOTE, "Black and white", "All colours become greys.", spread)
 
 
 def tint_finding(lut: Looked) -> Finding:

@@ -19,6 +19,7 @@ from sfumato.core.measure.checks.findings import Level, Stored
 from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import picture
 from sfumato.formats.parts.registry import read
+from sfumato.work.luts.batch import stored_of
 
 DISPLAY = encoding("BT.1886")
 
@@ -217,6 +218,65 @@ def test_what_happened_to_a_returned_hald(name: str) -> None:
             if name.startswith("grain"):
                 grain = next(f for f in result.findings if f.key == "grain")
                 assert grain.figure == pytest.approx(1 if "one" in name else 4, rel=0.15)
+
+
+@pytest.mark.parametrize("layout", [picture.HALD, "row"])
+def test_a_carrier_that_was_saved_grey_is_told(layout: str) -> None:
+    """A look that takes the colour out is a note; a picture without colour is worth a look."""
+    exact = sampled(made_up(1), 16)
+    for values, level in ((exact.table.values, None), (_grey(exact.table.values), Level.WARN)):
+        pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+        found = read(_png(pixels), "x.png", key="hald" if layout == picture.HALD else "strip")
+        facts = {f.key: f for f in assay(found.transform, DISPLAY, stored_of(found)).findings}
+        assert (facts["colourless"].level if level else None) == level
+        assert ("colourless" in facts) == (level is not None)
+    assert facts["colourless"].title == "No colour is left"
+    plain = assay(Transform((Table3D(_grey(exact.table.values)),)), DISPLAY).findings
+    assert next(f for f in plain if f.key == "colourless").level is Level.NOTE
+
+
+def _grey(values: np.ndarray) -> np.ndarray:
+    return np.repeat(values.mean(axis=-1, keepdims=True), 3, axis=-1)
+
+
+STRIPS = {
+    name: RETURNED[name]
+    for name in ("clean", "grain of one code", "blurred", "JPEG", "JPEG with reduced colour")
+}
+STRIPS |= {
+    "resized": (lambda p: _png(_halved(p)), {"filtered"}),
+    "sharpened": (lambda p: _png(_filtered(p, ImageFilter.UnsharpMask(1.0, 60, 0))), {"filtered"}),
+    "JPEG, saved as PNG": (lambda p: _png(_again(_jpeg(p, 85, 0))), {"grain"}),
+}
+
+
+def _halved(pixels: np.ndarray) -> np.ndarray:
+    image = Image.fromarray(pixels)
+    small = image.resize((image.width // 2, image.height // 2), Image.Resampling.BICUBIC)
+    return np.asarray(small.resize(image.size, Image.Resampling.BICUBIC))
+
+
+def _again(data: bytes) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(data)))
+
+
+@pytest.mark.parametrize("name", STRIPS)
+@pytest.mark.parametrize("layout", ["row", "column", "square", "square, green up"])
+def test_what_happened_to_a_returned_strip(layout: str, name: str) -> None:
+    make, expected = STRIPS[name]
+    for seed in (0, 3):
+        exact = sampled(made_up(seed), 32)
+        values = exact.table.values
+        if name == "sharpened":
+            values = values * np.float32(0.8) + np.float32(0.1)  # where it clips, nothing is seen
+        pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+        found = read(make(pixels), "x.png", key="strip")
+        assert found.reading == layout
+        facts = assay(found.transform, DISPLAY, stored_of(found)).findings
+        seen = {f.key for f in facts if f.level is Level.FAULT} & {"grain", "filtered", "jpeg"}
+        assert bool(seen) == bool(expected)
+        assert seen <= expected | ({"filtered"} if expected else set())
+        assert any(f.key == "carrier" for f in facts) == (name == "clean")
 
 
 @pytest.mark.parametrize(
