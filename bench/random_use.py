@@ -14,44 +14,31 @@ import tempfile
 import time
 from pathlib import Path
 
-ROOT = Path(__file__).resolve().parents[1]
+from bench.opened import ROOT, opened, own_folders
+
 STALL, MEMORY = 0.2, 700  # seconds, MB: what is asked for
 
 
 def run(seed: int, events: int) -> int:
     """Use the window at random in this process, and print what came of it."""
-    sys.path.insert(0, str(ROOT / "tests"))
     import faulthandler
 
     faulthandler.enable()
     folder = Path(tempfile.mkdtemp(prefix="sfumato-random-"))
-    os.environ["HOME"] = str(folder)
-    for kind in ("CONFIG", "STATE", "DATA", "CACHE"):
-        os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from conftest import DEMO
-    from gui.conftest import RESTS, Hand
-    from PySide6.QtWidgets import QApplication
+    os.environ.update(own_folders(folder))
+    sys.path.insert(0, str(ROOT / "tests"))
     from wander import AnyPorts, Wanderer
 
-    from sfumato.app import theme
     from sfumato.app.rooms.swatchbook import swatch_edits
-    from sfumato.app.services.settings import Settings
-    from sfumato.app.window.main_window import MainWindow
     from sfumato.work.stores import presets
-    from sfumato.work.warm import warm
 
-    warm()
-    application = QApplication([])
-    theme.install(application)
     ports = AnyPorts(random.Random(seed), folder)
     for module in (presets, swatch_edits):  # files are moved and thrown away there too
         module.shipped_folder = lambda: ports.looks
-    window = MainWindow(Settings(folder / "s.ini"), ports, DEMO, RESTS)
-    window.resize(1280, 800)
-    window.show()
+    _application, hand = opened(folder, ports)
+    window = hand.window
     start = time.perf_counter()
-    with Wanderer(Hand(window, ports), seed) as wanderer:
+    with Wanderer(hand, seed) as wanderer:
         wanderer.start()
         wanderer.stall = 0.0
         wanderer.run(events)

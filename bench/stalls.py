@@ -15,9 +15,9 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
-ROOT = Path(__file__).resolve().parents[1]
+from bench.opened import opened
+
 BEAT = 5  # milliseconds
 
 
@@ -25,29 +25,9 @@ class Bench:
     """A window with the demo study, and what is done in it."""
 
     def __init__(self) -> None:
-        sys.path.insert(0, str(ROOT / "tests"))
         self.folder = Path(tempfile.mkdtemp(prefix="sfumato-stalls-"))
-        os.environ["HOME"] = str(self.folder)
-        for kind in ("CONFIG", "STATE", "DATA", "CACHE"):
-            os.environ[f"XDG_{kind}_HOME"] = str(self.folder / kind.lower())
-        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        from conftest import DEMO
-        from gui.conftest import RESTS, Hand, StandInPorts
-        from PySide6.QtWidgets import QApplication
-
-        from sfumato.app import theme
-        from sfumato.app.services.settings import Settings
-        from sfumato.app.window.main_window import MainWindow
-        from sfumato.work.warm import warm
-
-        warm()
-        self.application: Any = QApplication([])
-        theme.install(self.application)
-        ports = StandInPorts()
-        self.window = MainWindow(Settings(self.folder / "s.ini"), ports, DEMO, RESTS)
-        self.window.resize(1280, 800)
-        self.window.show()
-        self.hand = Hand(self.window, ports)
+        self.application, self.hand = opened(self.folder)
+        self.window = self.hand.window
         self.demo()
 
     def demo(self) -> None:

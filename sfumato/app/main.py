@@ -67,7 +67,7 @@ def main(study: Path | None, picture: Path | None = None) -> int:
     """
     app = application()
     settings = Settings()
-    theme.install(app, settings.get("light", False))
+    theme.install(app)
     window = MainWindow(settings, demo=demo_study())
     _hook(window)
     for fault in encoding_store.load_library():

@@ -93,22 +93,26 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(file))
 
 
-def install(app: QApplication, light: bool = False) -> None:
-    """Dress the application."""
+def install(app: QApplication) -> None:
+    """Load fonts and choose the style that the style sheet builds on."""
+    if "IBM Plex Sans" not in QFontDatabase.families():
+        load_fonts()
+    app.setStyle("Fusion")
+    font = QFont("IBM Plex Sans")
+    font.setPixelSize(13)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    app.setFont(font)
+
+
+def dress(window: QWidget, light: bool = False) -> None:
+    """Dress a window, and all that lies in it or opens from it, in a theme.
+
+    The sheet is the window's: Qt takes a fifth of the time for it that it takes for one of the
+    application (0.1 s instead of 0.5 s for a thousand widgets).
+    """
     _Current.roles.clear()
     _Current.roles.update(LIGHT if light else DARK)
-    sheet = _sheet(_Current.roles)
-    if app.styleSheet() == sheet:
-        return  # dressing every widget anew is dear
-    if not app.styleSheet():  # another theme changes colours only
-        if "IBM Plex Sans" not in QFontDatabase.families():
-            load_fonts()
-        app.setStyle("Fusion")
-        font = QFont("IBM Plex Sans")
-        font.setPixelSize(13)
-        font.setFeature(QFont.Tag("tnum"), 1)
-        app.setFont(font)
-    app.setStyleSheet(sheet)
+    window.setStyleSheet(_sheet(_Current.roles))
 
 
 def _sheet(c: dict[str, str]) -> str:

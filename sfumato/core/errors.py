@@ -45,6 +45,11 @@ class SfumatoError(Exception):
             self.where = where
         return self
 
+    def alone(self) -> SfumatoError:
+        """Return self without the calls it came through, for keeping: they hold all that was read."""
+        self.__traceback__ = self.__cause__ = self.__context__ = None
+        return self
+
     def __str__(self) -> str:
         return self.sentence()
 

@@ -14,7 +14,7 @@ from pathlib import Path
 import platformdirs
 
 from sfumato.core.errors import ExportError
-from sfumato.work.files import exists, is_file, is_folder, refusal, write_bytes
+from sfumato.work.files import exists, is_file, is_folder, make_folder, refusal, write_bytes
 
 # Where each file of `sfumato/desktop` belongs, below the user's (or the system's) data folder.
 PLACES = {
@@ -53,10 +53,7 @@ def install(folder: Path | None = None, program: str | None = None) -> list[Path
         if name == "sfumato.desktop":
             data = data.replace(b"Exec=sfumato ", f"Exec={quoted} ".encode())
         file = root / place / name
-        try:
-            file.parent.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise refusal(error, file, ExportError) from error
+        make_folder(file.parent)
         write_bytes(file, data, force=True)
         made.append(file)
     _refresh(root)

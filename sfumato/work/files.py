@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import json
 import os
@@ -56,6 +57,24 @@ def is_file(path: str | Path) -> bool:
 
 def is_folder(path: str | Path) -> bool:
     return os.path.isdir(path)
+
+
+def make_folder(folder: Path) -> None:
+    """Make a folder, with those above it, where it is missing.
+
+    Raises:
+        ExportError: it cannot be made.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refusal(error, folder, ExportError) from error
+
+
+def drop(file: Path) -> None:
+    """Remove a file of ours that is not needed any more; one that stays does no harm."""
+    with contextlib.suppress(OSError):
+        file.unlink()
 
 
 def read_json(path: str | Path, what: str, hint: str, most: int) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import linecache
 import os
 import pkgutil
 import sys
@@ -23,7 +24,10 @@ def choose_cache() -> None:
             pass
     except OSError:
         folder = Path(tempfile.gettempdir()) / f"sfumato-kernels-{os.getuid()}"
-        folder.mkdir(mode=0o700, exist_ok=True)
+        try:
+            folder.mkdir(mode=0o700, exist_ok=True)
+        except OSError:
+            return  # nothing is kept; Numba compiles anew
     os.environ["NUMBA_CACHE_DIR"] = str(folder)
 
 
@@ -35,6 +39,7 @@ def warm() -> None:
     compiled.load_kernels()
     for module in pkgutil.iter_modules(kernels.__path__, f"{kernels.__name__}."):
         importlib.import_module(module.name)
+    linecache.clearcache()  # the compiler reads the source of all that it imports: 25 MB
 
 
 if __name__ == "__main__":

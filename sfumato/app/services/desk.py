@@ -262,7 +262,7 @@ class Desk(QObject):
                     found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
                     guesses[shot.id] = self.previewer.guess(study, shot)
                 except SfumatoError as error:
-                    found[shot.id] = error
+                    found[shot.id] = error.alone()
             if ask is not None:
                 self.previewer.prepare(ask, cancel)
             return found, guesses
@@ -307,7 +307,7 @@ class Desk(QObject):
                     whole = self.previewer.whole_picture(study, shot, *tile)
                     found[shot.id] = self.previewer.screened(study, whole)
                 except SfumatoError as error:
-                    found[shot.id] = error
+                    found[shot.id] = error.alone()
             return found
 
         self._lanes["contact"].ask(work)

@@ -87,7 +87,7 @@ class Lane(QObject):
         except Cancelled:
             fault = Cancelled()
         except SfumatoError as error:
-            fault = error
+            fault = error.alone()
         except Exception:
             fault = traceback.format_exc()
         with self._lock:
@@ -205,7 +205,7 @@ class Queue(QObject):
         except Cancelled:
             fault = Cancelled()
         except SfumatoError as error:
-            fault = error
+            fault = error.alone()
         except Exception:
             fault = traceback.format_exc()
         if not self._closed:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, Q
 
 from sfumato._version import VERSION
 from sfumato.app import rooms as rooms_package
+from sfumato.app import theme
 from sfumato.app.guard import guarded
 from sfumato.app.services.actions import Actions, ActionSpec
 from sfumato.app.services.desk import Desk
@@ -52,6 +53,7 @@ class MainWindow(QMainWindow):
         rests: Rests | None = None,
     ) -> None:
         super().__init__()
+        theme.dress(self, settings.get("light", False))
         self.settings, self.notices = settings, Notices(self)
         self.model, self.view = StudyModel(self), ViewModel(self)
         self.queue, self.reading = Queue(self), Queue(self)

@@ -14,6 +14,7 @@ class Palette(QDialog):
 
     def __init__(self, actions: list[QAction], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("All actions")
         self.setObjectName("palette")
         self.resize(520, 420)

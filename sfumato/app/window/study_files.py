@@ -18,7 +18,7 @@ from sfumato.app.window.recovery_sheet import RecoverySheet
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import Stamp, exists, stamp_of
+from sfumato.work.files import Stamp, drop, exists, stamp_of
 from sfumato.work.stores import study_store
 
 AUTOSAVE_MS = 1500
@@ -93,7 +93,7 @@ class StudyFiles(QObject):
         self._autosave.stop()
         self._autosave_last.stop()
         self._saver.close()
-        self._slot.unlink(missing_ok=True)
+        drop(self._slot)
 
     def close_window(self) -> None:
         self.services.window.close()
@@ -127,7 +127,7 @@ class StudyFiles(QObject):
         self._autosave.stop()
         self._autosave_last.stop()
         self._saver.drop()
-        self._slot.unlink(missing_ok=True)
+        drop(self._slot)
         self._has_copy = False
 
     def new_study(self) -> None:
@@ -292,10 +292,10 @@ class StudyFiles(QObject):
     def _on_autosaved(self) -> None:
         """A copy was written: one that it takes the place of goes; a stale one goes itself."""
         if self._recovered is not None:
-            self._recovered.unlink(missing_ok=True)
+            drop(self._recovered)
             self._recovered = None
         if not self.model.is_edited:
-            self._slot.unlink(missing_ok=True)
+            drop(self._slot)
 
     def offer_recovery(self) -> None:
         """Say which studies outlived their program, and offer them."""
@@ -337,7 +337,7 @@ class StudyFiles(QObject):
         name = f"the kept state of “{copy.study.name}”"
         words = "It was never saved elsewhere." if copy.original is None else copy.original
         if self._ports.ask_delete(self.services.window, name, words):
-            copy.file.unlink(missing_ok=True)
+            drop(copy.file)
             self.show_copies()
 
     def recover(self, copy: study_store.Recovered) -> None:

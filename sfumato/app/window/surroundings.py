@@ -102,8 +102,6 @@ class Surroundings(QObject):
     def toggle_theme(self) -> None:
         light = not self.services.settings.get("light", False)
         self.services.settings.set("light", light)
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        theme.install(app, light)
+        theme.dress(self.services.window, light)
         for widget in QApplication.allWidgets():
             widget.update()

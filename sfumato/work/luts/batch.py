@@ -33,7 +33,7 @@ from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
 from sfumato.formats.parts.picture import UP
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import Sources, cut_name, is_folder, refusal
+from sfumato.work.files import Sources, cut_name, is_folder, make_folder, refusal
 from sfumato.work.luts import made as made_before
 from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
 from sfumato.work.luts.lut_files import display_of, read_lut
@@ -282,10 +282,7 @@ def _place(batch: Batch, source: tuple[Path, Path], stem: str, ending: str) -> P
     file, root = source
     within = file.parent.relative_to(root) if file.is_relative_to(root) else Path()
     path = batch.folder / within / f"{stem}{ending}"
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, path.parent, ExportError) from error
+    make_folder(path.parent)
     return path
 
 
@@ -330,10 +327,7 @@ def run(
         ExportError: the folder cannot be made.
     """
     cancel = cancel or Cancel()
-    try:
-        batch.folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, batch.folder, ExportError) from error
+    make_folder(batch.folder)
     rows: list[Row] = []
 
     def told(row: Row) -> None:

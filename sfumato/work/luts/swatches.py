@@ -24,7 +24,7 @@ from PIL import Image
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding, encodings
-from sfumato.core.errors import ExportError, FormatError, SfumatoError
+from sfumato.core.errors import FormatError, SfumatoError
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import kind_of
@@ -36,7 +36,7 @@ from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.files import exists, json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import exists, json_bytes, make_folder, read_json, refusal, write_bytes
 from sfumato.work.luts.ends import Ends, is_log, likely
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.memory import Kept
@@ -492,10 +492,7 @@ def write_remarks(remarks: dict[str, Remark]) -> None:
         },
     }
     file = remarks_file()
-    try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, file, ExportError) from error
+    make_folder(file.parent)
     write_bytes(file, json_bytes(plain), force=True)
 
 

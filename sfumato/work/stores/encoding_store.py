@@ -12,7 +12,7 @@ from sfumato.core.colour.encodings import add_encodings, drop_encodings, encodin
 from sfumato.core.colour.user_encoding import MOST_ENTRIES, Decoder, UserEncoding, decoder_of
 from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table1D
-from sfumato.work.files import json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import json_bytes, make_folder, read_json, refusal, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 
 SUFFIX = ".encoding.json"
@@ -74,10 +74,7 @@ def keep(own: UserEncoding) -> Path:
     """
     add_encodings([own.made()])
     file = _place(own.name)
-    try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, file, ExportError) from error
+    make_folder(file.parent)
     write_encoding(own, file, force=True)
     return file
 

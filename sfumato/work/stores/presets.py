@@ -11,10 +11,10 @@ import attrs
 import platformdirs
 from attrs import frozen
 
-from sfumato.core.errors import ExportError, StudyError
+from sfumato.core.errors import StudyError
 from sfumato.core.study import preset as presets
 from sfumato.core.study.preset import Preset
-from sfumato.work.files import cut_name, is_file, json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import cut_name, is_file, json_bytes, make_folder, read_json, write_bytes
 from sfumato.work.stores.study_store import lut_file
 
 GLAZE, LOOK = ".glaze", ".look"
@@ -51,10 +51,7 @@ def write_preset(preset: Preset, path: str | Path, *, force: bool = False) -> No
     """
     file = Path(path)
     folder = file.resolve().parent
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, folder, ExportError) from error
+    make_folder(folder)
     near = preset.with_files(
         lambda f: attrs.evolve(f, path=os.path.relpath(os.path.abspath(f.path), folder))
     )

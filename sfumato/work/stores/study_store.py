@@ -17,7 +17,6 @@ from sfumato.core.colour.encodings import Encoding, add_encodings, also
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import (
     DAMAGE,
-    ExportError,
     FormatError,
     SfumatoError,
     StudyError,
@@ -26,7 +25,7 @@ from sfumato.core.errors import (
 from sfumato.core.study import study_json
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.files import is_file, json_bytes, read_json, refusal, write_bytes
+from sfumato.work.files import is_file, json_bytes, make_folder, read_json, write_bytes
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
@@ -166,10 +165,8 @@ def demo_study() -> Path | None:
 
 # --- autosave ----------------------------------------------------------------------------------
 def state_folder() -> Path:
-    """Return the folder for autosaves and window state, made when missing."""
-    folder = Path(platformdirs.user_state_dir("sfumato", appauthor=False))
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder
+    """Return the folder for recovery copies, which may not be there yet."""
+    return Path(platformdirs.user_state_dir("sfumato", appauthor=False))
 
 
 @frozen(eq=False)
@@ -217,10 +214,7 @@ def autosave(study: Study, slot: Path, original: str | None) -> None:
         "when": time.time(),
         "study": study_json.dump(study),
     }
-    try:
-        slot.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise refusal(error, slot, ExportError) from error
+    make_folder(slot.parent)
     write_bytes(slot, json.dumps(body).encode())
 
 

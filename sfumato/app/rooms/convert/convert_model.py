@@ -415,7 +415,7 @@ class ConvertModel(QObject):
                 examined = assay(found.transform, display, stored_of(found), cancel.check)
                 return Examined(plain, found, examined)
             except SfumatoError as error:
-                return Examined(plain, error=error)
+                return Examined(plain, error=error.alone())
 
         self._lanes["assay"].ask(work)
 

@@ -22,7 +22,7 @@ from sfumato.core.path import path
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import exists, is_file, is_folder, read_bytes, write_bytes
+from sfumato.work.files import exists, is_file, is_folder, make_folder, read_bytes, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
@@ -300,7 +300,7 @@ class SwatchEdits(QObject):
 def _baked(run: Callable[[Rgb], Rgb], study: Study, name: str) -> Coat:
     """Bake a look into the user's own folder of LUTs, and return it as a glaze."""
     folder = Path(platformdirs.user_data_dir("sfumato", appauthor=False)) / "luts"
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     file = _free(folder / f"{_plain(name)}.cube")
     write_lut(as_lut(run, study, name, _GRID), file)
     return attrs.evolve(coat_of(file, study), name=name)

@@ -1,0 +1,48 @@
+"""A real window for benches, with folders of its own and stand-ins for the desktop's choosers."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def own_folders(folder: Path) -> dict[str, str]:
+    """Return the environment in which the program keeps everything below a folder."""
+    kinds = {
+        f"XDG_{kind}_HOME": str(folder / kind.lower())
+        for kind in ("CONFIG", "STATE", "DATA", "CACHE")
+    }
+    return {
+        "HOME": str(folder),
+        "QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen"),
+    } | kinds
+
+
+def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, Any]:
+    """Open a window of 1280x800 whose folders lie in `folder`; return the application and a hand on it.
+
+    `fast` shortens the rests as the tests do.
+    """
+    os.environ.update(own_folders(folder))
+    sys.path.insert(0, str(ROOT / "tests"))
+    from conftest import DEMO
+    from gui.conftest import RESTS, Hand, StandInPorts
+    from PySide6.QtWidgets import QApplication
+
+    from sfumato.app import theme
+    from sfumato.app.services.settings import Settings
+    from sfumato.app.window.main_window import MainWindow
+    from sfumato.work.warm import warm
+
+    warm()
+    application = QApplication([])
+    theme.install(application)
+    ports = ports or StandInPorts()
+    window = MainWindow(Settings(folder / "s.ini"), ports, DEMO, RESTS if fast else None)
+    window.resize(1280, 800)
+    window.show()
+    return application, Hand(window, ports)
