@@ -106,6 +106,8 @@ def test_from_a_faulty_file_to_mended_ones_in_three_formats(room, tmp_path: Path
     written = read_lut(tmp_path / "out" / "pack_017.cube").transform
     np.testing.assert_allclose(written.apply([[0.8, 0.2, 0.1]]), after, atol=1e-6)
     assert sorted(p.suffix for p in (tmp_path / "out").iterdir()).count(".3dl") == 11
+    hand.click(hand.find(QPushButton, "batch.open"))
+    assert hand.ports.revealed == tmp_path / "out"
     hand.click(hand.find(QPushButton, "batch.close"))
     assert hand.find(QLabel, "assay.name").text() == FAULTY
     hand.act("room_look")

@@ -360,6 +360,12 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     assert not (looks / "other.look").exists()
     assert files.undo_stack.index() == steps
     assert "stay as they are" in hand.notices[-1]
+    hand.ports.lut_save = looks / "mine.cube"
+    choose(hand, swatch.file.stem)
+    hand.act("swatch_convert")
+    hand.settle()
+    assert (looks / "mine.cube").exists()
+    assert sorted(f.name for f in shipped_folder().iterdir()) == before
 
 
 def test_tiles_show_a_set_of_shots(book) -> None:

@@ -20,6 +20,7 @@ from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
 from sfumato.formats.parts.registry import formats
 from sfumato.media.parts.registry import media, suffixes
+from sfumato.work.files import is_folder
 
 
 def picture_filter() -> str:
@@ -120,8 +121,9 @@ class Ports:
         return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
 
     def reveal(self, file: Path) -> None:
-        """Show a file in the desktop's file manager."""
-        QDesktopServices.openUrl(QUrl.fromLocalFile(str(file.parent)))
+        """Show a file, or what lies in a folder, in the desktop's file manager."""
+        folder = file if is_folder(file) else file.parent
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
 
     def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
         dialog = _dialog(parent, "Folder", folder, "")

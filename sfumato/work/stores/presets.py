@@ -79,6 +79,11 @@ def shipped_folder() -> Path:
     return Path(str(resources.files("sfumato.looks")))
 
 
+def is_shipped(place: Path) -> bool:
+    """Whether a file or folder is, or lies in, the folder of the looks that come with the program."""
+    return place.resolve().is_relative_to(shipped_folder().resolve())
+
+
 def shelf() -> list[Shelved]:
     """Return the user's presets, newest first, then those that ship, by name."""
     out: list[Shelved] = []

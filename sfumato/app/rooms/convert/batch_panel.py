@@ -6,8 +6,8 @@ import re
 import time
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt, QTimer, QUrl, Signal
-from PySide6.QtGui import QColor, QDesktopServices
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -35,6 +35,7 @@ class BatchPanel(QWidget):
 
     cancel_wanted = Signal()
     closed = Signal()
+    reveal_wanted = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,7 +52,7 @@ class BatchPanel(QWidget):
         head.addWidget(self._title, 1)
         self._open = QPushButton("Open the folder")
         self._open.setObjectName("batch.open")
-        self._open.clicked.connect(self._reveal)
+        self._open.clicked.connect(lambda: self.reveal_wanted.emit(self._folder))
         head.addWidget(self._open)
         self._close = QPushButton("Back to the assay")
         self._close.setObjectName("batch.close")
@@ -174,6 +175,3 @@ class BatchPanel(QWidget):
             elif i == 5:
                 item.setForeground(QColor(colour("quiet")))
             self.table.setItem(place, i, item)
-
-    def _reveal(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(self._folder))

@@ -49,6 +49,7 @@ class Conversions(QObject):
         room.targets.convert_wanted.connect(self.convert_files)
         room.targets.folder_wanted.connect(self._choose_folder)
         room.batch.cancel_wanted.connect(services.queue.cancel)
+        room.batch.reveal_wanted.connect(lambda folder: services.ports.reveal(Path(folder)))
         self._running = False
         kept = str(self._settings.get("convert", ""))
         if kept:

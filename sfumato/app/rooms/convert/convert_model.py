@@ -43,6 +43,7 @@ from sfumato.work.luts.batch import (
 from sfumato.work.luts.deliver import loss_of
 from sfumato.work.luts.lut_files import display_of, read_lut
 from sfumato.work.luts.target import Target, encoded, held, options_for
+from sfumato.work.stores.presets import is_shipped
 
 
 @frozen
@@ -335,7 +336,8 @@ class ConvertModel(QObject):
             for entry in [e for e in store if e.path in fresh]:
                 del store[entry]
         self._outcomes.clear()
-        folder = self.bench.folder or str(new[0].root / "converted")
+        root = Path.home() if is_shipped(new[0].root) else new[0].root
+        folder = self.bench.folder or str(root / "converted")
         title = f"Add {new[0].path.name}" if len(new) == 1 else f"Add {len(new)} files"
         self.chosen = self.chosen or new[0].path
         after = attrs.evolve(self.bench, entries=(*self.bench.entries, *new), folder=folder)

@@ -27,7 +27,7 @@ from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
 from sfumato.work.stores.coats import coat_of
-from sfumato.work.stores.presets import shipped_folder
+from sfumato.work.stores.presets import is_shipped, shipped_folder
 
 _GRID = 33
 _ON_THE_FILE = ("swatch_rename", "swatch_move", "swatch_reveal", "swatch_trash")
@@ -170,15 +170,20 @@ class SwatchEdits(QObject):
         self._write(lambda: build.run(book, study), study, name, file, force=exists(file))
 
     def swatch_convert(self) -> None:
-        """Write the chosen look, as it fits this study, beside its file."""
+        """Write the chosen look, as it fits this study, beside its file; of those that ship, elsewhere."""
         swatch, study, book = self.swatches.chosen, self.model.study, self.swatches.book
         facts = self.swatches.facts.get(swatch.key) if swatch is not None else None
         if swatch is None or facts is None:
             return
         ends = work.ends_of(facts, study, self.swatches.remark(swatch).ends)
         name = f"{self.swatches.name(swatch)} for {study.working}"
-        file = _free(swatch.file.with_name(f"{_plain(name)}.cube"))
-        self._write(lambda: book.layer(study, swatch, ends), study, name, file)
+        plain = f"{_plain(name)}.cube"
+        file: Path | None = _free(swatch.file.with_name(plain))
+        if is_shipped(swatch.file):
+            file = self.services.ports.choose_lut_save(self.services.window, plain)
+        if file is not None:
+            force = exists(file)  # the chooser has asked
+            self._write(lambda: book.layer(study, swatch, ends), study, name, file, force)
 
     def _write(
         self,

@@ -17,7 +17,7 @@ from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.swatches import KEPT, PASSED, Remark, Swatch
-from sfumato.work.stores.presets import shipped_folder
+from sfumato.work.stores.presets import is_shipped
 
 
 def _check_own(*places: Path) -> None:
@@ -26,9 +26,8 @@ def _check_own(*places: Path) -> None:
     Raises:
         ExportError: one lies there.
     """
-    shipped = shipped_folder().resolve()
     for place in places:
-        if shipped in place.resolve().parents:
+        if is_shipped(place):
             raise ExportError(
                 "the looks that come with the program stay as they are",
                 hint="use a folder of your own",
