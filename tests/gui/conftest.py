@@ -130,7 +130,23 @@ class Hand:
             quiet = 0 if self.window.is_busy else quiet + 1
             if quiet >= 3:
                 return
-        raise AssertionError("the window did not come to rest")
+        raise AssertionError(f"the window did not come to rest: {self._busy()}")
+
+    def _busy(self) -> list[str]:
+        """Return what is still under way, to the lane or timer."""
+        window = self.window
+        parts = {"desk": window.desk, "queue": window.queue, "reading": window.reading}
+        parts |= {"files": window.files, **window.rooms}
+        parts |= {f"{key}.model": r.model for key, r in window.rooms.items() if hasattr(r, "model")}
+        found = []
+        for name, part in parts.items():
+            if getattr(part, "is_busy", False):
+                lanes = getattr(part, "_lanes", {}).items()
+                timers = {k: v for k, v in vars(part).items() if isinstance(v, QTimer)}.items()
+                inner = [key for key, lane in lanes if lane.is_busy]
+                inner += [key for key, timer in timers if timer.isActive()]
+                found.append(f"{name} {' '.join(inner)}".strip())
+        return found
 
     def find(self, kind: type, name: str) -> QWidget:
         found = [w for w in self.window.findChildren(kind, name) if w.isVisible()]

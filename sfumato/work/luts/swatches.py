@@ -133,7 +133,11 @@ class Cache:
 
     def _made(self) -> sqlite3.Connection:
         base = sqlite3.connect(self.file, check_same_thread=False, timeout=2)
-        self._make_tables(base)
+        try:
+            self._make_tables(base)
+        except sqlite3.Error:
+            base.close()
+            raise
         return base
 
     @staticmethod
