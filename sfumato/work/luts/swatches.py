@@ -10,6 +10,7 @@ import os
 import shutil
 import sqlite3
 import threading
+import weakref
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
@@ -118,6 +119,7 @@ class Cache:
         self.file = file or folder / "swatches.sqlite"
         self._lock = threading.Lock()
         self._open()
+        weakref.finalize(self, self._base.close)
 
     def _open(self) -> None:
         try:
