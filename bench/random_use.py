@@ -43,7 +43,11 @@ def run(seed: int, events: int) -> int:
         wanderer.stall = 0.0
         wanderer.run(events)
         stall, where = wanderer.stall, wanderer.stalled_in
-        wanderer.way_back()
+        try:
+            wanderer.way_back()
+        except AssertionError:  # not at rest: say where every thread is
+            faulthandler.dump_traceback(all_threads=True)
+            raise
         window.close()
     for fault in dict.fromkeys(wanderer.faults):
         print(fault, flush=True)
