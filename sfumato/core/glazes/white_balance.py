@@ -48,7 +48,7 @@ class WhiteBalance:
     )
 
 
-def _locus(mired: float) -> tuple[float, float]:
+def locus(mired: float) -> tuple[float, float]:
     """Return CIE 1960 u, v of a Planckian radiator: Krystek 1985, 1000 to 15 000 K.
 
     6504 K (153.75 mired) -> u 0.1978, v 0.3073 (about).
@@ -74,10 +74,10 @@ def source_white(temperature: float, tint: float) -> Xy:
     balance warms it. `tint` counts Duv x 1000 towards green, along the locus' normal.
     """
     mired = max(_BASE - temperature, _LEAST_MIRED)
-    u0, v0 = _locus(_BASE)
-    u, v = _locus(mired)
+    u0, v0 = locus(_BASE)
+    u, v = locus(mired)
     h = 0.5
-    du, dv = (b - a for a, b in zip(_locus(mired - h), _locus(mired + h), strict=True))
+    du, dv = (b - a for a, b in zip(locus(mired - h), locus(mired + h), strict=True))
     length = math.hypot(du, dv)
     nu, nv = -dv / length, du / length
     if nv < 0:

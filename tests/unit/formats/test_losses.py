@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from xml.etree import ElementTree
+
 import numpy as np
 import pytest
 
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.stages import Knots1D
+from sfumato.core.lut.stages import CdlStage, Knots1D
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import WriteOptions
@@ -47,3 +49,18 @@ def test_3dl_says_what_readers_will_make_of_it() -> None:
     assert "lower depth" in "; ".join(spec.losses(dark, WriteOptions()))
     assert "17, 33 or 65" in said("3dl", GRID)
     assert said("3dl", Table3D(lattice_colours(33))) == ""
+
+
+@pytest.mark.parametrize(
+    ("suffix", "root"),
+    [
+        (".cc", "ColorCorrection"),
+        (".ccc", "ColorCorrectionCollection"),
+        (".cdl", "ColorDecisionList"),
+    ],
+)
+def test_a_cdl_is_wrapped_as_its_suffix_says(suffix: str, root: str) -> None:
+    """ASC CDL 1.2: one correction, a collection of them, a list of decisions."""
+    stage = CdlStage((1.1, 1.0, 0.9), (0.01, 0.0, 0.0), (1.0, 1.2, 1.0), 0.9)
+    data = formats()["cdl"].write(Transform((stage,)), WriteOptions(suffix=suffix))
+    assert ElementTree.fromstring(data).tag.rpartition("}")[2] == root

@@ -2,13 +2,24 @@
 
 from __future__ import annotations
 
+import warnings
+
+import attrs
 import numpy as np
 import pytest
 
+from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.controls import Pair
 from sfumato.core.glaze import glazes
-from sfumato.core.glazes import contrast
+from sfumato.core.glazes import contrast, white_balance
 from sfumato.core.glazes.hue_table import with_hue
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    from colour.temperature import CCT_to_uv_Krystek1985
+
+np.set_printoptions(legacy=False)  # which that import changes for everybody
 
 WORKING = encoding("Tarn Log")
 PICKED = np.float32([0.32, 0.41, 0.53])
@@ -54,3 +65,30 @@ def test_a_hue_that_is_near_a_point_gets_none_of_its_own(there: float) -> None:
         found = with_hue(points, (there + off) % 360)
         assert len(found) == 2
         assert list(found) == sorted(found)
+
+
+@pytest.mark.parametrize("kelvin", [1500, 2856, 4000, 6504, 9300, 14000])
+def test_the_planckian_locus_is_that_of_a_library(kelvin: float) -> None:
+    theirs = CCT_to_uv_Krystek1985(kelvin)
+    np.testing.assert_allclose(white_balance.locus(1e6 / kelvin), theirs, atol=1e-9)
+
+
+@pytest.mark.parametrize("depth", [0.03, 0.08, 0.3])
+def test_nudges_that_overlap_meet_each_of_their_goals(depth: float) -> None:
+    """Sources of one hue at three tones: each reaches into the others by its own depth."""
+    pairs = tuple(
+        Pair(
+            (tone, 0.05, 0.06),
+            (tone + 0.02, 0.05 + 0.02 * i, 0.06 - 0.01 * i),
+            0.1,
+            depth * (1 + i),
+            keep=False,
+        )
+        for i, tone in enumerate((0.45, 0.52, 0.6))
+    )
+    spec = glazes()["nudges"]
+    wanted = [oklab.to_light(np.float32([q.target]), WORKING) for q in pairs]
+    given = [oklab.to_light(np.float32([q.source]), WORKING) for q in pairs]
+    code = WORKING.encode(np.concatenate(given))
+    found = spec.apply(attrs.evolve(spec.defaults(), pairs=pairs), code, WORKING)
+    np.testing.assert_allclose(found, WORKING.encode(np.concatenate(wanted)), atol=2e-4)

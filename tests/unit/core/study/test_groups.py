@@ -191,3 +191,10 @@ def test_presets_are_written_whole_and_read_back(tmp_path) -> None:
         assert getattr(preset.load(without), name) == silent
     assert presets.file_name("../x: Ä", ".glaze") == "x_ä.glaze"
     assert Preset("One", (A,), "sRGB").fresh()[0].parameters == A.parameters
+
+
+def test_a_study_says_of_results_only_what_is_unusual() -> None:
+    plain = Study()
+    assert "results" not in study_json.dump(plain)
+    other = attrs.evolve(plain, results=attrs.evolve(plain.results, folder="/out"))
+    assert study_json.load(study_json.dump(other)).results == other.results
