@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
@@ -13,7 +11,6 @@ from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
 _MOST = 1_048_576
-_END = re.compile(rb"^[ \t]*\}", re.MULTILINE)
 
 
 def sniff(head: bytes) -> Sniff:
@@ -89,17 +86,18 @@ def read(data: bytes) -> Read:
             hint="the file is cut short",
             line=body.count(b"\n"),
         )
-    brace = _END.search(body, at)
-    if brace is None:
+    brace = body.find(b"}", at)
+    end = body.rfind(b"\n", 0, brace) + 1
+    if brace < 0 or body[end:brace].strip():  # within a row it is no number, and refused as such
         remarks.append("the } after the rows is missing")
-    elif body[brace.end() :].strip():
+        end = len(body)
+    elif body[brace + 1 :].strip():
         raise FormatError(
             "something stands after the }",
             hint="remove it, or export the file again",
-            line=body.count(b"\n", 0, brace.end()) + 1,
+            line=body.count(b"\n", 0, brace) + 1,
         )
-    rows = body[: brace.start()] if brace is not None else body
-    values = text.rows(rows, line, int(length), int(components), at)
+    values = text.rows(body[:end], line, int(length), int(components), at)
     values = np.repeat(values, 3, axis=1) if components == 1 else values
     table = Table1D(values, ((low,) * 3, (high,) * 3))
     return Read(Transform((table,)), tuple(remarks))
