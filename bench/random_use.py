@@ -47,6 +47,7 @@ def run(seed: int, events: int) -> int:
             wanderer.way_back()
         except AssertionError:  # not at rest: say where every thread is
             faulthandler.dump_traceback(all_threads=True)
+            print(*wanderer.faults, sep="\n", flush=True)
             raise
         window.close()
     for fault in dict.fromkeys(wanderer.faults):

@@ -159,6 +159,7 @@ class Wanderer:
     def __exit__(self, *_given: object) -> None:
         self._beat.stop()
         self._rescue.stop()
+        vars(self.window.files).pop("may_close", None)
         sys.excepthook, threading.excepthook = self._saved
         qInstallMessageHandler(self._messages)
 
@@ -413,6 +414,8 @@ class Wanderer:
             self.first = model.study
 
         model.open = opens  # type: ignore[method-assign]
+        # The list of all actions closes the window too: that would end the loop of events for good.
+        self.window.files.may_close = lambda: False  # type: ignore[method-assign]
         QDesktopServices.setUrlHandler("file", self.hand.window, "update")
         self.window.files.open_file(self.hand.ports.demo)
         self.hand.settle(60)

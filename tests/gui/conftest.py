@@ -133,19 +133,26 @@ class Hand:
         raise AssertionError(f"the window did not come to rest: {self._busy()}")
 
     def _busy(self) -> list[str]:
-        """Return what is still under way, to the lane or timer."""
+        """Return what is still under way, to the lane, timer or flag."""
         window = self.window
         parts = {"desk": window.desk, "queue": window.queue, "reading": window.reading}
         parts |= {"files": window.files, **window.rooms}
-        parts |= {f"{key}.model": r.model for key, r in window.rooms.items() if hasattr(r, "model")}
-        found = []
+        found, seen = [], set()
+
+        def look(name: str, part: object, depth: int) -> None:
+            if id(part) in seen or depth == 4 or not getattr(part, "is_busy", False):
+                return
+            seen.add(id(part))
+            inner = vars(part) | getattr(part, "_lanes", {})
+            flags = [k for k, v in inner.items() if v is True and "running" in k]
+            found.append(" ".join([name, *flags]))
+            for key, each in inner.items():
+                if isinstance(each, QTimer) and each.isActive():
+                    found.append(f"{name}.{key}")
+                look(f"{name}.{key}", each, depth + 1)
+
         for name, part in parts.items():
-            if getattr(part, "is_busy", False):
-                lanes = getattr(part, "_lanes", {}).items()
-                timers = {k: v for k, v in vars(part).items() if isinstance(v, QTimer)}.items()
-                inner = [key for key, lane in lanes if lane.is_busy]
-                inner += [key for key, timer in timers if timer.isActive()]
-                found.append(f"{name} {' '.join(inner)}".strip())
+            look(name, part, 0)
         return found
 
     def find(self, kind: type, name: str) -> QWidget:

@@ -1,11 +1,12 @@
-"""Parts of a widget: found by name, taken out of a layout."""
+"""Parts of a widget: found by name, taken out of a layout; menus that go when they are closed."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import TypeVar
 
-from PySide6.QtWidgets import QLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLayout, QMenu, QWidget
 
 W = TypeVar("W", bound=QWidget)
 
@@ -20,6 +21,13 @@ def part(parent: QWidget, kind: type[W], name: str) -> W:
     if found is None:
         raise KeyError(name)
     return found
+
+
+def passing_menu(parent: QWidget) -> QMenu:
+    """Return a menu that goes when it is closed; one inside another goes with that."""
+    menu = QMenu(parent)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, not isinstance(parent, QMenu))
+    return menu
 
 
 def taken(layout: QLayout) -> Iterator[QWidget]:

@@ -213,6 +213,19 @@ class Queue(QObject):
 
     def _deliver(self, job: _Job, answer: Any, fault: Any) -> None:
         self._cancel = None
+        how = CRASHED
+        try:
+            how = self._answer(job, answer, fault)
+        finally:  # an error in what follows of a job keeps neither it nor the others from ending
+            try:
+                if job.ended is not None:
+                    job.ended(how)
+                self.ended.emit(how)
+            finally:
+                self._next()
+
+    def _answer(self, job: _Job, answer: Any, fault: Any) -> str:
+        """Hand over what came of a job; return how it ended."""
         how = FINISHED
         if isinstance(fault, Cancelled):
             how = CANCELLED
@@ -225,10 +238,7 @@ class Queue(QObject):
             self.crashed.emit(fault)
         elif job.then is not None:
             job.then(answer)
-        if job.ended is not None:
-            job.ended(how)
-        self.ended.emit(how)
-        self._next()
+        return how
 
     def close(self) -> None:
         self._closed = True

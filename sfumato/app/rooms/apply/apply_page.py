@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.guard import guarded
@@ -158,7 +158,7 @@ class ApplyPage(QWidget):
         return page
 
     def _show_menu(self, at: Any) -> None:
-        menu = QMenu(self)
+        menu = passing_menu(self)
         menu.addAction("Show the result in the file manager", self._reveal)
         paint = menu.addAction(
             "Paint where the Look goes…", lambda: self.paint_wanted.emit(self.chosen_still)

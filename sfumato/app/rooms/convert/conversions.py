@@ -7,8 +7,8 @@ from pathlib import Path
 
 import attrs
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QMenu
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.rooms.convert.convert_page import ConvertPage
 from sfumato.app.services.jobs import Lane
@@ -88,7 +88,7 @@ class Conversions(QObject):
         now = self.model.entry()
         if now is None:
             return
-        menu = QMenu(self.services.window)
+        menu = passing_menu(self.services.window)
         menu.setObjectName("compare.menu")
         for entry in self.model.bench.entries:
             if entry.path != now.path:

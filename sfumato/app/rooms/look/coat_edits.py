@@ -9,10 +9,10 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, QPoint, Qt
+from PySide6.QtCore import QObject, QPoint
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QMenu
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.look.explanation import Explanation, of_control, of_glaze
 from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.jobs import Lane
@@ -181,8 +181,7 @@ class CoatEdits(QObject):
 
     def show_menu(self, coat_id: str, place: QPoint) -> None:
         self.view.set(coat=coat_id)
-        menu = QMenu(self.services.window)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing_menu(self.services.window)
         for name in (
             "toggle_glaze",
             "reset_glaze",

@@ -9,7 +9,6 @@ from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
-    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet
-from sfumato.app.controls.parts import taken
+from sfumato.app.controls.parts import passing_menu, taken
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.labels import Label, set_tip
@@ -438,7 +437,6 @@ class Ledger(QWidget):
         button = self._ground_add if ground else self._add_button
         where = shot.id if ground and shot else LOOK
         menu = glaze_menu(self, lambda key: self.edits.add(where, key))
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
     # --- dragging ----------------------------------------------------------------------------------
@@ -489,8 +487,7 @@ class Ledger(QWidget):
         if joint is Joint.GROUND:
             self.edits.span(attrs.evolve(study.span, start=joint, entry=""))
             return
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing_menu(self)
         menu.addAction(
             "Include this shot's Ground",
             lambda: self.edits.span(attrs.evolve(study.span, start=joint, entry="")),
@@ -511,7 +508,6 @@ class Ledger(QWidget):
         menu = encoding_menu(self, lambda name: self.edits.encoding(shot.id, name), shot.encoding)
         menu.addSeparator()
         menu.addAction("Encodings of my own…", self.encodings_wanted.emit)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
 
     def _rename_look(self) -> None:

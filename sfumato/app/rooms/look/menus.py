@@ -7,6 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.labels import set_tip
 from sfumato.core.colour.encodings import Encoding, Family, encodings
 from sfumato.core.glaze import Category, glazes
@@ -14,7 +15,7 @@ from sfumato.core.glaze import Category, glazes
 
 def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
     """Make the "Add a glaze" menu from the registry, by group."""
-    menu = QMenu(parent)
+    menu = passing_menu(parent)
     menu.setToolTipsVisible(True)
     for group in Category:
         specs = sorted((s for s in glazes().values() if s.group is group), key=lambda s: s.title)
@@ -35,7 +36,7 @@ def encoding_menu(
     offered: Callable[[Encoding], bool] = lambda _space: True,
 ) -> QMenu:
     """Make a menu of encodings, by family."""
-    menu = QMenu(parent)
+    menu = passing_menu(parent)
     for family in Family:
         spaces = [s for s in encodings().values() if s.family is family and offered(s)]
         if spaces:

@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QObject, Qt
-from PySide6.QtWidgets import QMenu
+from PySide6.QtCore import QObject
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.player import Player
 from sfumato.app.services.services import Services
@@ -87,8 +87,7 @@ class ShotEdits(QObject):
 
     def show_menu(self, shot_id: str, place: Any) -> None:
         self.view.set(shot=shot_id)
-        menu = QMenu(self.services.window)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing_menu(self.services.window)
         for name in (
             "rename_shot",
             "choose_encoding",

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QMenu, QPushButton
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.labels import set_tip
 from sfumato.app.rooms.look.menus import encoding_menu
 from sfumato.core.colour.encodings import encoding
@@ -39,8 +40,7 @@ class SpanLine(QPushButton):
     def menu_of(self) -> QMenu:
         """Make the menu: the usual Spans, then any encoding for either end."""
         study, shot = self._study, self._shot
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = passing_menu(self)
         for choice in SPANS:
             span = choice.span(study, shot)
             action = menu.addAction(choice.title, partial(self.chosen.emit, span))

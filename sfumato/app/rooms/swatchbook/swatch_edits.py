@@ -8,8 +8,8 @@ from pathlib import Path
 import attrs
 import platformdirs
 from PySide6.QtCore import QObject, QPoint
-from PySide6.QtWidgets import QMenu
 
+from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.swatchbook import contact_sheet
 from sfumato.app.rooms.swatchbook.contact_sheet import Frame
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES
@@ -287,7 +287,7 @@ class SwatchEdits(QObject):
         self.swatches.toggle_mark(PASSED)
 
     def show_menu(self, at: QPoint) -> None:
-        menu = QMenu(self.services.window)
+        menu = passing_menu(self.services.window)
         for name in (
             "swatch_put",
             "swatch_keep",
