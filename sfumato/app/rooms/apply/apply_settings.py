@@ -140,12 +140,15 @@ class ApplySettings(QWidget):
         self.folder = QLineEdit()
         self.folder.setObjectName("apply.folder")
         self.folder.setAccessibleName("Folder for the results")
+        self.folder.setPlaceholderText("where the results go")
         self.folder.textChanged.connect(lambda text: self._edit("Folder", folder=text))
+        self.folder.textChanged.connect(lambda text: set_tip(self.folder, text))
         self.folder.editingFinished.connect(model.end_gesture)
         choose = QPushButton("Choose…")
         choose.setObjectName("apply.choose")
         choose.clicked.connect(self.folder_wanted)
-        column.addWidget(Row("Folder", self.folder, choose))
+        column.addWidget(Row("Folder", choose))  # a path is long: it has a line of its own
+        column.addWidget(self.folder)
         column.addStretch(1)
         final = quiet(
             "Baking is final: a result holds Ground and Look for good. Originals are never touched; "
