@@ -103,7 +103,7 @@ class Frames:
         self._copies = Kept(memory.COPIES, keep)
         self._sizes: dict[tuple[str, int, int], tuple[int, int]] = {}
         self._proxies = Kept(memory.PROXIES)
-        self._clips = Kept(memory.STILLS, 4)
+        self._clips = Kept(memory.CLIPS, 4)
 
     @staticmethod
     def _key(shot: Shot) -> tuple[str, int, int]:

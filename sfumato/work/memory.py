@@ -17,16 +17,17 @@ import numpy as np
 
 _MB = 1 << 20
 STILLS = 128 * _MB  # decoded pictures
-COPIES = 96 * _MB  # smaller copies of very large ones
+CLIPS = 48 * _MB  # what open clips hold
+COPIES = 64 * _MB  # smaller copies of very large ones
 PROXIES = 64 * _MB  # pictures made smaller
 WORKING = 96 * _MB  # … in working values
 PLAYING = 32 * _MB  # frames of a clip that plays
 TABLES = 48 * _MB  # LUTs that sides are looked at through
 DRAGGED = 32 * _MB  # pictures while the hand moves
-LOOKS = 48 * _MB  # LUT files of the Swatchbook
+LOOKS = 32 * _MB  # LUT files of the Swatchbook
 GUESSES = 8 * _MB
-CONVERTED = 96 * _MB  # LUT files of the Convert room
-TILES = 64 * _MB  # pictures of the Swatchbook's wall
+CONVERTED = 48 * _MB  # LUT files of the Convert room
+TILES = 32 * _MB  # pictures of the Swatchbook's wall
 
 
 _PAUSE = 2.0  # seconds between two returns
