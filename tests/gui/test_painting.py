@@ -200,6 +200,13 @@ def test_layers_have_their_own_lut_strength_blend_and_mask(
     ports.luts = [LUT]
     demo.click(demo.find(QPushButton, "paint.add"))
     demo.settle()
+    # The tick of a layer that is not the chosen one: choosing it fills the list anew.
+    for row in (1, 2):
+        layers.item(row).setCheckState(Qt.CheckState.Unchecked)
+        assert not demo.study.shot("sill").layers[row - 1].coat.on
+        demo.act("undo")
+    assert all(each.coat.on for each in demo.study.shot("sill").layers)
+    layers.setCurrentRow(2)
     demo.click(demo.find(QPushButton, "paint.up"))
     assert demo.study.shot("sill").layers[1].coat.id == layer.coat.id
     demo.click(demo.find(QPushButton, "paint.remove"))

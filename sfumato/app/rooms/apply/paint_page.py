@@ -195,10 +195,9 @@ class PaintPage(QWidget):
             self._show_canvas()
 
     def _on_ticked(self, item: QListWidgetItem) -> None:
-        row = self.layers.row(item)
+        row, on = self.layers.row(item), item.checkState() == Qt.CheckState.Checked
         if row > 0:
-            self._model.choose(row)
-            on = item.checkState() == Qt.CheckState.Checked
+            self._model.choose(row)  # which fills the list anew: the item is gone
             self._model.set_coat("Switch the layer on or off", on=on)
 
     def _on_strength(self, value: float) -> None:
