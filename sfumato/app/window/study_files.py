@@ -338,6 +338,8 @@ class StudyFiles(QObject):
         words = "It was never saved elsewhere." if copy.original is None else copy.original
         if self._ports.ask_delete(self.services.window, name, words):
             drop(copy.file)
+            if exists(copy.file):
+                self.notices.note(f"{copy.file} cannot be removed", "check its permissions")
             self.show_copies()
 
     def recover(self, copy: study_store.Recovered) -> None:

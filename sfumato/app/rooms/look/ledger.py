@@ -365,7 +365,9 @@ class Ledger(QWidget):
 
     def rename_row(self, coat_id: str) -> None:
         """Let the name of a glaze be typed in its row."""
-        self._rows[coat_id].rename()
+        row = self._rows.get(coat_id)
+        if row is not None:  # of a long stack it may be still to come
+            row.rename()
 
     def show_solo(self, coat_id: str) -> None:
         """Say in the rows which glaze is shown alone."""
