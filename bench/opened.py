@@ -36,8 +36,10 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     from sfumato.app import theme
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
+    from sfumato.work.memory import keep_large_apart
     from sfumato.work.warm import warm
 
+    keep_large_apart()
     warm()
     application = QApplication([])
     theme.install(application)

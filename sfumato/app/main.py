@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from sfumato.app import theme
 from sfumato.app.services.settings import Settings
 from sfumato.app.window.main_window import MainWindow
+from sfumato.work import memory
 from sfumato.work.stores import encoding_store
 from sfumato.work.stores.study_store import demo_study
 
@@ -65,6 +66,7 @@ def main(study: Path | None, picture: Path | None = None) -> int:
 
     With `picture`, save the window there when its first shot is shown, and end.
     """
+    memory.keep_large_apart()
     app = application()
     settings = Settings()
     theme.install(app)

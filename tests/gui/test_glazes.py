@@ -196,6 +196,10 @@ def test_a_split_tone_leaves_the_highlights_alone(demo) -> None:
     hand.settle()
     assert max(hand.colour_at(*bright)) < 8
     assert min(hand.colour_at(*dark)) > 100
+    hand.act("mode_difference")  # of a picture and a matte there is none: of the LUT, then
+    assert (window.view.now.mode, window.view.now.b) == ("difference", "lut")
+    hand.click(hand.find(Tick, "laying.matte"), QPointF(10, 10))
+    assert (window.view.now.mode, window.view.now.b) == ("split", "matte")
     hand.click(hand.find(Tick, "laying.matte"), QPointF(10, 10))
     assert window.view.now.b == "lut"
     hand.act("undo")

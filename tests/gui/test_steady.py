@@ -8,10 +8,12 @@ from conftest import ROOT
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton
 
+from sfumato.app import theme
 from sfumato.app.guard import guarded
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
+from sfumato.app.services.ports import Question
 from sfumato.app.services.view_state import ViewState, fitted
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Mask
@@ -176,3 +178,27 @@ def test_the_rule_of_what_is_chosen(demo, gone: str) -> None:
     assert fitted(now, after, after) == now
     empty = attrs.evolve(before, shots=(), look=attrs.evolve(before.look, coats=()))
     assert (fitted(now, after, empty).shot, fitted(now, after, empty).coat) == ("", "")
+
+
+def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(demo) -> None:
+    window = demo.window
+    demo.act("keyboard_sheet")
+    keys = window.findChild(QDialog, "keys")
+    hidden = window.rooms["convert"].page
+    before = theme.sheet()
+    demo.act("toggle_theme")
+    after = theme.sheet()
+    assert after != before
+    assert window.rooms["look"].page.styleSheet() == keys.styleSheet() == after
+    assert hidden.styleSheet() == before  # nobody sees it
+    keys.close()
+    demo.act("toggle_theme")
+    demo.act("toggle_theme")
+    window.view.set(room="convert")
+    keys.show()
+    assert hidden.styleSheet() == keys.styleSheet() == after
+    demo.act("toggle_theme")
+    fresh = Question(window, "Whole?", "It is.", (("Yes", "yes"),))
+    fresh.show()
+    assert fresh.styleSheet() == theme.sheet() == before
+    fresh.close()

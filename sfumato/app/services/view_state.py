@@ -84,6 +84,7 @@ def fitted(now: ViewState, before: Study, after: Study) -> ViewState:
         pinned=pinned,
         a=_USUAL.a if not pinned and now.a == _PINNED else now.a,
         b=_USUAL.b if not coat and now.b == _MATTE else now.b,
+        mode="split" if now.mode == "difference" and coat and now.b == _MATTE else now.mode,
         play=now.play if shot == now.shot else None,
     )
 
@@ -105,6 +106,8 @@ class ViewModel(QObject):
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
+        if values.get("mode") == "difference" and "b" not in values and self.now.b == _MATTE:
+            values["b"] = _USUAL.b  # a picture and a matte have no difference
         self._show(fitted(attrs.evolve(self.now, **values), self._study, self._study))
 
     def fit(self, before: Study, after: Study) -> None:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, Q
 
 from sfumato._version import VERSION
 from sfumato.app import rooms as rooms_package
-from sfumato.app import theme
 from sfumato.app.guard import guarded
 from sfumato.app.services.actions import Actions, ActionSpec
 from sfumato.app.services.desk import Desk
@@ -24,6 +23,7 @@ from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.views.scope import instruments
+from sfumato.app.window.dress import Dress
 from sfumato.app.window.encoding_edits import EncodingEdits
 from sfumato.app.window.house_actions import ACTIONS
 from sfumato.app.window.keys_sheet import KeysSheet
@@ -53,7 +53,8 @@ class MainWindow(QMainWindow):
         rests: Rests | None = None,
     ) -> None:
         super().__init__()
-        theme.dress(self, settings.get("light", False))
+        self.dress = Dress(self)
+        self.dress.choose(settings.get("light", False))
         self.settings, self.notices = settings, Notices(self)
         self.model, self.view = StudyModel(self), ViewModel(self)
         self.queue, self.reading = Queue(self), Queue(self)
@@ -80,7 +81,7 @@ class MainWindow(QMainWindow):
         self.rooms: dict[str, Room] = {s.key: s.make(self.services) for s in found}
         self.files = StudyFiles(self.services)
         self.encodings = EncodingEdits(self.services)
-        self.surroundings = Surroundings(self.services, lambda: self.room.easel)
+        self.surroundings = Surroundings(self.services, lambda: self.room.easel, self.dress)
         self._fill_actions(found)
         self._lay_out(found)
         self._make_menus()
@@ -100,22 +101,24 @@ class MainWindow(QMainWindow):
     def _lay_out(self, found: list[RoomSpec]) -> None:
         self.strip = NoticeStrip(self.notices)
         self.pages = QStackedWidget()
-        for room in self.rooms.values():
-            self.pages.addWidget(room.page)
+        pages = [room.page for room in self.rooms.values()]
+        for page in pages:
+            self.pages.addWidget(page)
         column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.strip)
         column.addWidget(self.pages, 1)
-        for queue in (self.reading, self.queue):
-            column.addWidget(WorkLine(queue))
+        lines = [WorkLine(self.reading), WorkLine(self.queue)]
+        for line in lines:
+            column.addWidget(line)
         whole = QWidget()
         row = QHBoxLayout(whole)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
-        row.addWidget(Rail(found, self.view))
+        row.addWidget(rail := Rail(found, self.view))
         row.addLayout(column, 1)
         self.setCentralWidget(whole)
+        self.dress.add(self.menuBar(), rail, self.strip, *lines, *pages)
 
     def _fill_actions(self, found: list[RoomSpec]) -> None:
         """Make the actions of the window, those that open rooms, and the rooms' own."""

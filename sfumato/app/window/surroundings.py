@@ -7,13 +7,12 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QApplication
 
 from sfumato._version import VERSION
-from sfumato.app import theme
 from sfumato.app.services.room import Zooming
 from sfumato.app.services.screen_profile import x11_profile
 from sfumato.app.services.services import Services
+from sfumato.app.window.dress import Dress
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.work.files import read_bytes
@@ -26,9 +25,11 @@ _MOST_PROFILE = 16 << 20
 class Surroundings(QObject):
     """`easel` returns the picture of the room that is open."""
 
-    def __init__(self, services: Services, easel: Callable[[], Zooming | None]) -> None:
+    def __init__(
+        self, services: Services, easel: Callable[[], Zooming | None], dress: Dress
+    ) -> None:
         super().__init__(services.window)
-        self.services, self._easel = services, easel
+        self.services, self._easel, self._dress = services, easel, dress
 
     def restore(self) -> None:
         """Show pictures for the screen of before."""
@@ -102,6 +103,4 @@ class Surroundings(QObject):
     def toggle_theme(self) -> None:
         light = not self.services.settings.get("light", False)
         self.services.settings.set("light", light)
-        theme.dress(self.services.window, light)
-        for widget in QApplication.allWidgets():
-            widget.update()
+        self._dress.choose(light)
