@@ -59,12 +59,13 @@ def main() -> None:
     sys.path.insert(0, str(ROOT / "tests"))
     from unit.core.measure.test_assay import DISPLAY, made_up
 
+    from sfumato.core.carrier import arrange
     from sfumato.core.lut.recast import sampled
     from sfumato.core.lut.table import Table3D
     from sfumato.core.lut.transform import Transform
     from sfumato.core.measure.assay import assay
     from sfumato.core.measure.checks.findings import Level
-    from sfumato.formats.parts import picture, registry
+    from sfumato.formats.parts import registry
     from sfumato.work.luts.batch import stored_of
 
     said: Counter[str] = Counter()
@@ -96,7 +97,7 @@ def main() -> None:
 
         def hit(seed: int) -> int:
             values = sampled(made_up(seed), 32).table.values
-            pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+            pixels = (arrange.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
             out = io.BytesIO()
             change(Image.fromarray(pixels)).save(out, "png")
             read = registry.read(out.getvalue(), "x.png", key="strip")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from sfumato.core.carrier.arrange import HALD
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import picture
@@ -19,7 +20,7 @@ def read(data: bytes) -> Read:
         FormatError: the picture is damaged, or is no HALD by its size or its smoothness.
     """
     found = picture.read(data)
-    if found.reading != picture.HALD:
+    if found.reading != HALD:
         raise FormatError("the picture is a strip or tiles, not a HALD", hint="read it as a strip")
     return found
 
@@ -45,7 +46,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     why = holds(transform)
     if why:
         raise ValueRefused(why, hint="bake it to such a grid first")
-    return picture.file_of(transform, options, picture.HALD, SPEC.depth_of(options))
+    return picture.file_of(transform, options, HALD, SPEC.depth_of(options))
 
 
 SPEC = FormatSpec(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sfumato.core.carrier.arrange import HALD, LAYOUTS
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import picture
@@ -15,7 +16,7 @@ def read(data: bytes) -> Read:
         FormatError: the picture is damaged, or is none by its size or its smoothness.
     """
     found = picture.read(data)
-    if found.reading == picture.HALD:
+    if found.reading == HALD:
         raise FormatError("the picture is a HALD, not a strip", hint="read it as a HALD")
     return found
 
@@ -49,7 +50,7 @@ SPEC = FormatSpec(
     clips=True,
     depths=("8", "16", "16f", "32f"),
     depth_by_suffix=picture.DEPTH_BY_SUFFIX,
-    layouts=picture.LAYOUTS,
+    layouts=LAYOUTS,
     default_grid=32,
     is_text=False,
     limits={

@@ -19,6 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image, ImageCms
 
+from sfumato.core.carrier import arrange
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.kernels import digits
 from sfumato.core.lut.difference import cube_colours
@@ -27,7 +28,6 @@ from sfumato.core.lut.stages import HalfCurve
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.cdl import corrections
-from sfumato.formats.parts import picture
 from sfumato.formats.parts.contract import QUANTUM, Sniff, WriteOptions
 from sfumato.formats.parts.registry import formats, read
 from sfumato.work.luts.target import Target, encoded, held
@@ -204,7 +204,7 @@ def test_pictures_say_how_they_were_read_and_can_be_read_otherwise() -> None:
 
 
 def test_jpeg_halds_profiles_and_alpha_are_told() -> None:
-    values = picture.arranged(peers.grade(16).values, picture.HALD)
+    values = arrange.arranged(peers.grade(16).values, arrange.HALD)
     image = Image.fromarray((values * 255 + 0.5).astype(np.uint8))
     out = io.BytesIO()
     image.save(out, "jpeg", quality=95, subsampling=0)

@@ -1,22 +1,33 @@
-"""Pictures whose pixels are the nodes of a lattice: containers, arrangements, and how to tell them apart.
+"""Pictures whose pixels are the nodes of a lattice (`core.carrier.arrange`), in their containers.
 
-Numbers are code values: profiles and colour chunks are ignored. In a HALD of level n the lattice has
-n**2 points and fills n**3 x n**3 pixels, red fastest, running on row by row. In strips and tiles a
-slice of N x N has red from left to right and green downwards; the slices follow blue.
+Numbers are code values: profiles and colour chunks are ignored. A file that does not name its
+arrangement is read by its colours.
 """
 
 from __future__ import annotations
 
 import itertools
-import math
 from collections.abc import Callable
 
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.carrier.arrange import (
+    DOWN,
+    HALD,
+    LIKELIER,
+    MIRRORED,
+    ROW,
+    TURNED,
+    UP,
+    arranged,
+    in_order,
+    lattice_of,
+    roughness,
+    shapes_of,
+)
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
-from sfumato.core.luma import luma
 from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
@@ -147,99 +158,6 @@ def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
     return png.encode(pixels, level=3, **{_TEXT_KEY: layout} if layout else {})
 
 
-# Arrangements
-#
-# A file that does not name its arrangement is read by its colours: see `read`.
-
-HALD = "HALD"
-ROW, COLUMN, SQUARE = "row", "column", "square"
-DOWN, UP, TURNED, MIRRORED = "", ", green up", ", upside down", ", mirrored"
-LAYOUTS = tuple(
-    shape + turn
-    for turn in (DOWN, UP, TURNED, MIRRORED)
-    for shape in (ROW, COLUMN, SQUARE)
-    if (shape, turn) != (ROW, TURNED)  # the same as green up
-)
-
-
-def columns_of(n: int) -> int:
-    """Return how many slices stand side by side in a square: the fewest that leave no cell empty.
-
-    >>> [columns_of(n) for n in (16, 17, 32, 33, 64)]
-    [4, 5, 8, 11, 8]
-    """
-    root = math.ceil(math.sqrt(n))
-    return next((c for c in range(root, 2 * root) if n % c == 0), root)
-
-
-def _shapes(width: int, height: int) -> list[tuple[str, int, int]]:
-    """Return every arrangement that a picture of this size can be: name, N, columns."""
-    found = []
-    level = round(width ** (1 / 3))
-    if width == height == level**3 and 2 <= level <= 16:
-        found.append((HALD, level**2, 0))
-    for n in range(2, min(width, height, GRID_MOST) + 1):
-        if width % n or height % n:
-            continue
-        across, down = width // n, height // n
-        if (across, down) == (n, 1):
-            found.append((ROW, n, n))
-        elif (across, down) == (1, n):
-            found.append((COLUMN, n, 1))
-        elif across > 1 and down > 1 and n <= across * down < n + across:
-            found.append((SQUARE, n, across))
-    return found
-
-
-def _lattice(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> Rgb:
-    """Return the nodes [r, g, b, 3] of a picture as a view where that is possible."""
-    if shape == HALD:
-        return values.reshape(n, n, n, 3).transpose(2, 1, 0, 3)
-    if turn == TURNED:
-        values = values[::-1]
-    elif turn == MIRRORED:
-        values = values[:, ::-1]
-    down = len(values) // n
-    cells = values.reshape(down, n, across, n, 3)  # row of cells, green, cell, red
-    slices = cells.transpose(0, 2, 1, 3, 4).reshape(down * across, n, n, 3)[:n]
-    if turn == UP:
-        slices = slices[:, ::-1]
-    return slices.transpose(2, 1, 0, 3)
-
-
-def _roughness(lattice: Rgb) -> float:
-    """Return how much a lattice bends from node to node, a little of how much it moves.
-
-    Bends tell an arrangement even where outputs follow one input alone: a wrong one turns what is
-    straight into stairs.
-    """
-    total = 0.0
-    for axis in range(3):
-        step = np.diff(lattice, axis=axis)
-        total += float(np.abs(step).mean()) * 0.01
-        if len(lattice) > 2:
-            total += float(np.abs(np.diff(step, axis=axis)).mean())
-    return total
-
-
-def _in_order(lattice: Rgb) -> float:
-    """Return how far luma agrees in rising, or in falling, along the three axes: 3 = all rise or fall.
-
-    Whatever a look does to hues, luma rises with red, green and blue, and falls with all three in a
-    negative; a picture that is read upside down does the one on some axes and the other on others.
-    Of two such readings the one that rises is a little likelier.
-    """
-    tones = luma(lattice.astype(np.float64))
-    at = np.linspace(-1, 1, len(lattice))
-    total = 0.0
-    for axis in range(3):
-        means = tones.mean(axis=tuple(a for a in range(3) if a != axis))
-        spread = means.std() * at.std() * len(at)
-        total += float((means - means.mean()) @ at / spread) if spread > 1e-4 else 0.0
-    return abs(total) + (_LIKELIER if total > 0 else 0.0)
-
-
-_LIKELIER = 0.2
 _BETTER = 0.5  # how much more in order a turned reading must be than the plain one
 
 
@@ -256,7 +174,7 @@ def read(data: bytes, reading: str = "") -> Read:
     """
     pixels = decoded(data)
     height, width = pixels.values.shape[:2]
-    shapes = _shapes(width, height)
+    shapes = shapes_of(width, height)
     if not shapes:
         raise FormatError(
             f"the picture is {width} × {height} pixels, which holds no LUT",
@@ -273,30 +191,30 @@ def read(data: bytes, reading: str = "") -> Read:
         reading = pixels.stated
         remarks.append(f"the file says that it is {reading}" if reading != HALD else "")
     if not reading:
-        rough = {s: _roughness(_lattice(pixels.values, *s)) for s in shapes}
+        rough = {s: roughness(lattice_of(pixels.values, *s)) for s in shapes}
         best = min(rough, key=lambda s: rough[s])
         turned = {k: c for k, c in choices.items() if c[:3] == best}
-        order = {k: _in_order(_lattice(pixels.values, *c)) for k, c in turned.items()}
+        order = {k: in_order(lattice_of(pixels.values, *c)) for k, c in turned.items()}
         likely = max(order, key=lambda k: order[k])
         plain = best[0]
-        reading = likely if order[likely] > order[plain] + _BETTER - _LIKELIER else plain
+        reading = likely if order[likely] > order[plain] + _BETTER - LIKELIER else plain
         if len(shapes) > 1:
             remarks.append(f"the size fits {len(shapes)} arrangements: taken as {reading}")
         elif reading != HALD:
             remarks.append(f"taken as {reading}")
-        chosen = _lattice(pixels.values, *choices[reading])
+        chosen = lattice_of(pixels.values, *choices[reading])
         alike = [
             k
             for k in order
             if k != reading
             and order[reading] - order[k] < _BETTER
-            and not np.array_equal(_lattice(pixels.values, *choices[k]), chosen)
+            and not np.array_equal(lattice_of(pixels.values, *choices[k]), chosen)
         ]
         if alike:
             remarks.append(
                 f"its colours do not tell {reading} from {' or '.join(alike)}: look which is right"
             )
-    lattice = _lattice(pixels.values, *choices[reading])
+    lattice = lattice_of(pixels.values, *choices[reading])
     remarks = [r for r in remarks if r]
     return Read(
         Transform((Table3D(np.ascontiguousarray(lattice)),)),
@@ -315,30 +233,6 @@ def holds(transform: Transform) -> str:
     if table is None or table.domain != UNIT:
         return "a picture holds one 3D table over 0 to 1"
     return ""
-
-
-def arranged(lattice: Rgb, layout: str) -> Rgb:
-    """Return the picture (h, w, 3) of nodes [r, g, b, 3] in one of HALD and LAYOUTS."""
-    n = len(lattice)
-    slices = np.ascontiguousarray(lattice.transpose(2, 1, 0, 3))  # blue, green, red
-    if layout == HALD:
-        side = math.isqrt(n) ** 3
-        return slices.reshape(side, side, 3)
-    shape, comma, turn = layout.partition(", ")
-    turn = comma + turn
-    if turn == UP:
-        slices = slices[:, ::-1]
-    across = {ROW: n, COLUMN: 1}.get(shape) or columns_of(n)
-    down = -(-n // across)
-    cells = np.zeros((down * across, n, n, 3), np.float32)
-    cells[:n] = slices
-    whole = cells.reshape(down, across, n, n, 3).transpose(0, 2, 1, 3, 4)
-    picture = whole.reshape(down * n, across * n, 3)
-    if turn == TURNED:
-        picture = picture[::-1]
-    elif turn == MIRRORED:
-        picture = picture[:, ::-1]
-    return np.ascontiguousarray(picture)
 
 
 def file_of(transform: Transform, options: WriteOptions, layout: str, depth: str) -> bytes:

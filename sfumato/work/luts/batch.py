@@ -10,6 +10,7 @@ from pathlib import Path
 import attrs
 from attrs import field, frozen
 
+from sfumato.core.carrier.arrange import UP
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import ExportError, SfumatoError, ValueRefused
 from sfumato.core.lut.difference import Difference
@@ -31,7 +32,6 @@ from sfumato.core.measure.checks.findings import Stored
 from sfumato.core.measure.checks.repairs import REPAIRS, repaired
 from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import Read
-from sfumato.formats.parts.picture import UP
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import Sources, cut_name, is_folder, make_folder, refusal
 from sfumato.work.luts import made as made_before

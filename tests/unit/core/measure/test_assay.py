@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image, ImageFilter
 
+from sfumato.core.carrier import arrange
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import cube_colours, difference
 from sfumato.core.lut.recast import legal_in, legal_out, limited, sampled
@@ -17,7 +18,6 @@ from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import assay
 from sfumato.core.measure.checks.findings import Level, Stored
 from sfumato.core.measure.checks.repairs import REPAIRS, repaired
-from sfumato.formats.parts import picture
 from sfumato.formats.parts.registry import read
 from sfumato.work.luts.batch import stored_of
 
@@ -201,7 +201,7 @@ def test_what_happened_to_a_returned_hald(name: str) -> None:
     altered = {"grain", "filtered", "jpeg", "shifted"}
     for seed in (0, 3):
         exact = sampled(made_up(seed), 64)
-        pixels = (picture.arranged(exact.table.values, picture.HALD) * 255 + 0.5).astype(np.uint8)
+        pixels = (arrange.arranged(exact.table.values, arrange.HALD) * 255 + 0.5).astype(np.uint8)
         found = read(make(pixels), "x.png", key="hald")
         result = assay(found.transform, DISPLAY, Stored(found.depth, found.lossy, True))
         seen = {f.key for f in result.findings if f.level is Level.FAULT} & altered
@@ -220,13 +220,13 @@ def test_what_happened_to_a_returned_hald(name: str) -> None:
                 assert grain.figure == pytest.approx(1 if "one" in name else 4, rel=0.15)
 
 
-@pytest.mark.parametrize("layout", [picture.HALD, "row"])
+@pytest.mark.parametrize("layout", [arrange.HALD, "row"])
 def test_a_carrier_that_was_saved_grey_is_told(layout: str) -> None:
     """A look that takes the colour out is a note; a picture without colour is worth a look."""
     exact = sampled(made_up(1), 16)
     for values, level in ((exact.table.values, None), (_grey(exact.table.values), Level.WARN)):
-        pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
-        found = read(_png(pixels), "x.png", key="hald" if layout == picture.HALD else "strip")
+        pixels = (arrange.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+        found = read(_png(pixels), "x.png", key="hald" if layout == arrange.HALD else "strip")
         facts = {f.key: f for f in assay(found.transform, DISPLAY, stored_of(found)).findings}
         assert (facts["colourless"].level if level else None) == level
         assert ("colourless" in facts) == (level is not None)
@@ -269,7 +269,7 @@ def test_what_happened_to_a_returned_strip(layout: str, name: str) -> None:
         values = exact.table.values
         if name == "sharpened":
             values = values * np.float32(0.8) + np.float32(0.1)  # where it clips, nothing is seen
-        pixels = (picture.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
+        pixels = (arrange.arranged(values, layout) * 255 + 0.5).astype(np.uint8)
         found = read(make(pixels), "x.png", key="strip")
         assert found.reading == layout
         facts = assay(found.transform, DISPLAY, stored_of(found)).findings

@@ -1,0 +1,130 @@
+"""How the nodes of a lattice lie in a picture: HALD, strips, tiles; and how to tell one from another.
+
+In a HALD of level n the lattice has n**2 points and fills n**3 x n**3 pixels, red fastest, running on
+row by row. In strips and tiles a slice of N x N has red from left to right and green downwards; the
+slices follow blue.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from sfumato.core.arrays import Rgb
+from sfumato.core.luma import luma
+from sfumato.core.lut.table import GRID_MOST
+
+HALD = "HALD"
+ROW, COLUMN, SQUARE = "row", "column", "square"
+DOWN, UP, TURNED, MIRRORED = "", ", green up", ", upside down", ", mirrored"
+LAYOUTS = tuple(
+    shape + turn
+    for turn in (DOWN, UP, TURNED, MIRRORED)
+    for shape in (ROW, COLUMN, SQUARE)
+    if (shape, turn) != (ROW, TURNED)  # the same as green up
+)
+
+
+def columns_of(n: int) -> int:
+    """Return how many slices stand side by side in a square: the fewest that leave no cell empty.
+
+    >>> [columns_of(n) for n in (16, 17, 32, 33, 64)]
+    [4, 5, 8, 11, 8]
+    """
+    root = math.ceil(math.sqrt(n))
+    return next((c for c in range(root, 2 * root) if n % c == 0), root)
+
+
+def shapes_of(width: int, height: int) -> list[tuple[str, int, int]]:
+    """Return every arrangement that a picture of this size can be: name, N, columns."""
+    found = []
+    level = round(width ** (1 / 3))
+    if width == height == level**3 and 2 <= level <= 16:
+        found.append((HALD, level**2, 0))
+    for n in range(2, min(width, height, GRID_MOST) + 1):
+        if width % n or height % n:
+            continue
+        across, down = width // n, height // n
+        if (across, down) == (n, 1):
+            found.append((ROW, n, n))
+        elif (across, down) == (1, n):
+            found.append((COLUMN, n, 1))
+        elif across > 1 and down > 1 and n <= across * down < n + across:
+            found.append((SQUARE, n, across))
+    return found
+
+
+def lattice_of(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> Rgb:
+    """Return the nodes [r, g, b, 3] of a picture as a view where that is possible."""
+    if shape == HALD:
+        return values.reshape(n, n, n, 3).transpose(2, 1, 0, 3)
+    if turn == TURNED:
+        values = values[::-1]
+    elif turn == MIRRORED:
+        values = values[:, ::-1]
+    down = len(values) // n
+    cells = values.reshape(down, n, across, n, 3)  # row of cells, green, cell, red
+    slices = cells.transpose(0, 2, 1, 3, 4).reshape(down * across, n, n, 3)[:n]
+    if turn == UP:
+        slices = slices[:, ::-1]
+    return slices.transpose(2, 1, 0, 3)
+
+
+def roughness(lattice: Rgb) -> float:
+    """Return how much a lattice bends from node to node, a little of how much it moves.
+
+    Bends tell an arrangement even where outputs follow one input alone: a wrong one turns what is
+    straight into stairs.
+    """
+    total = 0.0
+    for axis in range(3):
+        step = np.diff(lattice, axis=axis)
+        total += float(np.abs(step).mean()) * 0.01
+        if len(lattice) > 2:
+            total += float(np.abs(np.diff(step, axis=axis)).mean())
+    return total
+
+
+def in_order(lattice: Rgb) -> float:
+    """Return how far luma agrees in rising, or in falling, along the three axes: 3 = all rise or fall.
+
+    Whatever a look does to hues, luma rises with red, green and blue, and falls with all three in a
+    negative; a picture that is read upside down does the one on some axes and the other on others.
+    Of two such readings the one that rises is a little likelier.
+    """
+    tones = luma(lattice.astype(np.float64))
+    at = np.linspace(-1, 1, len(lattice))
+    total = 0.0
+    for axis in range(3):
+        means = tones.mean(axis=tuple(a for a in range(3) if a != axis))
+        spread = means.std() * at.std() * len(at)
+        total += float((means - means.mean()) @ at / spread) if spread > 1e-4 else 0.0
+    return abs(total) + (LIKELIER if total > 0 else 0.0)
+
+
+LIKELIER = 0.2
+
+
+def arranged(lattice: Rgb, layout: str) -> Rgb:
+    """Return the picture (h, w, 3) of nodes [r, g, b, 3] in one of HALD and LAYOUTS."""
+    n = len(lattice)
+    slices = np.ascontiguousarray(lattice.transpose(2, 1, 0, 3))  # blue, green, red
+    if layout == HALD:
+        side = math.isqrt(n) ** 3
+        return slices.reshape(side, side, 3)
+    shape, comma, turn = layout.partition(", ")
+    turn = comma + turn
+    if turn == UP:
+        slices = slices[:, ::-1]
+    across = {ROW: n, COLUMN: 1}.get(shape) or columns_of(n)
+    down = -(-n // across)
+    cells = np.zeros((down * across, n, n, 3), np.float32)
+    cells[:n] = slices
+    whole = cells.reshape(down, across, n, n, 3).transpose(0, 2, 1, 3, 4)
+    picture = whole.reshape(down * n, across * n, 3)
+    if turn == TURNED:
+        picture = picture[::-1]
+    elif turn == MIRRORED:
+        picture = picture[:, ::-1]
+    return np.ascontiguousarray(picture)
