@@ -7,11 +7,14 @@ slices follow blue.
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
+from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.errors import FormatError
 from sfumato.core.luma import luma
 from sfumato.core.lut.table import GRID_MOST
 
@@ -58,14 +61,14 @@ def shapes_of(width: int, height: int) -> list[tuple[str, int, int]]:
 def lattice_of(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> Rgb:
     """Return the nodes [r, g, b, 3] of a picture as a view where that is possible."""
     if shape == HALD:
-        return values.reshape(n, n, n, 3).transpose(2, 1, 0, 3)
+        return values.reshape(n, n, n, -1).transpose(2, 1, 0, 3)
     if turn == TURNED:
         values = values[::-1]
     elif turn == MIRRORED:
         values = values[:, ::-1]
     down = len(values) // n
-    cells = values.reshape(down, n, across, n, 3)  # row of cells, green, cell, red
-    slices = cells.transpose(0, 2, 1, 3, 4).reshape(down * across, n, n, 3)[:n]
+    cells = values.reshape(down, n, across, n, -1)  # row of cells, green, cell, red
+    slices = cells.transpose(0, 2, 1, 3, 4).reshape(down * across, n, n, values.shape[-1])[:n]
     if turn == UP:
         slices = slices[:, ::-1]
     return slices.transpose(2, 1, 0, 3)
@@ -100,10 +103,80 @@ def in_order(lattice: Rgb) -> float:
         means = tones.mean(axis=tuple(a for a in range(3) if a != axis))
         spread = means.std() * at.std() * len(at)
         total += float((means - means.mean()) @ at / spread) if spread > 1e-4 else 0.0
-    return abs(total) + (LIKELIER if total > 0 else 0.0)
+    return abs(total) + (_LIKELIER if total > 0 else 0.0)
 
 
-LIKELIER = 0.2
+_LIKELIER = 0.2
+_BETTER = 0.5  # how much more in order a turned reading must be than the plain one
+
+
+@frozen(eq=False)
+class Taken:
+    """A picture taken for nodes: how, what else it could be, and what is to be said about that."""
+
+    name: str
+    shape: str
+    across: int  # slices side by side
+    lattice: Rgb  # nodes [r, g, b, 3]
+    names: tuple[str, ...]
+    remarks: tuple[str, ...]
+
+
+def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
+    """Find how the nodes lie in a picture (h, w, 3): a named reading wins over what the file states.
+
+    The arrangement is the smoothest that the size allows; which way green, blue and red run is that
+    in which outputs agree in rising, or in falling, with their own inputs. Where that does not tell
+    one way from another, a remark says so.
+
+    Raises:
+        FormatError: the size holds no LUT, or not in the named reading.
+    """
+    height, width = values.shape[:2]
+    shapes = shapes_of(width, height)
+    if not shapes:
+        raise FormatError(
+            f"the picture is {width} × {height} pixels, which holds no LUT",
+            hint="a HALD has n³ × n³ pixels, a strip N² × N",
+        )
+    choices: dict[str, tuple[str, int, int, str]] = {}
+    for (shape, n, across), turn in itertools.product(shapes, (DOWN, UP, TURNED, MIRRORED)):
+        if (shape, turn) != (ROW, TURNED) and (shape != HALD or turn == DOWN):
+            choices.setdefault(shape + turn, (shape, n, across, turn))
+    remarks: list[str] = []
+    if reading and reading not in choices:
+        raise FormatError(f"the picture cannot be read as {reading}", hint=", ".join(choices))
+    if not reading and stated in choices:
+        reading = stated
+        if reading != HALD:
+            remarks.append(f"the file says that it is {reading}")
+    if not reading:
+        rough = {s: roughness(lattice_of(values, *s)) for s in shapes}
+        best = min(rough, key=lambda s: rough[s])
+        turned = {k: c for k, c in choices.items() if c[:3] == best}
+        order = {k: in_order(lattice_of(values, *c)) for k, c in turned.items()}
+        likely = max(order, key=lambda k: order[k])
+        plain = best[0]
+        reading = likely if order[likely] > order[plain] + _BETTER - _LIKELIER else plain
+        if len(shapes) > 1:
+            remarks.append(f"the size fits {len(shapes)} arrangements: taken as {reading}")
+        elif reading != HALD:
+            remarks.append(f"taken as {reading}")
+        chosen = lattice_of(values, *choices[reading])
+        alike = [
+            k
+            for k in order
+            if k != reading
+            and order[reading] - order[k] < _BETTER
+            and not np.array_equal(lattice_of(values, *choices[k]), chosen)
+        ]
+        if alike:
+            remarks.append(
+                f"its colours do not tell {reading} from {' or '.join(alike)}: look which is right"
+            )
+    shape, _n, across, _turn = choices[reading]
+    lattice = lattice_of(values, *choices[reading])
+    return Taken(reading, shape, across, lattice, tuple(choices), tuple(remarks))
 
 
 def arranged(lattice: Rgb, layout: str) -> Rgb:

@@ -6,27 +6,13 @@ arrangement is read by its colours.
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
 
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.carrier.arrange import (
-    DOWN,
-    HALD,
-    LIKELIER,
-    MIRRORED,
-    ROW,
-    TURNED,
-    UP,
-    arranged,
-    in_order,
-    lattice_of,
-    roughness,
-    shapes_of,
-)
+from sfumato.core.carrier import arrange
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
 from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
@@ -158,73 +144,24 @@ def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
     return png.encode(pixels, level=3, **{_TEXT_KEY: layout} if layout else {})
 
 
-_BETTER = 0.5  # how much more in order a turned reading must be than the plain one
-
-
 def read(data: bytes, reading: str = "") -> Read:
     """Read a HALD, strip or tile picture; a named reading wins over what the file says, and that wins
-    over what the pixels suggest.
-
-    The arrangement is the smoothest that the size allows; which way green, blue and red run is that
-    in which outputs agree in rising, or in falling, with their own inputs. Where that does not tell
-    one way from another, a remark says so.
+    over what the pixels suggest (`arrange.taken`).
 
     Raises:
         FormatError: the picture is damaged or of a size that holds no LUT.
     """
     pixels = decoded(data)
-    height, width = pixels.values.shape[:2]
-    shapes = shapes_of(width, height)
-    if not shapes:
-        raise FormatError(
-            f"the picture is {width} × {height} pixels, which holds no LUT",
-            hint="a HALD has n³ × n³ pixels, a strip N² × N",
-        )
-    choices: dict[str, tuple[str, int, int, str]] = {}
-    for (shape, n, across), turn in itertools.product(shapes, (DOWN, UP, TURNED, MIRRORED)):
-        if (shape, turn) != (ROW, TURNED) and (shape != HALD or turn == DOWN):
-            choices.setdefault(shape + turn, (shape, n, across, turn))
-    remarks = list(pixels.remarks)
-    if reading and reading not in choices:
-        raise FormatError(f"the picture cannot be read as {reading}", hint=", ".join(choices))
-    if not reading and pixels.stated in choices:
-        reading = pixels.stated
-        remarks.append(f"the file says that it is {reading}" if reading != HALD else "")
-    if not reading:
-        rough = {s: roughness(lattice_of(pixels.values, *s)) for s in shapes}
-        best = min(rough, key=lambda s: rough[s])
-        turned = {k: c for k, c in choices.items() if c[:3] == best}
-        order = {k: in_order(lattice_of(pixels.values, *c)) for k, c in turned.items()}
-        likely = max(order, key=lambda k: order[k])
-        plain = best[0]
-        reading = likely if order[likely] > order[plain] + _BETTER - LIKELIER else plain
-        if len(shapes) > 1:
-            remarks.append(f"the size fits {len(shapes)} arrangements: taken as {reading}")
-        elif reading != HALD:
-            remarks.append(f"taken as {reading}")
-        chosen = lattice_of(pixels.values, *choices[reading])
-        alike = [
-            k
-            for k in order
-            if k != reading
-            and order[reading] - order[k] < _BETTER
-            and not np.array_equal(lattice_of(pixels.values, *choices[k]), chosen)
-        ]
-        if alike:
-            remarks.append(
-                f"its colours do not tell {reading} from {' or '.join(alike)}: look which is right"
-            )
-    lattice = lattice_of(pixels.values, *choices[reading])
-    remarks = [r for r in remarks if r]
+    taken = arrange.taken(pixels.values, pixels.stated, reading)
     return Read(
-        Transform((Table3D(np.ascontiguousarray(lattice)),)),
-        tuple(remarks),
-        key="hald" if reading == HALD else "strip",
-        reading=reading,
-        readings=tuple(choices),
+        Transform((Table3D(np.ascontiguousarray(taken.lattice)),)),
+        (*pixels.remarks, *taken.remarks),
+        key="hald" if taken.name == arrange.HALD else "strip",
+        reading=taken.name,
+        readings=taken.names,
         depth=pixels.depth,
         lossy=pixels.lossy,
-        columns=choices[reading][2],
+        columns=taken.across,
     )
 
 
@@ -246,4 +183,4 @@ def file_of(transform: Transform, options: WriteOptions, layout: str, depth: str
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     assert depth in QUANTUM
-    return encoded(arranged(table.values, layout), depth, options.suffix, layout)
+    return encoded(arrange.arranged(table.values, layout), depth, options.suffix, layout)

@@ -1,0 +1,108 @@
+"""What is wrong with a carrier that came back: each fault with its figure, and how to avoid it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from attrs import frozen
+
+from sfumato.core.carrier.traces import Traces
+
+# Limits, set on twenty looks (identity, negative, monochrome, posterised, clipped …), clean and altered.
+_MIXED, _TOLD = 0.04, 0.3  # clean: under 0.01 where more than 0.3 is told
+_COLOURS_APART = 0.25  # 4:2:0 mixes half of the other side's colour and none of its tones
+_GRAIN = 0.5  # codes; clean 8 bit: up to 0.42
+_LEFT = 0.6  # codes over wide areas; clean: up to 0.25, posterised 1.2
+_EXPLAINED = 0.9  # clean: up to 0.7
+_SEAMS = 2.5  # clean: up to 2.0
+_SHIFT = 30.0  # clean: up to 19; moved by a pixel: 46 and more
+
+
+@frozen
+class Fault:
+    """One thing that was done to a carrier on its way; `amount` is in `unit`."""
+
+    key: str
+    amount: float
+    unit: str
+    words: str
+    avoid: str  # what to do in the other program
+    mended: bool = False  # whether the result is free of it all the same
+
+
+_AVOID = {
+    "sharpened": "Switch sharpening and clarity off, in the export too.",
+    "blurred": "Switch noise reduction, softening and resizing off.",
+    "resized": "Export at the size that went out.",
+    "grain": "Switch grain and noise off.",
+    "vignette": "Switch vignettes and lens corrections off.",
+    "local_contrast": "Switch clarity, texture, local contrast and tone mapping off.",
+    "spatial": "Use no masks, gradients or effects that depend on the place.",
+    "jpeg": "Save as PNG or TIFF; if it must be JPEG, at the highest quality.",
+    "chroma_subsampled": "Save without colour subsampling (4:4:4), or as PNG or TIFF.",
+    "shifted": "Do not crop, turn or straighten the carrier.",
+    "cropped": "Leave the whole carrier in the picture.",
+    "8_bit": "Save with 16 bit.",
+    "dithered": "Switch dithering off, or save with 16 bit.",
+    "clipped": "Lower the exposure there a little if the ends should not clip.",
+    "legal_range": "Export with full range (0 to 255).",
+    "gamma_twice": "Check the profile in which the carrier is opened and saved.",
+    "monochrome": "If colour was meant, check that the effect is switched off.",
+    "profile_converted": "Save in the profile in which the carrier went out, without conversion.",
+}
+KEYS = tuple(_AVOID)
+
+
+def fault(key: str, amount: float, unit: str, words: str, *, mended: bool = False) -> Fault:
+    """Return a fault with the advice of its kind."""
+    return Fault(key, float(amount), unit, words, _AVOID[key], mended)
+
+
+def of_traces(found: Traces, *, lossy: bool, seams: float = 0.0, shift: float = 0.0) -> list[Fault]:
+    """Return what the traces in a picture of nodes or in a witness tell.
+
+    Args:
+        lossy: the file is compressed with losses: what that leaves is not taken for grain.
+        seams, shift: see `measure.checks.carrier`; 0 for a witness.
+    """
+    mix = found.mix
+    faults = list(_mixed(found, lossy=lossy)) if mix.told > _TOLD else []
+    filtered = any(f.key in ("sharpened", "blurred") for f in faults)
+    if shift > _SHIFT and abs(mix.tones) < _MIXED and not faults:
+        words = f"The end planes bend {shift:.0f} times as much as the rest: pixels lie beside their places."
+        faults.append(fault("shifted", shift, "times", words))
+    elif found.left > _LEFT and not filtered:
+        faults += _wide(found, seams)
+    if not lossy and found.grain > _GRAIN and not filtered:
+        faults.append(
+            fault("grain", found.grain, "codes of 255", f"Grain of {found.grain:.1f} codes of 255.")
+        )
+    return faults
+
+
+def _mixed(found: Traces, *, lossy: bool) -> Iterator[Fault]:
+    mix = found.mix
+    if mix.colours - max(mix.tones, 0) > _COLOURS_APART:
+        words = f"Colours run {100 * mix.colours:.0f} % into their neighbours, tones do not."
+        yield fault("chroma_subsampled", mix.colours, "share", words)
+    elif mix.tones < -_MIXED - (0.03 if lossy else 0):
+        words = f"Edges overshoot by {-100 * mix.tones:.0f} %: the picture was sharpened."
+        yield fault("sharpened", -mix.tones, "share", words)
+    elif mix.tones > _MIXED + (0.03 if lossy else 0):
+        words = f"Pixels hold {100 * mix.tones:.0f} % of their neighbours: blurred, or resized and back."
+        yield fault("blurred", mix.tones, "share", words)
+
+
+def _wide(found: Traces, seams: float) -> list[Fault]:
+    if found.explained[0] > _EXPLAINED and found.vignette > 0.02:
+        words = f"The corners are {100 * found.vignette:.0f} % darker than the middle."
+        return [fault("vignette", found.vignette, "share", words)]
+    if found.explained[1] > _EXPLAINED and abs(found.local) > 0.05:
+        words = f"Large areas differ from their surroundings by {100 * found.local:.0f} % more than before."
+        return [fault("local_contrast", found.local, "share", words)]
+    if seams > _SEAMS or (not seams and found.left > 2 * _LEFT):
+        words = (
+            f"{found.left:.1f} codes of 255 follow the place in the picture instead of the colour."
+        )
+        return [fault("spatial", found.left, "codes of 255", words)]
+    return []

@@ -1,0 +1,210 @@
+"""What a picture program leaves in a carrier beside its look: measured where a LUT could not have done it.
+
+A look gives one colour to one input, and like colours to like inputs. So each node is compared with its
+neighbours in the cube, which lie elsewhere in the picture; and each pixel of a witness with what the LUT
+makes of it. What follows the picture instead of the cube is a filter's, a lens's or a codec's.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from attrs import field, frozen
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.carrier.arrange import HALD, arranged, lattice_of
+from sfumato.core.luma import luma
+
+_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
+_NEAR = np.arange(2, 8)  # planes from which the outermost is foretold
+_WINDOW = 7  # nodes over which a look is taken to bend evenly
+FINE, WIDE = 1.0, 25.0  # pixels: radii of sharpening and of local contrast
+_NORMAL = 0.6745  # the median of absolute deviations of a normal spread of 1
+
+
+@frozen
+class Mix:
+    """What of the other side of a seam is found on this one: blurred above 0, sharpened below."""
+
+    tones: float = 0.0
+    colours: float = 0.0
+    told: float = 0.0  # the share of what stands out at seams that this explains
+
+
+@frozen(eq=False)
+class Traces:
+    """Figures of what came back; 0 where the picture is too small to tell."""
+
+    mix: Mix = field(factory=Mix)
+    grain: float = 0.0  # codes of 255
+    blocks: float = 1.0  # how much steps between blocks of eight pixels stand out
+    left: float = 0.0  # codes of 255: what follows the picture over wide areas
+    vignette: float = 0.0  # the share of light lost in the corners
+    local: float = 0.0  # the strength of local contrast
+    explained: tuple[float, float] = (0.0, 0.0)  # how much of `left` these two explain
+    where: Array | None = None  # (h, w) codes of 255 that no LUT explains, for showing
+
+
+def smooth_of(lattice: Array) -> Array:
+    """Return a lattice with each node from the even bend of those around it, float64."""
+    from scipy.signal import savgol_filter
+
+    window = min(_WINDOW, len(lattice) - 1 + len(lattice) % 2)
+    out = lattice.astype(np.float64)
+    for axis in range(3):
+        out = savgol_filter(out, window, 2, axis=axis, mode="interp")
+    return out
+
+
+def of_nodes(lattice: Array, shape: str, across: int) -> Traces:
+    """Measure a picture of nodes [r, g, b, 3]: HALD, row, column or square, a pixel a node."""
+    n = len(lattice)
+    picture = _drawn(lattice, shape)
+    smooth = np.clip(_drawn(smooth_of(lattice), shape), 0, 1)
+    off = picture - smooth
+    height, width = picture.shape[:2]
+    mixes = [mixing(picture.reshape(height, width // n, n, 3))]
+    if shape != HALD:
+        rows = np.ascontiguousarray(picture.transpose(1, 0, 2))
+        mixes.append(mixing(rows.reshape(width, height // n, n, 3)))
+
+    def unexplained(tone: Array) -> Array:
+        """Return what a look could not make of a picture's change of tone."""
+        nodes = lattice_of(np.repeat(tone[..., None], 3, -1), shape, n, across)
+        return np.asarray(tone - luma(_drawn(smooth_of(nodes), shape)))
+
+    found = _wide(off, picture, smooth, unexplained)
+    return Traces(
+        max(mixes, key=lambda m: abs(m.tones) * m.told),
+        _grain(off, picture, smooth),
+        _blocks(off),
+        *found,
+        np.abs(off).max(-1) * 255,
+    )
+
+
+def _drawn(lattice: Array, shape: str) -> Array:
+    return arranged(np.ascontiguousarray(lattice, np.float32), shape).astype(np.float64)
+
+
+def of_witness(back: Rgb, made: Rgb) -> Traces:
+    """Measure a picture that came back (h, w, 3) against what the LUT makes of the one that went out."""
+    off = back.astype(np.float64) - made
+    mix = _filtered(off, back, made)
+    found = _wide(off, back, made, lambda tone: tone)
+    grain = _grain(off, back, made)
+    return Traces(mix, grain, _blocks(off), *found, np.abs(off).max(-1) * 255)
+
+
+def _filtered(off: Array, back: Array, made: Array) -> Mix:
+    """Return how strongly fine detail was taken away (above 0) or added, in tones and in colours."""
+    from scipy import ndimage
+
+    detail = ndimage.gaussian_filter(made, (FINE, FINE, 0)) - made
+    free = (back > _LOW).all(-1) & (back < _HIGH).all(-1)
+    tone, rest = luma(detail), luma(off)
+    colours, others = detail[..., ::2] - tone[..., None], off[..., ::2] - rest[..., None]
+    shares = []
+    told = 0.0
+    for one, two in ((tone[free], rest[free]), (colours[free].ravel(), others[free].ravel())):
+        power = float(one @ one)
+        share = float(one @ two) / power if power > 1e-6 * max(len(one), 1) else 0.0
+        told = max(told, share * float(one @ two) / max(float(two @ two), 1e-12))
+        shares.append(share)
+    return Mix(shares[0], shares[1], told)
+
+
+def _foretelling() -> Array:
+    """Return the weights that carry a parabola through planes 2 to 7 on to plane 0."""
+    powers = np.vander(_NEAR, 3, increasing=True).astype(np.float64)
+    return np.asarray(np.linalg.pinv(powers)[0])
+
+
+def mixing(runs: Array) -> Mix:
+    """Measure seams: where a run of nodes ends and the next begins beside it.
+
+    The node at the seam is foretold from those of its run that no small filter reaches. At the ends
+    of runs red (or green) jumps from one to nought, so that whatever filter ran over the picture
+    brings some of the one side to the other.
+
+    Args:
+        runs: (rows, runs of a row, nodes of a run, 3).
+    """
+    if runs.shape[1] < 2 or runs.shape[2] < 16:
+        return Mix()
+    weights = _foretelling()
+    gram, right, power = np.zeros((2, 2)), np.zeros(2), 0.0
+    for side in (0, 1):
+        own = runs[:, 1:] if side == 0 else runs[:, :-1, ::-1]
+        other = runs[:, :-1, -1] if side == 0 else runs[:, 1:, 0]
+        near = own[:, :, _NEAR]
+        free = (own[:, :, 0] > _LOW) & (own[:, :, 0] < _HIGH)
+        free &= ((near > _LOW) & (near < _HIGH)).all(2)
+        free &= np.abs(np.diff(near, 2, axis=2)).max(2) < 3 / 255
+        off = own[:, :, 0] - np.einsum("k,rskc->rsc", weights, near)
+        jump = other - own[:, :, 0]
+        tone = np.broadcast_to(luma(jump)[..., None], jump.shape)
+        free &= np.abs(jump).max(-1, keepdims=True) > 0.04
+        both = np.stack([tone[free], (jump - tone)[free]])
+        gram += both @ both.T
+        right += both @ off[free]
+        power += float((off[free] ** 2).sum())
+    if np.trace(gram) < 1:  # too few seams that could show it
+        return Mix()
+    shares = np.linalg.solve(gram + 1e-3 * np.eye(2), right)
+    return Mix(float(shares[0]), float(shares[1]), float(right @ shares) / max(power, 1e-12))
+
+
+def _grain(off: Array, back: Array, made: Array) -> float:
+    """Return the spread of what changes from pixel to pixel where the picture is even, in codes of 255."""
+    from scipy import ndimage
+
+    high = off - ndimage.gaussian_filter(off, (FINE, FINE, 0))
+    even = np.abs(made - ndimage.gaussian_filter(made, (FINE, FINE, 0))) < 0.01
+    quiet = even & (back > _LOW) & (back < _HIGH)
+    if quiet.sum() < 200:
+        return 0.0
+    passed = 0.92  # the share of a white grain that the difference from its blur keeps
+    return float(np.median(np.abs(high[quiet]))) * 255 / _NORMAL / passed
+
+
+def _blocks(off: Array) -> float:
+    """Return how much steps at one phase of eight pixels stand out, the median phase being 1."""
+    tone = luma(off)
+    most = 1.0
+    for axis in (0, 1):
+        steps = np.minimum(np.abs(np.diff(tone, axis=axis)), 8 / 255)
+        means = steps.mean(axis=1 - axis)
+        if len(means) < 32:
+            continue
+        phases = np.array([np.median(means[p::8]) for p in range(8)])
+        most = max(most, float(phases.max()) / max(float(np.median(phases)), 0.05 / 255))
+    return most
+
+
+def _wide(
+    off: Array, back: Array, made: Array, unexplained: object
+) -> tuple[float, float, float, tuple[float, float]]:
+    """Return what is left over wide areas, the vignette and the local contrast in it, and how much
+    of it these explain."""
+    from scipy import ndimage
+
+    assert callable(unexplained)
+    height, width = back.shape[:2]
+    reach = max(2.0, min(12.0, height / 10))
+    free = ((back > _LOW) & (back < _HIGH)).all(-1)
+    if free.sum() < 200:
+        return 0.0, 0.0, 0.0, (0.0, 0.0)
+    left = ndimage.gaussian_filter(luma(off), reach)
+    y, x = np.mgrid[:height, :width]
+    radius = ((x + 0.5) / width - 0.5) ** 2 + ((y + 0.5) / height - 0.5) ** 2
+    tone = luma(np.asarray(made, np.float64))
+    strengths, explained = [], []
+    for shape in (-2 * radius * tone, tone - ndimage.gaussian_filter(tone, WIDE)):
+        other = ndimage.gaussian_filter(unexplained(shape), reach)[free]
+        cross, own, whole = (
+            float(a @ b) for a, b in ((other, left[free]), (other, other), (left[free], left[free]))
+        )
+        strengths.append(cross / max(own, 1e-12))
+        explained.append(cross * cross / max(own * whole, 1e-20))
+    size = float(np.sqrt((left[free] ** 2).mean())) * 255
+    return size, strengths[0], strengths[1], (explained[0], explained[1])
