@@ -17,6 +17,7 @@ __all__ = [
     "open_study",
     "proof",
     "read",
+    "recover",
     "to_encoding",
     "write",
 ]

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.carrier.recover import Recovered
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.encodings import convert as _convert
 from sfumato.core.colour.encodings import encodings as encodings
@@ -73,3 +74,35 @@ def to_encoding(rgb: Any, source: Encoding | str, target: Encoding | str) -> Rgb
 def glazes() -> Mapping[str, GlazeSpec]:
     """Return every glaze by key."""
     return _glazes()
+
+
+def recover(picture: Any, of: str | Path | None = None, grid: int = 0) -> Recovered:
+    """Make a LUT of a carrier that came back.
+
+    Args:
+        picture: a file, or code values (h, w, 3): uint8, uint16, or float of 0..1.
+        of: the carrier that went out.
+        grid: points of the LUT; 0 for the carrier's.
+    Returns:
+        A record with transform, kind, points, faults, covered, witness.
+
+    Raises:
+        FormatError: no carrier is in it.
+    """
+    import numpy as np
+
+    from sfumato.core.carrier.recover import Came
+    from sfumato.media.parts.contract import as_float
+    from sfumato.raster.samples import DEPTHS
+    from sfumato.work.trip import returns
+
+    original = None if of is None else returns.read_original(Path(of))
+    if isinstance(picture, str | Path):
+        back = returns.read_return(Path(picture))
+    else:
+        pixels = np.asarray(picture)
+        if pixels.ndim != 3 or pixels.shape[-1] != 3:
+            raise FormatError(f"the picture has the shape {pixels.shape}", hint="give (h, w, 3)")
+        depth = DEPTHS.get(pixels.dtype.name, "32f")
+        back = returns.Return(Path("picture"), as_float(pixels), Came(depth))
+    return returns.recover(back, original, grid=grid)

@@ -5,16 +5,18 @@ from __future__ import annotations
 import io
 
 import numpy as np
-from PIL import Image
+from PIL import Image, JpegImagePlugin
 
+from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
 from sfumato.raster.samples import Samples, SizeRule, damaged
 
 SIGNATURE = b"\xff\xd8\xff"
+_SAMPLINGS = {0: "4:4:4", 1: "4:2:2", 2: "4:2:0"}
 
 
 def decode(data: bytes, check: SizeRule) -> Samples:
-    """Decode a JPEG; grey comes back as colour, CMYK is refused.
+    """Decode a JPEG; grey comes back as colour, CMYK is refused. The header says its "sampling".
 
     Raises:
         MediaError: it is cut short, damaged, CMYK, or of a size that `check` refuses.
@@ -25,6 +27,30 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             if image.mode not in ("RGB", "L"):
                 raise MediaError(f"the JPEG is {image.mode}", hint="save it as RGB")
             is_colour = image.mode == "RGB"
-            return Samples(np.asarray(image if is_colour else image.convert("RGB")), is_colour)
+            sampling = _SAMPLINGS.get(JpegImagePlugin.get_sampling(image), "")
+            pixels = np.asarray(image if is_colour else image.convert("RGB"))
+            return Samples(pixels, is_colour, {"sampling": sampling})
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise damaged("JPEG") from error
+
+
+def planes(data: bytes) -> tuple[Array, Array, Array] | None:
+    """Return the planes that a JPEG stores: Y (h, w) in 0..1, Cb and Cr in -0.5..0.5 as large as stored.
+
+    None when they are not Y'CbCr of 8 bit.
+    """
+    import av
+
+    try:
+        with av.open(io.BytesIO(data), "r", format="jpeg_pipe") as container:
+            frame = next(container.decode(video=0))
+    except (av.FFmpegError, StopIteration, OSError):
+        return None
+    if not frame.format.name.startswith("yuvj4"):
+        return None
+    found = []
+    for plane in frame.planes:
+        whole = np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, plane.line_size)
+        found.append(whole[:, : plane.width].astype(np.float32))
+    y, cb, cr = found
+    return y / 255, (cb - 128) / 255, (cr - 128) / 255

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.carrier.frame import Plan
 from sfumato.core.carrier.locate import Placed, upright
 
 _INNER = (
@@ -32,8 +31,16 @@ def means(picture: Rgb, across: Array, down: Array) -> Array:
     A part is at least a pixel wide; pixels that it covers in part count in part. Cells that lie outside
     the picture are NaN.
     """
-    rows = _summed(picture.astype(np.float64), down)
-    return _summed(rows.transpose(1, 0, 2), across).transpose(1, 0, 2)
+    part, down = _around(picture, down)
+    rows, across = _around(_summed(part.astype(np.float64), down).transpose(1, 0, 2), across)
+    return _summed(rows, across).transpose(1, 0, 2)
+
+
+def _around(values: Array, lines: Array) -> tuple[Array, Array]:
+    """Return the part of the first axis that lines lie in, and the lines as counted from there."""
+    first = int(np.clip(np.floor(lines[0]) - 2, 0, max(len(values) - 4, 0)))
+    last = int(np.clip(np.ceil(lines[-1]) + 2, first + 4, len(values)))
+    return values[first:last], lines - first
 
 
 def _summed(values: Array, lines: Array) -> Array:
@@ -54,17 +61,9 @@ def _summed(values: Array, lines: Array) -> Array:
     return found
 
 
-def picture_of(pixels: Rgb, placed: Placed) -> Rgb:
-    """Return the part of the carrier's picture that came back, where it is not cut off."""
-    plan = placed.plan
-    x0, y0, x1, y1 = picture_box(pixels, placed)
-    del plan
-    return upright(pixels, placed.turns, placed.flipped)[y0:y1, x0:x1]
-
-
 def picture_box(pixels: Rgb, placed: Placed) -> tuple[int, int, int, int]:
     """Return where the carrier's picture lies in the upright return: whole pixels, cut to what is there."""
-    plan: Plan = placed.plan
+    plan = placed.plan
     height, width = upright(pixels, placed.turns, placed.flipped).shape[:2]
     (sx, sy), (ox, oy) = placed.scale, placed.shift
     x0, y0 = int(np.ceil(max(ox, 0))), int(np.ceil(max(oy, 0)))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from attrs import frozen
 
@@ -39,13 +41,9 @@ class Placed:
     flipped: bool = False
 
     @property
-    def is_untouched(self) -> bool:
-        """Whether every pixel lies where it lay."""
-        return self.scale == (1.0, 1.0) and self.shift == (0.0, 0.0) and not self.is_turned
-
-    @property
-    def is_turned(self) -> bool:
-        return bool(self.turns or self.flipped)
+    def is_straight(self) -> bool:
+        """Whether pixels are as large as they were."""
+        return self.scale == (1.0, 1.0)
 
 
 def upright(pixels: Array, turns: int, flipped: bool) -> Array:
@@ -60,8 +58,8 @@ def found(pixels: Array) -> Placed | None:
     Both bars have to be read with their checksums, and to say the same.
     """
     tones = luma(pixels).astype(np.float32)
-    for turns, flipped in _TURNS:
-        placed = _upright_found(upright(tones, turns, flipped))
+    for part, (turns, flipped) in itertools.product(range(3), _TURNS):
+        placed = _upright_found(upright(tones, turns, flipped), part)
         if placed is not None:
             plan, scale, shift = placed
             return Placed(plan, scale, shift, turns, flipped)
@@ -82,9 +80,9 @@ class _Bar:
 _Found = tuple[Plan, tuple[float, float], tuple[float, float]]
 
 
-def _upright_found(tones: Array) -> _Found | None:
+def _upright_found(tones: Array, part: int) -> _Found | None:
     bars: dict[tuple[Plan, int], list[_Bar]] = {}
-    for bar in _bars(tones):
+    for bar in _bars(tones, part):
         bars.setdefault((bar.plan, bar.end), []).append(bar)
     for plan, end in bars:
         if end == TOP and (plan, BOTTOM) in bars:
@@ -92,11 +90,19 @@ def _upright_found(tones: Array) -> _Found | None:
     return None
 
 
-def _bars(tones: Array) -> list[_Bar]:
-    """Read every bar that a row of the picture crosses."""
-    rows = tones[::_ROWS]
+def _bars(tones: Array, part: int) -> list[_Bar]:
+    """Read every bar that a row of the picture crosses.
+
+    Light and dark are parted half way between those of the row (`part` 0). Where a look puts grey not
+    between black and white, the bar lies below that (1) or above (2): at the mean there.
+    """
+    rows = np.ascontiguousarray(tones[::_ROWS])
     low, high = np.percentile(rows[:, ::4], (2, 98), axis=1)
-    light = rows > ((low + high) / 2)[:, None]
+    half = ((low + high) / 2)[:, None]
+    if part:
+        there = rows < half if part == 1 else rows >= half
+        half = (rows * there).sum(1, keepdims=True) / np.maximum(there.sum(1, keepdims=True), 1)
+    light = rows > half
     edges = light[:, 1:] != light[:, :-1]
     row, steps = np.nonzero(edges)
     if len(steps) < 12:
@@ -154,7 +160,7 @@ def _read(tones: Array, y: int, first: float, unit: float) -> _Bar | None:
     return None if said is None else _Bar(*said, y, first, unit)
 
 
-def _measured(tones: Array, plan: Plan, ends: list[list[_Bar]]) -> _Found:
+def _measured(tones: Array, plan: Plan, ends: list[list[_Bar]]) -> _Found | None:
     """Fit scale and shift to the edges of both bars, to a few hundredths of a pixel."""
     across: list[tuple[float, float]] = []
     along: list[tuple[float, float]] = []
@@ -176,6 +182,8 @@ def _measured(tones: Array, plan: Plan, ends: list[list[_Bar]]) -> _Found:
             y = _crossing(profile, guess, middle.unit * 1.4)
             if y is not None:
                 along.append((plan.bars[end] + edge * unit, y))
+    if len(across) < 8 or len(along) < 3:
+        return None
     sx, ox = _line(across)
     sy, oy = _line(along)
     return plan, (sx, sy), (ox, oy)

@@ -44,11 +44,11 @@ class Traces:
     where: Array | None = None  # (h, w) codes of 255 that no LUT explains, for showing
 
 
-def smooth_of(lattice: Array) -> Array:
-    """Return a lattice with each node from the even bend of those around it, float64."""
+def smooth_of(lattice: Array, window: int = _WINDOW) -> Array:
+    """Return a lattice with each node from the even bend of so many around it, float64."""
     from scipy.signal import savgol_filter
 
-    window = min(_WINDOW, len(lattice) - 1 + len(lattice) % 2)
+    window = min(window, len(lattice) - 1 + len(lattice) % 2)
     out = lattice.astype(np.float64)
     for axis in range(3):
         out = savgol_filter(out, window, 2, axis=axis, mode="interp")

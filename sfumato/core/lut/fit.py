@@ -256,19 +256,41 @@ def smoothed(table: Table3D, strength: float, check: StillWanted = always_wanted
     Args:
         strength: 3e-9 for the steps of 8 bit, 1e-7 for JPEG, up to 1e-5 for strong grain.
     """
+    values = smoothed_nodes(table.values, np.ones(table.values.shape[:3]), strength, check)
+    return Table3D(frozen_array(values), table.domain, table.interp)
+
+
+def smoothed_nodes(
+    values: Any, known: Any, strength: float, check: StillWanted = always_wanted
+) -> Array:
+    """Smooth nodes as `smoothed` does; nodes of no weight are filled from those around them.
+
+    Args:
+        values: (n, n, n, 3).
+        known: (n, n, n): the weight of each node, 0 where nothing is known of it.
+    Returns:
+        float64 (n, n, n, 3) within `NODE_RANGE`.
+    """
     from scipy import sparse
 
-    n = table.size
-    y = table.values.reshape(-1, 3).astype(np.float64)
-    weight = strength * (64 / n) ** 3 * (n - 1) ** 4
-    normal = Normal(sparse.identity(n**3, format="csr"), weight, Bend(n))
-    x, target = y, y
+    n = len(values)
+    weight = np.asarray(known, np.float64).reshape(-1)
+    y = np.where(weight[:, None] > 0, np.nan_to_num(np.reshape(values, (-1, 3))), 0.5)
+    smooth = strength * (64 / n) ** 3 * (n - 1) ** 4
+    normal = Normal(sparse.diags(weight, format="csr"), smooth, Bend(n))
+    x = y.astype(np.float64)
+    target = x
     # Conjugate gradients need steps in proportion to the root of the condition number.
     steps = min(60, 6 + int(2 * np.sqrt(1 + 168 * normal.smooth)))
+    if (weight == 0).any():
+        steps = 200
     for part in range(3):
-        x = solved(normal, target, x, steps if part == 0 else steps // 2, check)
+        right = weight[:, None] * target
+        x = solved(normal, right, x, steps if part == 0 else steps // 2, check)
         beyond = ((y >= 1) & (x > 1)) | ((y <= 0) & (x < 0))
         target = np.where(beyond, x, y)
     held = np.where((y >= 1) & (x > 1), np.minimum(x, NODE_RANGE[1]), x)
     held = np.where((y <= 0) & (x < 0), np.maximum(held, NODE_RANGE[0]), held)
-    return Table3D(frozen_array(held.reshape(table.values.shape)), table.domain, table.interp)
+    return np.asarray(np.clip(held, *NODE_RANGE) if (weight == 0).any() else held).reshape(
+        n, n, n, 3
+    )

@@ -38,6 +38,7 @@ class Pixels:
     lossy: bool = False
     remarks: tuple[str, ...] = ()
     stated: str = ""  # the arrangement that the file names
+    sampling: str = ""  # of a JPEG's colours
 
 
 def sniff(head: bytes) -> Sniff:
@@ -61,8 +62,8 @@ _DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, SizeRule], Samples], 
 )
 
 
-def decoded(data: bytes) -> Pixels:
-    """Decode a picture to its code values, profiles ignored.
+def decoded(data: bytes, check: SizeRule = _checked) -> Pixels:
+    """Decode a picture to its code values, profiles ignored; `check` refuses sizes.
 
     Raises:
         FormatError: it is damaged, too large, not RGB, or holds NaN or infinity.
@@ -73,7 +74,7 @@ def decoded(data: bytes) -> Pixels:
     if decode is None:
         raise FormatError("this is not a picture", hint="PNG, TIFF, EXR and JPEG can be read")
     try:
-        found = decode(data, _checked)
+        found = decode(data, check)
     except FormatError:
         raise
     except MediaError as error:
@@ -104,7 +105,14 @@ def decoded(data: bytes) -> Pixels:
             hint="the file is damaged, or no LUT; export the picture again",
         )
     lossy = name == "JPEG" or bool(found.header.get("altered"))
-    return Pixels(values, found.depth, lossy, tuple(remarks), _stated(found, name))
+    return Pixels(
+        values,
+        found.depth,
+        lossy,
+        tuple(remarks),
+        _stated(found, name),
+        str(found.header.get("sampling", "")),
+    )
 
 
 def _stated(found: Samples, name: str) -> str:

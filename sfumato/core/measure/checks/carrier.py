@@ -24,8 +24,8 @@ def carrier_findings(lut: Looked) -> list[Finding]:
 
 def _hald(v: Array, lut: Looked) -> list[Finding]:
     level = round(np.sqrt(lut.table.size))
-    grain, seams, blocks, shift = _grain(v), _seams(v), _blocks(v), _shift(v)
-    filtered, shifted = seams > 1.6, shift > 4
+    grain, seam, blocks, moved = _grain(v), seams(v), _blocks(v), shift(v)
+    filtered, shifted = seam > 1.6, moved > 4
     jpeg = lut.stored.lossy or (blocks > 1.3 and level == 8)
     mend = "" if filtered or shifted else "reconstruct"
     found = []
@@ -35,14 +35,14 @@ def _hald(v: Array, lut: Looked) -> list[Finding]:
                 "shifted",
                 Level.FAULT,
                 "Cropped or shifted",
-                f"The end planes of the lattice bend {shift:.0f} times as much as the rest: pixels "
+                f"The end planes of the lattice bend {moved:.0f} times as much as the rest: pixels "
                 "of another row stand there. Send the carrier out again and do not crop it.",
-                shift,
+                moved,
             )
         )
     if filtered:
-        words = f"Where the rows of the picture end, green bends {seams:.1f} times as much as "
-        found.append(_filtered(words + "elsewhere (clean: under 1.5)", seams, jpeg))
+        words = f"Where the rows of the picture end, green bends {seam:.1f} times as much as "
+        found.append(_filtered(words + "elsewhere (clean: under 1.5)", seam, jpeg))
     elif jpeg:
         words = f"Blocks of eight pixels stand out {blocks:.1f} times (clean: under 1.3)."
         found.append(_jpeg(words, blocks, mend))
@@ -153,7 +153,7 @@ def _phases(v: Array, axis: int, order: int, period: int, first: int) -> Array:
     )
 
 
-def _seams(v: Array) -> float:
+def seams(v: Array) -> float:
     """Return how much green's third differences stand out where a row of the picture ends."""
     level = round(np.sqrt(len(v)))
     if level < 4:
@@ -172,7 +172,7 @@ def _blocks(v: Array) -> float:
     return float(phases.max() / max(np.median(phases), 0.1))
 
 
-def _shift(v: Array) -> float:
+def shift(v: Array) -> float:
     """Return how much more red bends in its end planes than inside."""
     bend = np.abs(np.diff(v, 2, axis=0)).mean(axis=(1, 2, 3))
     inside = max(float(np.median(bend[2:-2])), 0.05)

@@ -1,0 +1,387 @@
+"""A LUT out of a carrier that came back, with what was done to it on the way."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+from attrs import field, frozen
+
+from sfumato.core.arrays import Array, Rgb, frozen_array
+from sfumato.core.carrier import arrange, cells, locate, traces
+from sfumato.core.carrier.chroma import nodes_of_planes
+from sfumato.core.carrier.faults import Fault, fault, of_traces
+from sfumato.core.carrier.frame import WRAPPED, nodes_of
+from sfumato.core.carrier.locate import Placed
+from sfumato.core.colour.encodings import Encoding
+from sfumato.core.errors import FormatError
+from sfumato.core.lut.difference import Difference, difference_of
+from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed_nodes
+from sfumato.core.lut.recast import sampled
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
+from sfumato.core.measure.assay import assay
+from sfumato.core.measure.checks.carrier import seams, shift
+from sfumato.core.measure.checks.findings import Level, Stored
+
+Planes = tuple[Array, Array, Array]  # Y (h, w), Cb and Cr as large as they are stored
+HALD, STRIP, FRAME = "hald", "strip", "frame"
+_LIKE = 0.72  # the share of a carrier's spread that follows its inputs; pictures: under 0.6
+_STRENGTH = {"8": 1e-8, "lossy": 1e-7}  # of smoothing: the steps of 8 bit, JPEG
+_MOST_GRID = 65
+_FINER = 33  # points up to which a LUT is made twice as fine
+_EXAMINED = 33
+_MANY = 80  # points from which on neighbours are simply averaged
+_SEEN = 200_000  # pixels of a witness that are compared
+
+
+@frozen(eq=False)
+class Came:
+    """What the file said of itself: its depth, and whether its compression altered the values."""
+
+    depth: str = "8"  # 8, 16, 16f, 32f
+    lossy: bool = False
+    stated: str = ""  # the arrangement that it names
+    sampling: str = ""  # of a JPEG's colours
+    planes: Planes | None = field(
+        default=None, repr=False
+    )  # of a JPEG, where colours are sampled less
+
+
+@frozen(eq=False)
+class Witness:
+    """The picture of a frame carrier: what came back against what the LUT makes of what went out."""
+
+    difference: Difference
+    back: Rgb = field(repr=False)
+    made: Rgb = field(repr=False)
+
+
+@frozen(eq=False)
+class Recovered:
+    """A look that came back.
+
+    Attributes:
+        kind: hald, strip or frame; `reading` names the arrangement.
+        points: nodes a side of the carrier, as it went out.
+        transform: one table.
+        covered: the share of the carrier's nodes that were there.
+        known: (n, n, n) 1 where a node was there.
+    """
+
+    kind: str
+    reading: str
+    points: int
+    transform: Transform = field(repr=False)
+    faults: tuple[Fault, ...]
+    covered: float
+    known: Array = field(repr=False)
+    depth: str = "8"
+    witness: Witness | None = None
+    placed: Placed | None = None
+    remarks: tuple[str, ...] = ()
+    where: Array | None = field(default=None, repr=False)
+
+
+@frozen(eq=False)
+class _Found:
+    kind: str
+    reading: str
+    nodes: Array  # [r, g, b, 3], NaN where they are cut off
+    shape: str = ""  # of a picture of nodes, "" for cells of many pixels
+    across: int = 0
+    placed: Placed | None = None
+    is_turned: bool = False
+    remarks: tuple[str, ...] = ()
+
+
+def recovered(
+    pixels: Rgb,
+    came: Came,
+    display: Encoding,
+    *,
+    sent: Rgb | None = None,
+    out: str = "",
+    grid: int = 0,
+    reading: str = "",
+    check: StillWanted = always_wanted,
+) -> Recovered:
+    """Find the carrier in a picture and make a LUT of it.
+
+    Args:
+        pixels: (h, w, 3) code values as they are stored, profiles ignored.
+        display: in which differences are measured.
+        sent: the picture of a frame carrier as it went out, code values (h, w, 3).
+        out: the depth in which the carrier went out; "" for that in which it came back.
+        grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33.
+        reading: an arrangement by name, where the picture's own colours mislead.
+
+    Raises:
+        FormatError: no carrier is in it.
+    """
+    if not np.isfinite(pixels).all():
+        raise FormatError("a pixel is not a finite number", hint="export the picture again")
+    found = _found(pixels, came, reading)
+    check()
+    points = len(found.nodes)
+    known: Array = np.asarray(np.isfinite(found.nodes).all(-1))
+    nodes = np.where(known[..., None], found.nodes, 0)
+    faults, where = _of_nodes(found, nodes, came) if known.all() else ([], None)
+    check()
+    faults = [*_of_file(found, came), *faults]
+    quantum = _depth_fault(nodes[known], came)
+    if quantum is not None:
+        faults.append(quantum)
+    if not known.all():
+        share = float(known.mean())
+        words = (
+            f"{100 * (1 - share):.0f} % of the nodes are cut off; they are filled from the others."
+        )
+        faults.append(fault("cropped", 1 - share, "share", words))
+    if came.planes is not None and found.shape and not found.is_turned:
+        values = nodes_of_planes(came.planes, points, found.reading, check)
+    else:
+        values = _rebuilt(nodes, known, came, faults, check)
+    even = _even(values, (out or came.depth) == "8", known)
+    table = Transform((Table3D(even),))
+    witness = None
+    if found.placed is not None:
+        faults += _of_place(found.placed)
+        if sent is not None:
+            witness = _witness(pixels, found.placed, sent, table, display)
+            if found.placed.is_straight and witness is not None:
+                told = of_traces(traces.of_witness(witness.back, witness.made), lossy=came.lossy)
+                faults += [f for f in told if f.key not in {g.key for g in faults}]
+    check()
+    made = len(even)
+    size = grid or min(made, _MOST_GRID)
+    if size != made:
+        table = sampled(table, size)
+    faults += _of_look(table, display, came.lossy)
+    return Recovered(
+        found.kind,
+        found.reading,
+        points,
+        table,
+        tuple(_in_order(faults)),
+        float(known.mean()),
+        known,
+        came.depth,
+        witness,
+        found.placed,
+        found.remarks,
+        where,
+    )
+
+
+def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
+    """Find what kind of carrier a picture holds."""
+    placed = None if reading else locate.found(pixels)
+    if placed is not None:
+        nodes = nodes_of(placed.plan, cells.read(pixels, placed))
+        name = "tiles" if placed.plan.layout == WRAPPED else placed.plan.layout
+        return _Found(FRAME, name, np.array(nodes, np.float64), placed=placed)
+    if arrange.shapes_of(pixels.shape[1], pixels.shape[0]):
+        for turns, flipped in itertools.product(range(4), (False, True)):
+            turned = locate.upright(pixels, turns, flipped)
+            if not arrange.shapes_of(turned.shape[1], turned.shape[0]):
+                continue
+            taken = arrange.taken(turned, came.stated, reading)
+            if reading or likeness(taken.lattice) > _LIKE:
+                remarks = taken.remarks
+                if turns or flipped:
+                    remarks = (*remarks, "the picture had been turned")
+                kind = HALD if taken.shape == arrange.HALD else STRIP
+                nodes = np.array(taken.lattice, np.float64)
+                plain = taken.shape
+                is_turned = bool(turns or flipped)
+                return _Found(
+                    kind, taken.name, nodes, plain, taken.across, None, is_turned, remarks
+                )
+        raise FormatError(
+            f"the picture has the size of a carrier ({pixels.shape[1]} × {pixels.shape[0]}), but its "
+            "colours do not follow one",
+            hint="choose the picture that went out as a carrier and came back",
+        )
+    raise FormatError(
+        f"no carrier is in this picture of {pixels.shape[1]} × {pixels.shape[0]} pixels",
+        hint="looked for a HALD, a strip, tiles, and the bars of a frame carrier; was it cropped away?",
+    )
+
+
+def likeness(lattice: Array) -> float:
+    """Return which share of a lattice's spread a polynomial of its inputs explains, 0 to 1.
+
+    Whatever a look does, results follow inputs; a photograph taken for nodes does not. Third powers,
+    channel by channel, the best of the three.
+    """
+    n = len(lattice)
+    step = max(1, n // 16)
+    part = lattice[::step, ::step, ::step].reshape(-1, 3).astype(np.float64)
+    x = lattice_colours(n)[::step, ::step, ::step].reshape(-1, 3).astype(np.float64) * 2 - 1
+    powers = [
+        x[:, 0] ** i * x[:, 1] ** j * x[:, 2] ** k
+        for i, j, k in itertools.product(range(4), repeat=3)
+        if i + j + k <= 3
+    ]
+    design = np.stack(powers, -1)
+    fitted = design @ np.linalg.lstsq(design, part, rcond=None)[0]
+    spread = part.var(0)
+    seen = spread > (0.5 / 255) ** 2
+    if not seen.any():
+        return 0.0
+    return float((1 - (part - fitted).var(0)[seen] / spread[seen]).max())
+
+
+def _of_nodes(found: _Found, nodes: Array, came: Came) -> tuple[list[Fault], Array | None]:
+    if not found.shape or len(nodes) < 16:
+        return [], None
+    told = traces.of_nodes(nodes, found.shape, found.across)
+    codes = nodes * 255
+    seam = seams(codes) if found.shape == arrange.HALD else 0.0
+    faults = of_traces(told, lossy=came.lossy, seams=seam, shift=shift(codes))
+    return faults, told.where
+
+
+def _of_file(found: _Found, came: Came) -> list[Fault]:
+    """Return what the file itself says."""
+    if not came.lossy:
+        return []
+    faults = [fault("jpeg", 1, "", "The file was compressed with losses (JPEG).", mended=True)]
+    if came.sampling not in ("", "4:4:4"):
+        words = f"Colours are stored at less than full size ({came.sampling})."
+        planes = came.planes is not None and bool(found.shape) and not found.is_turned
+        share = {"4:2:2": 0.5}.get(came.sampling, 0.25)
+        faults.append(fault("chroma_subsampled", share, "share", words, mended=planes))
+    return faults
+
+
+def _of_place(placed: Placed) -> list[Fault]:
+    """Return what the place of a frame carrier tells."""
+    if placed.is_straight:
+        return []
+    shares = " × ".join(f"{100 * s:.1f}" for s in placed.scale)
+    return [fault("resized", placed.scale[0], "times", f"Scaled to {shares} %.", mended=True)]
+
+
+def _depth_fault(nodes: Array, came: Came) -> Fault | None:
+    """Return the fault of 8 bit steps: by the file, or by values that all lie on them."""
+    if came.lossy:
+        return None
+    steps = np.asarray(nodes, np.float64) * 255
+    inside = (nodes > 0) & (nodes < 1)
+    on = came.depth == "8" or (
+        inside.sum() > 100 and np.abs(steps - np.round(steps))[inside].max() < 0.01
+    )
+    if not on:
+        return None
+    return fault("8_bit", 8, "bit", "The values stand on the steps of 8 bit.", mended=True)
+
+
+def _rebuilt(
+    nodes: Array, known: Array, came: Came, faults: list[Fault], check: StillWanted
+) -> Array:
+    """Return the smooth lattice behind what came back; the nodes themselves where nothing marred them."""
+    keys = {f.key: f.amount for f in faults}
+    strength = 0.0
+    if came.lossy:
+        strength = _STRENGTH["lossy"]
+    elif "8_bit" in keys:
+        strength = _STRENGTH["8"]
+    if "grain" in keys:
+        strength = max(strength, 5e-8 * keys["grain"])
+    if strength == 0 and known.all():
+        return nodes
+    if len(nodes) > _MANY and known.all():  # so many nodes even out by themselves
+        return traces.smooth_of(nodes, 5)
+    return smoothed_nodes(nodes, known.astype(np.float64), strength or 1e-9, check)
+
+
+def _even(values: Array, rounded: bool, known: Array) -> Array:
+    """Return a lattice whose nodes lie evenly, up to 33 points twice as fine.
+
+    The codes of 8 bit carriers are rounded, so that their nodes lie a little beside the even places.
+    Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
+    straight lines do (posterised looks: straight lines).
+    """
+    from scipy.interpolate import CubicSpline, make_interp_spline
+
+    n = len(values)
+    at = np.linspace(0, 1, n)
+    if rounded:
+        at = np.round(at * 255) / 255
+        if len(np.unique(at)) < n:
+            return frozen_array(values.astype(np.float32))
+    many = 2 * n - 1 if n <= _FINER and known.all() else n
+    if many == n and not rounded:
+        return frozen_array(values.astype(np.float32))
+    kept, left = values[::2], values[1 : n - 1 : 2]
+    cubic = CubicSpline(at[::2], kept)(at[1 : n - 1 : 2]) if n > 8 else left
+    straight = make_interp_spline(at[::2], kept, k=1)(at[1 : n - 1 : 2]) if n > 8 else left
+    better = float(np.abs(cubic - left).mean()) <= float(np.abs(straight - left).mean())
+    out = values
+    for axis in range(3):
+        spline = (
+            CubicSpline(at, out, axis=axis) if better else make_interp_spline(at, out, 1, axis=axis)
+        )
+        out = spline(np.linspace(0, 1, many))
+    return frozen_array(np.clip(out, *NODE_RANGE).astype(np.float32))
+
+
+_LOOK_FAULTS = {"range out": "legal_range", "gamma": "gamma_twice", "colourless": "monochrome"}
+
+
+def _of_look(table: Transform, display: Encoding, lossy: bool) -> list[Fault]:
+    """Return what the look itself tells: faults that a LUT can carry."""
+    found = []
+    for finding in assay(sampled(table, _EXAMINED), display, Stored()).findings:
+        key = _LOOK_FAULTS.get(finding.key)
+        if key == "gamma_twice" and lossy:  # what JPEG leaves near black is no straight line
+            continue
+        if key and (finding.level in (Level.FAULT, Level.WARN) or key == "monochrome"):
+            found.append(fault(key, finding.figure, "", f"{finding.title}. {finding.sentence}"))
+        elif finding.key == "clipping" and finding.level in (Level.FAULT, Level.WARN):
+            found.append(fault("clipped", finding.figure, "share", finding.sentence))
+    return found
+
+
+def _witness(
+    pixels: Rgb, placed: Placed, sent: Rgb, table: Transform, display: Encoding
+) -> Witness | None:
+    """Compare the picture that came back with what the LUT makes of the one that went out."""
+    plan = placed.plan
+    if sent.shape[:2] != (plan.height, plan.width):
+        return None
+    x0, y0, x1, y1 = cells.picture_box(pixels, placed)
+    back = locate.upright(pixels, placed.turns, placed.flipped)[y0:y1, x0:x1]
+    if min(back.shape[:2]) < 8:
+        return None
+    made = _as_placed(np.clip(table.apply(sent), 0, 1), placed, (x0, y0, x1, y1))
+    every = max(1, int(np.sqrt(back.shape[0] * back.shape[1] / _SEEN)))
+    one, two = (np.clip(v[::every, ::every], 0, 1).reshape(-1, 3) for v in (back, made))
+    return Witness(difference_of((one, two), two, display), back, made)
+
+
+def _as_placed(picture: Rgb, placed: Placed, box: tuple[int, int, int, int]) -> Rgb:
+    """Return a picture as large as it came back, for a box of the return."""
+    x0, y0, x1, y1 = box
+    if placed.is_straight:
+        left, top = x0 - round(placed.shift[0]), y0 - round(placed.shift[1])
+        return picture[top : top + y1 - y0, left : left + x1 - x0]
+    from scipy import ndimage
+
+    spread = [max(0.0, 0.5 * (1 / s - 1)) for s in placed.scale]
+    soft = ndimage.gaussian_filter(picture, (spread[1], spread[0], 0))
+    x = (np.arange(x0, x1) + 0.5 - placed.shift[0]) / placed.scale[0] - 0.5
+    y = (np.arange(y0, y1) + 0.5 - placed.shift[1]) / placed.scale[1] - 0.5
+    at = np.meshgrid(y, x, indexing="ij")
+    found = [ndimage.map_coordinates(soft[..., c], at, order=1, mode="nearest") for c in range(3)]
+    return np.stack(found, -1)
+
+
+def _in_order(faults: list[Fault]) -> list[Fault]:
+    """Return faults, those that cannot be mended first; one of each kind."""
+    seen: dict[str, Fault] = {}
+    for each in faults:
+        seen.setdefault(each.key, each)
+    return sorted(seen.values(), key=lambda f: f.mended)
