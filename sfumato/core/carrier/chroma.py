@@ -19,7 +19,7 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
 _GRID = 33  # of the lattice that colour differences are fitted on
-_TONES, _COLOURS = 1e-7, 1e-7
+_TONES, _COLOURS = 1e-7, 1e-5
 _STEPS = 120
 
 # From Y'CbCr to R'G'B', ITU-T T.871 (JFIF): BT.601 over full range. Y 0, Cb 0.5 - blue: B = 1.772 / 2.

@@ -85,8 +85,9 @@ def _upright_found(tones: Array, part: int) -> _Found | None:
     for bar in _bars(tones, part):
         bars.setdefault((bar.plan, bar.end), []).append(bar)
     for plan, end in bars:
-        if end == TOP and (plan, BOTTOM) in bars:
-            return _measured(tones, plan, [bars[plan, TOP], bars[plan, BOTTOM]])
+        below = bars.get((plan, BOTTOM))
+        if end == TOP and below and below[0].row > bars[plan, TOP][0].row:  # else upside down
+            return _measured(tones, plan, [bars[plan, TOP], below])
     return None
 
 

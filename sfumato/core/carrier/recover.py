@@ -31,6 +31,8 @@ _STRENGTH = {"8": 1e-8, "lossy": 1e-7}  # of smoothing: the steps of 8 bit, JPEG
 _MOST_GRID = 65
 _FINER = 33  # points up to which a LUT is made twice as fine
 _EXAMINED = 33
+_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
+_PATTERN = 0.02  # the share of what stands out that a pattern of rounding has to explain
 _MANY = 80  # points from which on neighbours are simply averaged
 _SEEN = 200_000  # pixels of a witness that are compared
 
@@ -101,7 +103,6 @@ def recovered(
     display: Encoding,
     *,
     sent: Rgb | None = None,
-    out: str = "",
     grid: int = 0,
     reading: str = "",
     check: StillWanted = always_wanted,
@@ -112,7 +113,6 @@ def recovered(
         pixels: (h, w, 3) code values as they are stored, profiles ignored.
         display: in which differences are measured.
         sent: the picture of a frame carrier as it went out, code values (h, w, 3).
-        out: the depth in which the carrier went out; "" for that in which it came back.
         grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33.
         reading: an arrangement by name, where the picture's own colours mislead.
 
@@ -142,7 +142,8 @@ def recovered(
         values = nodes_of_planes(came.planes, points, found.reading, check)
     else:
         values = _rebuilt(nodes, known, came, faults, check)
-    even = _even(values, (out or came.depth) == "8", known)
+    at = _places(nodes) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
+    even = _even(values, at, known)
     table = Transform((Table3D(even),))
     witness = None
     if found.placed is not None:
@@ -238,7 +239,7 @@ def _of_nodes(found: _Found, nodes: Array, came: Came) -> tuple[list[Fault], Arr
         return [], None
     told = traces.of_nodes(nodes, found.shape, found.across)
     codes = nodes * 255
-    seam = seams(codes) if found.shape == arrange.HALD else 0.0
+    seam = seams(codes) if found.shape == arrange.HALD else 0.0  # of strips it tells nothing
     faults = of_traces(told, lossy=came.lossy, seams=seam, shift=shift(codes))
     return faults, told.where
 
@@ -297,33 +298,59 @@ def _rebuilt(
     return smoothed_nodes(nodes, known.astype(np.float64), strength or 1e-9, check)
 
 
-def _even(values: Array, rounded: bool, known: Array) -> Array:
+def _places(nodes: Array) -> Array:
+    """Return where the nodes of a carrier lay on each axis: even, or on codes of 8 bit.
+
+    A carrier of 8 bit holds its nodes rounded, or cut off as FFmpeg's `haldclutsrc` does. Rounding
+    follows the axis in a pattern of its own, which the results follow by their slope: the places are
+    those whose pattern explains what stands out from the smooth lattice.
+    """
+    n = len(nodes)
+    even = np.linspace(0, 1, n)
+    smooth = traces.smooth_of(nodes)
+    off = nodes - smooth
+    free = (nodes > _LOW) & (nodes < _HIGH)
+    best, place = _PATTERN, even
+    for codes in (np.round(even * 255), np.floor(even * 255)):
+        shift = codes / 255 - even
+        flat = np.broadcast_to(shift[:, None, None, None], (n, n, n, 1))
+        pattern = (flat - traces.smooth_of(flat))[:, 0, 0, 0]
+        cross = own = power = 0.0
+        for axis in range(3):
+            form = [1, 1, 1, 1]
+            form[axis] = n
+            told = (np.gradient(smooth, axis=axis) * (n - 1) * pattern.reshape(form))[free]
+            cross += float(told @ off[free])
+            own += float(told @ told)
+            power += float(off[free] @ off[free]) / 3
+        if own > 0 and cross > 0 and cross * cross / (own * max(power, 1e-12)) > best:
+            best, place = cross * cross / (own * power), codes / 255
+    return place
+
+
+def _even(values: Array, at: Array, known: Array) -> Array:
     """Return a lattice whose nodes lie evenly, up to 33 points twice as fine.
 
-    The codes of 8 bit carriers are rounded, so that their nodes lie a little beside the even places.
     Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
     straight lines do (posterised looks: straight lines).
     """
     from scipy.interpolate import CubicSpline, make_interp_spline
 
     n = len(values)
-    at = np.linspace(0, 1, n)
-    if rounded:
-        at = np.round(at * 255) / 255
-        if len(np.unique(at)) < n:
-            return frozen_array(values.astype(np.float32))
+    rounded = not np.array_equal(at, np.linspace(0, 1, n)) and len(np.unique(at)) == n
     many = 2 * n - 1 if n <= _FINER and known.all() else n
     if many == n and not rounded:
         return frozen_array(values.astype(np.float32))
+    if not rounded:
+        at = np.linspace(0, 1, n)
     kept, left = values[::2], values[1 : n - 1 : 2]
     cubic = CubicSpline(at[::2], kept)(at[1 : n - 1 : 2]) if n > 8 else left
     straight = make_interp_spline(at[::2], kept, k=1)(at[1 : n - 1 : 2]) if n > 8 else left
     better = float(np.abs(cubic - left).mean()) <= float(np.abs(straight - left).mean())
     out = values
     for axis in range(3):
-        spline = (
-            CubicSpline(at, out, axis=axis) if better else make_interp_spline(at, out, 1, axis=axis)
-        )
+        degree = 3 if better else 1
+        spline = make_interp_spline(at, out, degree, axis=axis)
         out = spline(np.linspace(0, 1, many))
     return frozen_array(np.clip(out, *NODE_RANGE).astype(np.float32))
 

@@ -7,6 +7,9 @@ makes of it. What follows the picture instead of the cube is a filter's, a lens'
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import lru_cache
+
 import numpy as np
 from attrs import field, frozen
 
@@ -45,14 +48,23 @@ class Traces:
 
 
 def smooth_of(lattice: Array, window: int = _WINDOW) -> Array:
-    """Return a lattice with each node from the even bend of so many around it, float64."""
-    from scipy.signal import savgol_filter
+    """Return a lattice with each node from the even bend of so many around it, float64.
 
-    window = min(window, len(lattice) - 1 + len(lattice) % 2)
+    Savitzky and Golay's smoothing along each axis in turn, by parabolas; the ends follow the last one.
+    """
+    smoother = _smoother(len(lattice), window)
     out = lattice.astype(np.float64)
     for axis in range(3):
-        out = savgol_filter(out, window, 2, axis=axis, mode="interp")
-    return out
+        out = np.moveaxis(np.tensordot(smoother, out, axes=(1, axis)), 0, axis)
+    return np.ascontiguousarray(out)
+
+
+@lru_cache(maxsize=32)
+def _smoother(n: int, window: int) -> Array:
+    from scipy.signal import savgol_filter
+
+    odd = min(window, n - 1 + n % 2)
+    return np.asarray(savgol_filter(np.eye(n), odd, 2, axis=0, mode="interp"))
 
 
 def of_nodes(lattice: Array, shape: str, across: int) -> Traces:
@@ -72,7 +84,7 @@ def of_nodes(lattice: Array, shape: str, across: int) -> Traces:
         nodes = lattice_of(np.repeat(tone[..., None], 3, -1), shape, n, across)
         return np.asarray(tone - luma(_drawn(smooth_of(nodes), shape)))
 
-    found = _wide(off, picture, smooth, unexplained)
+    found = _wide(luma(picture), picture, smooth, unexplained)
     return Traces(
         max(mixes, key=lambda m: abs(m.tones) * m.told),
         _grain(off, picture, smooth),
@@ -90,7 +102,7 @@ def of_witness(back: Rgb, made: Rgb) -> Traces:
     """Measure a picture that came back (h, w, 3) against what the LUT makes of the one that went out."""
     off = back.astype(np.float64) - made
     mix = _filtered(off, back, made)
-    found = _wide(off, back, made, lambda tone: tone)
+    found = _wide(luma(off), back, made, _beyond_colours(np.asarray(made, np.float64)))
     grain = _grain(off, back, made)
     return Traces(mix, grain, _blocks(off), *found, np.abs(off).max(-1) * 255)
 
@@ -181,30 +193,54 @@ def _blocks(off: Array) -> float:
     return most
 
 
+Unexplained = Callable[[Array], Array]  # what of a change of tone (h, w) no LUT could make
+
+
+def _beyond_colours(made: Array) -> Unexplained:
+    """Return what takes from a change of tone all that follows the colours of a picture.
+
+    Where the block that the LUT came from was altered as well, the LUT is off everywhere, by colour.
+    """
+    flat = made.reshape(-1, 3)
+    tone = luma(flat)
+    design = np.stack([np.ones(len(flat)), *flat.T, tone**2, tone**3, *(flat**2).T[::2]], -1)
+    gram = design.T @ design + 1e-6 * len(flat) * np.eye(design.shape[1])
+
+    def left_over(change: Array) -> Array:
+        weights = np.linalg.solve(gram, design.T @ change.reshape(-1))
+        return np.asarray(change - (design @ weights).reshape(change.shape))
+
+    return left_over
+
+
 def _wide(
-    off: Array, back: Array, made: Array, unexplained: object
+    change: Array, back: Array, made: Array, unexplained: Unexplained
 ) -> tuple[float, float, float, tuple[float, float]]:
-    """Return what is left over wide areas, the vignette and the local contrast in it, and how much
-    of it these explain."""
+    """Return what is left of a change over wide areas, the vignette and the local contrast in it, and how much
+    of it each explains. A vignette may have its middle anywhere."""
     from scipy import ndimage
 
-    assert callable(unexplained)
     height, width = back.shape[:2]
     reach = max(2.0, min(12.0, height / 10))
     free = ((back > _LOW) & (back < _HIGH)).all(-1)
     if free.sum() < 200:
         return 0.0, 0.0, 0.0, (0.0, 0.0)
-    left = ndimage.gaussian_filter(luma(off), reach)
-    y, x = np.mgrid[:height, :width]
-    radius = ((x + 0.5) / width - 0.5) ** 2 + ((y + 0.5) / height - 0.5) ** 2
+
+    def soft(of: Array) -> Array:
+        return np.asarray(ndimage.gaussian_filter(unexplained(of), reach)[free])
+
+    left = soft(change)
     tone = luma(np.asarray(made, np.float64))
+    y, x = np.mgrid[:height, :width]
+    x, y = (x + 0.5) / width - 0.5, (y + 0.5) / height - 0.5
+    bowl = np.stack([soft(tone * shape) for shape in (-2 * (x * x + y * y), x, y)], -1)
+    around = soft(tone - ndimage.gaussian_filter(tone, WIDE))[:, None]
+    power = max(float(left @ left), 1e-20)
     strengths, explained = [], []
-    for shape in (-2 * radius * tone, tone - ndimage.gaussian_filter(tone, WIDE)):
-        other = ndimage.gaussian_filter(unexplained(shape), reach)[free]
-        cross, own, whole = (
-            float(a @ b) for a, b in ((other, left[free]), (other, other), (left[free], left[free]))
-        )
-        strengths.append(cross / max(own, 1e-12))
-        explained.append(cross * cross / max(own * whole, 1e-20))
-    size = float(np.sqrt((left[free] ** 2).mean())) * 255
+    for shapes in (bowl, around):
+        gram = shapes.T @ shapes + 1e-12 * np.eye(shapes.shape[1])
+        found = np.linalg.solve(gram, shapes.T @ left)
+        strengths.append(float(found[0]))
+        explained.append(float(found @ (shapes.T @ left)) / power)
+    size = float(np.sqrt((left**2).mean())) * 255
     return size, strengths[0], strengths[1], (explained[0], explained[1])

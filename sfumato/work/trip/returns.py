@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Iterator
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import attrs
@@ -26,6 +28,7 @@ from sfumato.work.files import read_bytes
 
 DISPLAY = "BT.1886"
 _MOST_BYTES = 1 << 30
+_AT_ONCE = 4  # returns that are worked on together: each takes up to a few hundred megabytes
 
 
 @frozen(eq=False)
@@ -45,7 +48,6 @@ class Original:
 
     profile: bytes = attrs.field(default=b"", repr=False)
     frame: Rgb | None = attrs.field(default=None, repr=False)
-    depth: str = ""
 
 
 def read_return(path: Path) -> Return:
@@ -85,9 +87,9 @@ def read_original(path: Path) -> Original:
     back = read_return(path)
     placed = locate.found(back.pixels)
     if placed is None:
-        return Original(back.profile, depth=back.came.depth)
+        return Original(back.profile)
     x0, y0, x1, y1 = cells.picture_box(back.pixels, placed)
-    return Original(back.profile, back.pixels[y0:y1, x0:x1], back.came.depth)
+    return Original(back.profile, back.pixels[y0:y1, x0:x1])
 
 
 def recover(
@@ -111,7 +113,6 @@ def recover(
             back.came if pixels is back.pixels else attrs.evolve(back.came, planes=None),
             encoding(DISPLAY),
             sent=None if original is None else original.frame,
-            out="" if original is None else original.depth,
             grid=grid,
             check=check,
         )
@@ -138,16 +139,19 @@ def _profile_back(back: Return, original: Original) -> tuple[Rgb, list[Fault]]:
 
 
 def recover_all(
-    files: Iterable[Path],
+    files: Sequence[Path],
     original: Original | None = None,
     *,
     grid: int = 0,
     check: StillWanted = always_wanted,
 ) -> Iterator[tuple[Path, Recovered | SfumatoError]]:
-    """Recover every file in turn; one that cannot be is given back as its refusal."""
-    for file in files:
-        check()
+    """Recover every file, in their order; one that cannot be is given back as its refusal."""
+
+    def one(file: Path) -> Recovered | SfumatoError:
         try:
-            yield file, recover(read_return(file), original, grid=grid, check=check)
+            return recover(read_return(file), original, grid=grid, check=check)
         except SfumatoError as error:
-            yield file, error.alone()
+            return error.alone()
+
+    with ThreadPoolExecutor(max(1, min(len(files), os.cpu_count() or 1, _AT_ONCE))) as pool:
+        yield from zip(files, pool.map(one, files), strict=True)
