@@ -72,7 +72,8 @@ class Desk(QObject):
         self.dragging = False
         self._first = True
         self._lanes = {
-            n: Lane(n, self) for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
+            n: Lane(n, self, in_turn=n in ("thumbs", "contact", "loss"))
+            for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
         }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)

@@ -10,8 +10,9 @@ import threading
 import time
 import traceback
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, nullcontext
 from typing import Any, TypeVar
 
 from attrs import frozen
@@ -20,15 +21,23 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Cancelled, Progress
 from sfumato.work.memory import give_back
+from sfumato.work.tiles import workers
 
 T = TypeVar("T")
 Work = Callable[[Cancel], Any]
 
 
+_AT_ONCE = threading.BoundedSemaphore(max(1, workers() // 2))
+_PATIENCE = 0.02  # seconds between two looks whether work that waits is still wanted
+
+
 class Lane(QObject):
     """One worker; a new ask replaces the one that waits, and hurries the one that runs.
 
-    A patient ask lets the running one finish, so that a long drag still shows its steps.
+    A patient ask lets the running one finish, so that a long drag still shows its steps. Lanes
+    `in_turn` make what nobody's hand waits for (thumbnails, tiles, examinations): of all of them
+    half as many run at once as there are processors, so that the window, which needs the same
+    interpreter to paint, does not wait behind eight of them.
     """
 
     answered = Signal(object)
@@ -36,8 +45,9 @@ class Lane(QObject):
     crashed = Signal(str)
     _done = Signal(int, object, object)
 
-    def __init__(self, name: str, parent: QObject | None = None) -> None:
+    def __init__(self, name: str, parent: QObject | None = None, *, in_turn: bool = False) -> None:
         super().__init__(parent)
+        self._in_turn = in_turn
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
@@ -83,7 +93,8 @@ class Lane(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            answer = work(cancel)
+            with _turn(cancel) if self._in_turn else nullcontext():
+                answer = work(cancel)
         except Cancelled:
             fault = Cancelled()
         except SfumatoError as error:
@@ -120,6 +131,17 @@ class Lane(QObject):
             if self._running is not None:
                 self._running.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+@contextmanager
+def _turn(cancel: Cancel) -> Iterator[None]:
+    """Wait for a turn among the lanes that take turns, and give it back; Cancelled when dropped."""
+    while not _AT_ONCE.acquire(timeout=_PATIENCE):
+        cancel.check()
+    try:
+        yield
+    finally:
+        _AT_ONCE.release()
 
 
 @frozen(eq=False)

@@ -8,6 +8,7 @@ import pytest
 
 from sfumato.app.services.jobs import Lane, Queue
 from sfumato.core.errors import MediaError
+from sfumato.work.tiles import workers
 
 
 @pytest.fixture
@@ -92,3 +93,37 @@ def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
     qtbot.waitUntil(lambda: not queue.is_busy)
     assert done == ["long", 2, "finished"]
     queue.close()
+
+
+def test_lanes_in_turn_run_few_at_once_and_let_go_of_what_is_dropped(qtbot) -> None:
+    most = max(1, workers() // 2)
+    lanes = [Lane(f"turn {i}", in_turn=True) for i in range(most + 2)]
+    running, seen, gate = [0], [0], threading.Event()
+    lock = threading.Lock()
+
+    def work(_cancel) -> int:
+        with lock:
+            running[0] += 1
+            seen[0] = max(seen[0], running[0])
+        gate.wait(5)
+        with lock:
+            running[0] -= 1
+        return 1
+
+    answers: list[int] = []
+    for lane in lanes:
+        lane.answered.connect(answers.append)
+        lane.ask(work)
+    qtbot.waitUntil(lambda: running[0] == most)
+    quick = Lane("hand")  # what the hand waits for does not take turns
+    quick.answered.connect(answers.append)
+    quick.ask(lambda _cancel: 7)
+    qtbot.waitUntil(lambda: answers == [7])
+    waiting = next(lane for lane in reversed(lanes) if lane.is_busy)
+    waiting.drop()  # no turn was its own yet: it ends without an answer
+    gate.set()
+    qtbot.waitUntil(lambda: not any(lane.is_busy for lane in lanes))
+    qtbot.waitUntil(lambda: len(answers) == most + 2)
+    assert seen[0] <= most
+    for lane in (*lanes, quick):
+        lane.close()

@@ -276,7 +276,10 @@ class ConvertModel(QObject):
         self._outcomes: dict[Any, Outcome] = {}
         self._now: Chosen | None = None
         self._adding: list[Path] = []
-        self._lanes = {n: Lane(f"convert {n}", self) for n in ("assay", "chosen", "goal", "add")}
+        self._lanes = {
+            n: Lane(f"convert {n}", self, in_turn=n in ("assay", "goal"))
+            for n in ("assay", "chosen", "goal", "add")
+        }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
         self._lanes["assay"].answered.connect(self._on_examined)

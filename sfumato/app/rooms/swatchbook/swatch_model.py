@@ -91,7 +91,10 @@ class SwatchModel(QObject):
         self._book: Swatchbook | None = None
         self._is_open = self._is_old = False
         self._is_fresh = True  # nothing was ever chosen
-        self._lanes = {n: Lane(f"swatch {n}", self) for n in ("scan", "facts", "tiles", "sight")}
+        self._lanes = {
+            n: Lane(f"swatch {n}", self, in_turn=n in ("facts", "tiles"))
+            for n in ("scan", "facts", "tiles", "sight")
+        }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
             lane.refused.connect(notices.fault)
