@@ -200,6 +200,8 @@ def test_a_converted_profile_is_carried_back(tmp_path) -> None:
     assert [(f.key, f.mended) for f in found.faults] == [("profile_converted", True)]
     assert off(found.transform) < 0.03
     assert off(sfumato.recover(tmp_path / "b.png").transform) > 1
+    run("carrier", out, "--profile", "none", "--force")
+    assert not read_return(out).profile
 
 
 def broken_returns(folder: Path):

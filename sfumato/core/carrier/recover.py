@@ -7,18 +7,19 @@ import itertools
 import numpy as np
 from attrs import field, frozen
 
-from sfumato.core.arrays import Array, Rgb, frozen_array
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange, cells, locate, traces
 from sfumato.core.carrier.chroma import nodes_of_planes
 from sfumato.core.carrier.faults import Fault, fault, of_traces
 from sfumato.core.carrier.frame import WRAPPED, nodes_of
 from sfumato.core.carrier.locate import Placed
+from sfumato.core.carrier.rebuild import evened, places, rebuilt
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.difference import Difference, difference_of
-from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed_nodes
+from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.recast import sampled
-from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
+from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import assay
 from sfumato.core.measure.checks.carrier import seams, shift
@@ -27,13 +28,8 @@ from sfumato.core.measure.checks.findings import Level, Stored
 Planes = tuple[Array, Array, Array]  # Y (h, w), Cb and Cr as large as they are stored
 HALD, STRIP, FRAME = "hald", "strip", "frame"
 _LIKE = 0.72  # the share of a carrier's spread that follows its inputs; pictures: under 0.6
-_STRENGTH = {"8": 1e-8, "lossy": 1e-7}  # of smoothing: the steps of 8 bit, JPEG
 _MOST_GRID = 65
-_FINER = 33  # points up to which a LUT is made twice as fine
 _EXAMINED = 33
-_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
-_PATTERN = 0.02  # the share of what stands out that a pattern of rounding has to explain
-_MANY = 80  # points from which on neighbours are simply averaged
 _SEEN = 200_000  # pixels of a witness that are compared
 
 
@@ -141,9 +137,10 @@ def recovered(
     if came.planes is not None and found.shape and not found.is_turned:
         values = nodes_of_planes(came.planes, points, found.reading, check)
     else:
-        values = _rebuilt(nodes, known, came, faults, check)
-    at = _places(nodes) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
-    even = _even(values, at, known)
+        amounts = {f.key: f.amount for f in faults}
+        values = rebuilt(nodes, known, amounts, lossy=came.lossy, check=check)
+    at = places(nodes) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
+    even = evened(values, at, known)
     table = Transform((Table3D(even),))
     witness = None
     if found.placed is not None:
@@ -277,82 +274,6 @@ def _depth_fault(nodes: Array, came: Came) -> Fault | None:
     if not on:
         return None
     return fault("8_bit", 8, "bit", "The values stand on the steps of 8 bit.", mended=True)
-
-
-def _rebuilt(
-    nodes: Array, known: Array, came: Came, faults: list[Fault], check: StillWanted
-) -> Array:
-    """Return the smooth lattice behind what came back; the nodes themselves where nothing marred them."""
-    keys = {f.key: f.amount for f in faults}
-    strength = 0.0
-    if came.lossy:
-        strength = _STRENGTH["lossy"]
-    elif "8_bit" in keys:
-        strength = _STRENGTH["8"]
-    if "grain" in keys:
-        strength = max(strength, 5e-8 * keys["grain"])
-    if strength == 0 and known.all():
-        return nodes
-    if len(nodes) > _MANY and known.all():  # so many nodes even out by themselves
-        return traces.smooth_of(nodes, 5)
-    return smoothed_nodes(nodes, known.astype(np.float64), strength or 1e-9, check)
-
-
-def _places(nodes: Array) -> Array:
-    """Return where the nodes of a carrier lay on each axis: even, or on codes of 8 bit.
-
-    A carrier of 8 bit holds its nodes rounded, or cut off as FFmpeg's `haldclutsrc` does. Rounding
-    follows the axis in a pattern of its own, which the results follow by their slope: the places are
-    those whose pattern explains what stands out from the smooth lattice.
-    """
-    n = len(nodes)
-    even = np.linspace(0, 1, n)
-    smooth = traces.smooth_of(nodes)
-    off = nodes - smooth
-    free = (nodes > _LOW) & (nodes < _HIGH)
-    best, place = _PATTERN, even
-    for codes in (np.round(even * 255), np.floor(even * 255)):
-        shift = codes / 255 - even
-        flat = np.broadcast_to(shift[:, None, None, None], (n, n, n, 1))
-        pattern = (flat - traces.smooth_of(flat))[:, 0, 0, 0]
-        cross = own = power = 0.0
-        for axis in range(3):
-            form = [1, 1, 1, 1]
-            form[axis] = n
-            told = (np.gradient(smooth, axis=axis) * (n - 1) * pattern.reshape(form))[free]
-            cross += float(told @ off[free])
-            own += float(told @ told)
-            power += float(off[free] @ off[free]) / 3
-        if own > 0 and cross > 0 and cross * cross / (own * max(power, 1e-12)) > best:
-            best, place = cross * cross / (own * power), codes / 255
-    return place
-
-
-def _even(values: Array, at: Array, known: Array) -> Array:
-    """Return a lattice whose nodes lie evenly, up to 33 points twice as fine.
-
-    Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
-    straight lines do (posterised looks: straight lines).
-    """
-    from scipy.interpolate import CubicSpline, make_interp_spline
-
-    n = len(values)
-    rounded = not np.array_equal(at, np.linspace(0, 1, n)) and len(np.unique(at)) == n
-    many = 2 * n - 1 if n <= _FINER and known.all() else n
-    if many == n and not rounded:
-        return frozen_array(values.astype(np.float32))
-    if not rounded:
-        at = np.linspace(0, 1, n)
-    kept, left = values[::2], values[1 : n - 1 : 2]
-    cubic = CubicSpline(at[::2], kept)(at[1 : n - 1 : 2]) if n > 8 else left
-    straight = make_interp_spline(at[::2], kept, k=1)(at[1 : n - 1 : 2]) if n > 8 else left
-    better = float(np.abs(cubic - left).mean()) <= float(np.abs(straight - left).mean())
-    out = values
-    for axis in range(3):
-        degree = 3 if better else 1
-        spline = make_interp_spline(at, out, degree, axis=axis)
-        out = spline(np.linspace(0, 1, many))
-    return frozen_array(np.clip(out, *NODE_RANGE).astype(np.float32))
 
 
 _LOOK_FAULTS = {"range out": "legal_range", "gamma": "gamma_twice", "colourless": "monochrome"}

@@ -11,14 +11,14 @@ from attrs import field, frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.carrier.frame import MOST_SIDE, Plan, composed
-from sfumato.core.colour.encodings import encodings
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError, ValueRefused
 from sfumato.core.lut.table import lattice_colours
 from sfumato.media.parts.contract import MediaSpec, Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import write_bytes
 
-DEPTHS = ("8", "16", "16f", "32f")
+NO_PROFILE = "none"  # beside a frame, whose own would be used otherwise
 SUFFIXES = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".exr")
 _HELD = {
     "png": ("8", "16"),
@@ -39,8 +39,8 @@ class Carrier:
         points: nodes a side: the square of a HALD's level.
         layout: HALD, one of LAYOUTS, or WRAPPED beside a frame.
         cell: pixels a side of each node beside a frame.
-        depth: one of DEPTHS, "" for the usual one of the file's kind.
-        profile: an encoding that the file says it is in, "" for none.
+        depth: 8, 16, 16f or 32f, "" for the usual one of the file's kind.
+        profile: an encoding that the file says it is in; "" for the frame's own, NO_PROFILE for none.
     """
 
     points: int = 64
@@ -137,16 +137,19 @@ def write_carrier(
         SfumatoError: the file's kind cannot hold it, is there already, or cannot be written.
     """
     spec = _spec(path)
+    encoded = spec.write
+    assert encoded is not None
     depth = depth_for(path, carrier.depth)
     profile = carrier.profile
-    if profile and profile not in encodings():
-        raise ValueRefused(f"there is no encoding {profile!r}", hint=", ".join(encodings()))
-    if not profile and frame is not None:
+    if profile == NO_PROFILE:
+        profile = ""
+    elif profile:
+        profile = encoding(profile).name
+    elif frame is not None:
         profile = frame.facts.encoding or ""
     values, plan = neutral(carrier, None if frame is None else frame.as_float())
-    saving = Saving(profile if profile != "none" else "", quality=100)
-    assert spec.write is not None
-    data = spec.write(_pixels(values, depth), saving)
+    saving = Saving(profile, quality=100)
+    data = encoded(_pixels(values, depth), saving)
     write_bytes(path, data, force=force)
     remarks = spec.unkept(saving)
     return Sent(path, carrier, (values.shape[1], values.shape[0]), len(data), plan, tuple(remarks))

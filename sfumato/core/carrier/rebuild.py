@@ -1,0 +1,103 @@
+"""The lattice behind nodes that came back: without steps and noise, and evenly placed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from sfumato.core.arrays import Array, frozen_array
+from sfumato.core.carrier import traces
+from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed_nodes
+from sfumato.core.lut.table import NODE_RANGE
+
+_STEPS, _LOSSY, _GRAIN = 1e-8, 1e-7, 5e-8  # strengths of smoothing: 8 bit, JPEG, a code of grain
+_FINER = 33  # points up to which a LUT is made twice as fine
+_MANY = 80  # points from which on neighbours are simply averaged
+_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
+_PATTERN = 0.02  # the share of what stands out that a pattern of rounding has to explain
+
+
+def rebuilt(
+    nodes: Array,
+    known: Array,
+    amounts: Mapping[str, float],
+    *,
+    lossy: bool,
+    check: StillWanted = always_wanted,
+) -> Array:
+    """Return the smooth lattice behind what came back; the nodes themselves where nothing marred them.
+
+    Args:
+        nodes: [r, g, b, 3]; known: [r, g, b], false where a node is cut off.
+        amounts: of the faults that were found, by key.
+    """
+    strength = 0.0
+    if lossy:
+        strength = _LOSSY
+    elif "8_bit" in amounts:
+        strength = _STEPS
+    if "grain" in amounts:
+        strength = max(strength, _GRAIN * amounts["grain"])
+    if strength == 0 and known.all():
+        return nodes
+    if len(nodes) > _MANY and known.all():  # so many nodes even out by themselves
+        return traces.smooth_of(nodes, 5)
+    return smoothed_nodes(nodes, known.astype(np.float64), strength or 1e-9, check)
+
+
+def places(nodes: Array) -> Array:
+    """Return where the nodes of a carrier lay on each axis: even, or on codes of 8 bit.
+
+    A carrier of 8 bit holds its nodes rounded, or cut off as FFmpeg's `haldclutsrc` does. Rounding
+    follows the axis in a pattern of its own, which the results follow by their slope: the places are
+    those whose pattern explains what stands out from the smooth lattice.
+    """
+    n = len(nodes)
+    even = np.linspace(0, 1, n)
+    smooth = traces.smooth_of(nodes)
+    off = nodes - smooth
+    free = (nodes > _LOW) & (nodes < _HIGH)
+    best, place = _PATTERN, even
+    for codes in (np.round(even * 255), np.floor(even * 255)):
+        shift = codes / 255 - even
+        flat = np.broadcast_to(shift[:, None, None, None], (n, n, n, 1))
+        pattern = (flat - traces.smooth_of(flat))[:, 0, 0, 0]
+        cross = own = power = 0.0
+        for axis in range(3):
+            form = [1, 1, 1, 1]
+            form[axis] = n
+            told = (np.gradient(smooth, axis=axis) * (n - 1) * pattern.reshape(form))[free]
+            cross += float(told @ off[free])
+            own += float(told @ told)
+            power += float(off[free] @ off[free]) / 3
+        if own > 0 and cross > 0 and cross * cross / (own * max(power, 1e-12)) > best:
+            best, place = cross * cross / (own * power), codes / 255
+    return place
+
+
+def evened(values: Array, at: Array, known: Array) -> Array:
+    """Return a lattice whose nodes lie evenly, up to 33 points twice as fine.
+
+    Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
+    straight lines do (posterised looks: straight lines).
+    """
+    from scipy.interpolate import CubicSpline, make_interp_spline
+
+    n = len(values)
+    rounded = not np.array_equal(at, np.linspace(0, 1, n)) and len(np.unique(at)) == n
+    many = 2 * n - 1 if n <= _FINER and known.all() else n
+    if many == n and not rounded:
+        return frozen_array(values.astype(np.float32))
+    if not rounded:
+        at = np.linspace(0, 1, n)
+    kept, left = values[::2], values[1 : n - 1 : 2]
+    cubic = CubicSpline(at[::2], kept)(at[1 : n - 1 : 2]) if n > 8 else left
+    straight = make_interp_spline(at[::2], kept, k=1)(at[1 : n - 1 : 2]) if n > 8 else left
+    better = float(np.abs(cubic - left).mean()) <= float(np.abs(straight - left).mean())
+    out = values
+    for axis in range(3):
+        degree = 3 if better else 1
+        spline = make_interp_spline(at, out, degree, axis=axis)
+        out = spline(np.linspace(0, 1, many))
+    return frozen_array(np.clip(out, *NODE_RANGE).astype(np.float32))
