@@ -44,7 +44,8 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     application = QApplication([])
     theme.install(application)
     ports = ports or StandInPorts()
-    window = MainWindow(Settings(folder / "s.ini"), ports, DEMO, RESTS if fast else None)
+    demo = getattr(ports, "demo", DEMO)  # random use works on a copy: results lie beside it
+    window = MainWindow(Settings(folder / "s.ini"), ports, demo, RESTS if fast else None)
     window.resize(1280, 800)
     window.show()
     return application, Hand(window, ports)
