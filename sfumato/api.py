@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.carrier.recover import Recovered
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.encodings import convert as _convert
 from sfumato.core.colour.encodings import encodings as encodings
@@ -20,6 +19,9 @@ from sfumato.core.glaze import glazes as _glazes
 from sfumato.core.lut.difference import Difference, cube_colours, difference
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.study import Study
+
+if TYPE_CHECKING:
+    from sfumato.core.carrier.recover import Recovered
 
 
 def read(path: str | Path) -> Transform:

@@ -17,6 +17,7 @@ from sfumato.cli.options import (
     guarded,
     json_option,
     one_line,
+    reading_option,
     said,
     told,
 )
@@ -87,7 +88,7 @@ def carrier(
     sent = write_carrier(target, made, still, force=force)
     said(target, sent.remarks)
     width, height = sent.size
-    click.echo(one_line(f"{target}: {width} × {height} pixels, {sent.bytes / 1e6:.1f} MB"))
+    click.echo(one_line(f"{target}: {width} × {height} pixels, {sent.bytes / 1e3:,.0f} kB"))
 
 
 @click.command()
@@ -95,6 +96,7 @@ def carrier(
 @click.option("--of", "original", type=PathArgument, help="The carrier that went out.")
 @click.option("--grid", type=click.IntRange(2, 129), help="Points a side, 2 to 129.")
 @format_option
+@reading_option
 @force_option
 @json_option
 @guarded
@@ -103,6 +105,7 @@ def recover(
     original: Path | None,
     grid: int | None,
     key: str | None,
+    reading: str,
     force: bool,
     as_json: bool,
 ) -> None:
@@ -133,7 +136,7 @@ def recover(
     answers: list[dict[str, Any]] = []
     taken: set[Path] = set()
     failed = 0
-    for file, found in recover_all(sources, sent, grid=grid or 0):
+    for file, found in recover_all(sources, sent, grid=grid or 0, reading=reading):
         if isinstance(found, SfumatoError):
             failed += 1
             told(found.sentence())
@@ -199,7 +202,7 @@ def _print(file: Path, out: Path, found: Any) -> None:
     kind = {"hald": "HALD", "strip": "strip", "frame": "frame carrier"}[found.kind]
     click.echo(one_line(f"{file}: {kind} of {found.points} points -> {out}"))
     for fault in found.faults:
-        mended = " (mended here)" if fault.mended else ""
+        mended = " (made good here, as far as that goes)" if fault.mended else ""
         click.echo(one_line(f"  {fault.key}: {fault.words}{mended} {fault.avoid}"))
     if not found.faults:
         click.echo("  came back clean")

@@ -72,7 +72,7 @@ class Desk(QObject):
         self.dragging = False
         self._first = True
         self._lanes = {
-            n: Lane(n, self, in_turn=n in ("thumbs", "contact", "loss"))
+            n: Lane(n, self, in_turn=n in ("thumbs", "contact"))
             for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
         }
         for lane in self._lanes.values():

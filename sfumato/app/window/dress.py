@@ -26,6 +26,7 @@ class Dress(QObject):
 
     def add(self, *parts: QWidget) -> None:
         """Dress parts of the window from now on; none lies in another."""
+        self._parts = [p for p in self._parts if isValid(p)]  # menus and sheets come and go
         for part in parts:
             self._parts.append(part)
             part.installEventFilter(self)
@@ -37,9 +38,8 @@ class Dress(QObject):
         palette = QPalette(self._window.palette())
         palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
         self._window.setPalette(palette)
-        self._parts = [p for p in self._parts if isValid(p)]
         for part in self._parts:
-            if part.isVisible():
+            if isValid(part) and part.isVisible():
                 part.setStyleSheet(theme.sheet())
         for widget in QApplication.allWidgets():
             widget.update()

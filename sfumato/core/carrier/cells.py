@@ -7,9 +7,7 @@ import numpy as np
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier.locate import Placed, upright
 
-_INNER = (
-    0.5  # the share of a cell's side that is read: what lies around is blurred into its neighbours
-)
+_INNER = 0.5  # the share of a cell's side that is read: its rim is blurred into its neighbours
 
 
 def read(pixels: Rgb, placed: Placed) -> Array:

@@ -10,6 +10,7 @@ from sfumato.core.carrier.traces import Traces
 
 # Limits, set on twenty looks (identity, negative, monochrome, posterised, clipped …), clean and altered.
 _MIXED, _TOLD = 0.04, 0.3  # clean: under 0.01 where more than 0.3 is told
+_MIXED_LOSSY = 0.07  # JPEG at quality 90: up to 0.04
 _COLOURS_APART = 0.25  # 4:2:0 mixes half of the other side's colour and none of its tones
 _GRAIN = 0.5  # codes; clean 8 bit: up to 0.42
 _LEFT = 0.6  # codes over wide areas; clean: up to 0.25, posterised 1.2
@@ -27,7 +28,7 @@ class Fault:
     unit: str
     words: str
     avoid: str  # what to do in the other program
-    mended: bool = False  # whether the result is free of it all the same
+    mended: bool = False  # whether the result was made good for it, as far as that goes
 
 
 _AVOID = {
@@ -43,14 +44,12 @@ _AVOID = {
     "shifted": "Do not crop, turn or straighten the carrier.",
     "cropped": "Leave the whole carrier in the picture.",
     "8_bit": "Save with 16 bit.",
-    "dithered": "Switch dithering off, or save with 16 bit.",
     "clipped": "Lower the exposure there a little if the ends should not clip.",
     "legal_range": "Export with full range (0 to 255).",
     "gamma_twice": "Check the profile in which the carrier is opened and saved.",
     "monochrome": "If colour was meant, check that the effect is switched off.",
     "profile_converted": "Save in the profile in which the carrier went out, without conversion.",
 }
-KEYS = tuple(_AVOID)
 
 
 def fault(key: str, amount: float, unit: str, words: str, *, mended: bool = False) -> Fault:
@@ -83,14 +82,14 @@ def of_traces(
 
 
 def _mixed(found: Traces, *, lossy: bool) -> Iterator[Fault]:
-    mix = found.mix
+    mix, least = found.mix, _MIXED_LOSSY if lossy else _MIXED
     if mix.colours - max(mix.tones, 0) > _COLOURS_APART:
         words = f"Colours run {100 * mix.colours:.0f} % into their neighbours, tones do not."
         yield fault("chroma_subsampled", mix.colours, "share", words)
-    elif mix.tones < -_MIXED - (0.03 if lossy else 0):
+    elif mix.tones < -least:
         words = f"Edges overshoot by {-100 * mix.tones:.0f} %: the picture was sharpened."
         yield fault("sharpened", -mix.tones, "share", words)
-    elif mix.tones > _MIXED + (0.03 if lossy else 0):
+    elif mix.tones > least:
         words = f"Pixels hold {100 * mix.tones:.0f} % of their neighbours: blurred, or resized and back."
         yield fault("blurred", mix.tones, "share", words)
 

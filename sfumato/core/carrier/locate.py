@@ -23,7 +23,7 @@ from sfumato.core.luma import luma
 
 _START = np.array(GUARD[1:6], np.float64)  # dark runs and what lies between them
 _LEAST_UNIT, _ROWS = 2.4, 2  # pixels; every second row is looked at
-_TURNS = tuple((turns, flipped) for flipped in (False, True) for turns in range(4))
+TURNS = tuple((turns, flipped) for flipped in (False, True) for turns in range(4))
 
 
 @frozen
@@ -58,7 +58,7 @@ def found(pixels: Array) -> Placed | None:
     Both bars have to be read with their checksums, and to say the same.
     """
     tones = luma(pixels).astype(np.float32)
-    for part, (turns, flipped) in itertools.product(range(3), _TURNS):
+    for part, (turns, flipped) in itertools.product(range(3), TURNS):
         placed = _upright_found(upright(tones, turns, flipped), part)
         if placed is not None:
             plan, scale, shift = placed

@@ -14,7 +14,6 @@ from sfumato.core.lut.table import NODE_RANGE
 _STEPS, _LOSSY, _GRAIN = 1e-8, 1e-7, 5e-8  # strengths of smoothing: 8 bit, JPEG, a code of grain
 _FINER = 33  # points up to which a LUT is made twice as fine
 _MANY = 80  # points from which on neighbours are simply averaged
-_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
 _PATTERN = 0.02  # the share of what stands out that a pattern of rounding has to explain
 
 
@@ -57,7 +56,7 @@ def places(nodes: Array) -> Array:
     even = np.linspace(0, 1, n)
     smooth = traces.smooth_of(nodes)
     off = nodes - smooth
-    free = (nodes > _LOW) & (nodes < _HIGH)
+    free = (nodes > traces.LOW) & (nodes < traces.HIGH)
     best, place = _PATTERN, even
     for codes in (np.round(even * 255), np.floor(even * 255)):
         shift = codes / 255 - even
@@ -82,7 +81,7 @@ def evened(values: Array, at: Array, known: Array) -> Array:
     Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
     straight lines do (posterised looks: straight lines).
     """
-    from scipy.interpolate import CubicSpline, make_interp_spline
+    from scipy.interpolate import make_interp_spline
 
     n = len(values)
     rounded = not np.array_equal(at, np.linspace(0, 1, n)) and len(np.unique(at)) == n
@@ -91,13 +90,14 @@ def evened(values: Array, at: Array, known: Array) -> Array:
         return frozen_array(values.astype(np.float32))
     if not rounded:
         at = np.linspace(0, 1, n)
-    kept, left = values[::2], values[1 : n - 1 : 2]
-    cubic = CubicSpline(at[::2], kept)(at[1 : n - 1 : 2]) if n > 8 else left
-    straight = make_interp_spline(at[::2], kept, k=1)(at[1 : n - 1 : 2]) if n > 8 else left
-    better = float(np.abs(cubic - left).mean()) <= float(np.abs(straight - left).mean())
+
+    def missed(degree: int) -> float:
+        spline = make_interp_spline(at[::2], values[::2], degree)
+        return float(np.abs(spline(at[1 : n - 1 : 2]) - values[1 : n - 1 : 2]).mean())
+
+    degree = 3 if n > 8 and missed(3) <= missed(1) else 1
     out = values
     for axis in range(3):
-        degree = 3 if better else 1
         spline = make_interp_spline(at, out, degree, axis=axis)
         out = spline(np.linspace(0, 1, many))
     return frozen_array(np.clip(out, *NODE_RANGE).astype(np.float32))

@@ -41,9 +41,7 @@ class Came:
     lossy: bool = False
     stated: str = ""  # the arrangement that it names
     sampling: str = ""  # of a JPEG's colours
-    planes: Planes | None = field(
-        default=None, repr=False
-    )  # of a JPEG, where colours are sampled less
+    planes: Planes | None = field(default=None, repr=False)  # where colours are sampled less
 
 
 @frozen(eq=False)
@@ -173,37 +171,54 @@ def recovered(
 
 
 def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
-    """Find what kind of carrier a picture holds."""
-    placed = None if reading else locate.found(pixels)
+    """Find what kind of carrier a picture holds.
+
+    What is plainly a picture of nodes is not searched for bars: that goes through it two dozen times.
+    """
+    fits = bool(arrange.shapes_of(pixels.shape[1], pixels.shape[0]))
+    nodes = _nodes_found(pixels, came, reading, 0, flipped=False) if fits else None
+    if nodes is not None:
+        return nodes
+    placed = locate.found(pixels)
     if placed is not None:
-        nodes = nodes_of(placed.plan, cells.read(pixels, placed))
+        read = nodes_of(placed.plan, cells.read(pixels, placed))
         name = "tiles" if placed.plan.layout == WRAPPED else placed.plan.layout
-        return _Found(FRAME, name, np.array(nodes, np.float64), placed=placed)
-    if arrange.shapes_of(pixels.shape[1], pixels.shape[0]):
-        for turns, flipped in itertools.product(range(4), (False, True)):
-            turned = locate.upright(pixels, turns, flipped)
-            if not arrange.shapes_of(turned.shape[1], turned.shape[0]):
-                continue
-            taken = arrange.taken(turned, came.stated, reading)
-            if reading or likeness(taken.lattice) > _LIKE:
-                remarks = taken.remarks
-                if turns or flipped:
-                    remarks = (*remarks, "the picture had been turned")
-                kind = HALD if taken.shape == arrange.HALD else STRIP
-                nodes = np.array(taken.lattice, np.float64)
-                plain = taken.shape
-                is_turned = bool(turns or flipped)
-                return _Found(
-                    kind, taken.name, nodes, plain, taken.across, None, is_turned, remarks
-                )
+        return _Found(FRAME, name, np.array(read, np.float64), placed=placed)
+    size = f"{pixels.shape[1]} × {pixels.shape[0]}"
+    for turns, flipped in locate.TURNS[1:]:
+        nodes = _nodes_found(pixels, came, reading, turns, flipped=flipped)
+        if nodes is not None:
+            return nodes
+    if fits:
         raise FormatError(
-            f"the picture has the size of a carrier ({pixels.shape[1]} × {pixels.shape[0]}), but its "
-            "colours do not follow one",
+            f"the picture has the size of a carrier ({size}), but its colours do not follow one",
             hint="choose the picture that went out as a carrier and came back",
         )
     raise FormatError(
-        f"no carrier is in this picture of {pixels.shape[1]} × {pixels.shape[0]} pixels",
+        f"no carrier is in this picture of {size} pixels",
         hint="looked for a HALD, a strip, tiles, and the bars of a frame carrier; was it cropped away?",
+    )
+
+
+def _nodes_found(
+    pixels: Rgb, came: Came, reading: str, turns: int, *, flipped: bool
+) -> _Found | None:
+    """Take a picture for nodes after turning it; None when its size or its colours are not such."""
+    turned = locate.upright(pixels, turns, flipped)
+    if not arrange.shapes_of(turned.shape[1], turned.shape[0]):
+        return None
+    taken = arrange.taken(turned, came.stated, reading)
+    if not reading and likeness(taken.lattice) <= _LIKE:
+        return None
+    is_turned = bool(turns or flipped)
+    return _Found(
+        HALD if taken.shape == arrange.HALD else STRIP,
+        taken.name,
+        np.array(taken.lattice, np.float64),
+        taken.shape,
+        taken.across,
+        is_turned=is_turned,
+        remarks=(*taken.remarks, "the picture had been turned") if is_turned else taken.remarks,
     )
 
 
@@ -245,7 +260,7 @@ def _of_file(found: _Found, came: Came) -> list[Fault]:
     """Return what the file itself says."""
     if not came.lossy:
         return []
-    faults = [fault("jpeg", 1, "", "The file was compressed with losses (JPEG).", mended=True)]
+    faults = [fault("jpeg", 1, "", "The file was compressed with losses.", mended=True)]
     if came.sampling not in ("", "4:4:4"):
         words = f"Colours are stored at less than full size ({came.sampling})."
         planes = came.planes is not None and bool(found.shape) and not found.is_turned

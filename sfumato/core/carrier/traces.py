@@ -17,7 +17,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier.arrange import HALD, arranged, lattice_of
 from sfumato.core.luma import luma
 
-_LOW, _HIGH = 0.012, 0.988  # beyond these a value may be clipped
+LOW, HIGH = 0.012, 0.988  # beyond these a value may be clipped
 _NEAR = np.arange(2, 8)  # planes from which the outermost is foretold
 _WINDOW = 7  # nodes over which a look is taken to bend evenly
 FINE, WIDE = 1.0, 25.0  # pixels: radii of sharpening and of local contrast
@@ -112,7 +112,7 @@ def _filtered(off: Array, back: Array, made: Array) -> Mix:
     from scipy import ndimage
 
     detail = ndimage.gaussian_filter(made, (FINE, FINE, 0)) - made
-    free = (back > _LOW).all(-1) & (back < _HIGH).all(-1)
+    free = (back > LOW).all(-1) & (back < HIGH).all(-1)
     tone, rest = luma(detail), luma(off)
     colours, others = detail[..., ::2] - tone[..., None], off[..., ::2] - rest[..., None]
     shares = []
@@ -149,8 +149,8 @@ def mixing(runs: Array) -> Mix:
         own = runs[:, 1:] if side == 0 else runs[:, :-1, ::-1]
         other = runs[:, :-1, -1] if side == 0 else runs[:, 1:, 0]
         near = own[:, :, _NEAR]
-        free = (own[:, :, 0] > _LOW) & (own[:, :, 0] < _HIGH)
-        free &= ((near > _LOW) & (near < _HIGH)).all(2)
+        free = (own[:, :, 0] > LOW) & (own[:, :, 0] < HIGH)
+        free &= ((near > LOW) & (near < HIGH)).all(2)
         free &= np.abs(np.diff(near, 2, axis=2)).max(2) < 3 / 255
         off = own[:, :, 0] - np.einsum("k,rskc->rsc", weights, near)
         jump = other - own[:, :, 0]
@@ -172,7 +172,7 @@ def _grain(off: Array, back: Array, made: Array) -> float:
 
     high = off - ndimage.gaussian_filter(off, (FINE, FINE, 0))
     even = np.abs(made - ndimage.gaussian_filter(made, (FINE, FINE, 0))) < 0.01
-    quiet = even & (back > _LOW) & (back < _HIGH)
+    quiet = even & (back > LOW) & (back < HIGH)
     if quiet.sum() < 200:
         return 0.0
     passed = 0.92  # the share of a white grain that the difference from its blur keeps
@@ -222,7 +222,7 @@ def _wide(
 
     height, width = back.shape[:2]
     reach = max(2.0, min(12.0, height / 10))
-    free = ((back > _LOW) & (back < _HIGH)).all(-1)
+    free = ((back > LOW) & (back < HIGH)).all(-1)
     if free.sum() < 200:
         return 0.0, 0.0, 0.0, (0.0, 0.0)
 

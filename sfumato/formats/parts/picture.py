@@ -39,6 +39,7 @@ class Pixels:
     remarks: tuple[str, ...] = ()
     stated: str = ""  # the arrangement that the file names
     sampling: str = ""  # of a JPEG's colours
+    ignored: tuple[str, ...] = ()  # what to say where the numbers are taken for nodes
 
 
 def sniff(head: bytes) -> Sniff:
@@ -87,12 +88,13 @@ def decoded(data: bytes, check: SizeRule = _checked) -> Pixels:
     remarks = ["the alpha channel was left out"] if pixels.shape[-1] == 4 else []
     if name == "EXR":
         remarks += exr.remarks(found.header)
+    ignored = []
     if (name == "PNG" and b"iCCP" in data[:4096]) or (
         name == "JPEG" and b"ICC_PROFILE" in data[:65536]
     ):
-        remarks.append("the embedded colour profile was ignored: the numbers are code values")
+        ignored.append("the embedded colour profile was ignored: the numbers are code values")
     if name == "JPEG":
-        remarks.append("the JPEG compression has altered the values")
+        ignored.append("the JPEG compression has altered the values")
     with np.errstate(all="ignore"):
         values = np.ascontiguousarray(pixels[..., :3], np.float32)
     if found.depth in _PEAK:
@@ -112,6 +114,7 @@ def decoded(data: bytes, check: SizeRule = _checked) -> Pixels:
         tuple(remarks),
         _stated(found, name),
         str(found.header.get("sampling", "")),
+        tuple(ignored),
     )
 
 
@@ -163,7 +166,7 @@ def read(data: bytes, reading: str = "") -> Read:
     taken = arrange.taken(pixels.values, pixels.stated, reading)
     return Read(
         Transform((Table3D(np.ascontiguousarray(taken.lattice)),)),
-        (*pixels.remarks, *taken.remarks),
+        (*pixels.remarks, *pixels.ignored, *taken.remarks),
         key="hald" if taken.name == arrange.HALD else "strip",
         reading=taken.name,
         readings=taken.names,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import zlib
 from pathlib import Path
 
@@ -14,19 +15,14 @@ from sfumato.core.carrier.frame import MOST_SIDE, Plan, composed
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError, ValueRefused
 from sfumato.core.lut.table import lattice_colours
+from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.media.parts.contract import MediaSpec, Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import write_bytes
 
 NO_PROFILE = "none"  # beside a frame, whose own would be used otherwise
 SUFFIXES = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".exr")
-_HELD = {
-    "png": ("8", "16"),
-    "tiff": ("8", "16", "32f"),
-    "jpeg": ("8",),
-    "exr": ("16f", "32f"),
-}
-_USUAL_DEPTH = {"png": "16", "tiff": "16", "jpeg": "8", "exr": "32f"}
+_KINDS = ("png", "tiff", "jpeg", "exr")
 _POINTS = range(2, 257)
 _FRAME_POINTS = (4, 64)
 
@@ -51,7 +47,7 @@ class Carrier:
 
     def __attrs_post_init__(self) -> None:
         hald = self.layout == arrange.HALD
-        if self.points not in _POINTS or (hald and int(self.points**0.5) ** 2 != self.points):
+        if self.points not in _POINTS or (hald and math.isqrt(self.points) ** 2 != self.points):
             raise ValueRefused(
                 f"a carrier of {self.points} points cannot be made",
                 hint="a HALD has level 2 to 16, a strip 2 to 129 points",
@@ -96,7 +92,7 @@ def neutral(carrier: Carrier, frame: Rgb | None = None) -> tuple[Rgb, Plan | Non
 
 def _spec(path: Path) -> MediaSpec:
     spec = by_suffix(path.name)
-    if spec is None or spec.write is None or spec.key not in _HELD:
+    if spec is None or spec.write is None or spec.key not in _KINDS:
         raise MediaError(
             "carriers are PNG, TIFF, JPEG or EXR files",
             hint=f"end the name with one of {' '.join(SUFFIXES)}",
@@ -112,13 +108,15 @@ def depth_for(path: Path, depth: str) -> str:
         MediaError: the file's kind does not hold it.
     """
     spec = _spec(path)
-    if depth and depth not in _HELD[spec.key]:
+    held = [d for d, words in DEPTH_WORDS.items() if words in spec.depths]
+    if depth and depth not in held:
         raise MediaError(
-            f"a {spec.title} does not hold {depth.replace('f', ' bit float')}",
-            hint=f"it holds {', '.join(_HELD[spec.key])}",
+            f"a {spec.title} does not hold {DEPTH_WORDS.get(depth, depth)}",
+            hint=f"it holds {', '.join(DEPTH_WORDS[d] for d in held)}",
             where=str(path),
         )
-    return depth or _USUAL_DEPTH[spec.key]
+    whole = [d for d in held if not d.endswith("f")]
+    return depth or (whole or held)[-1]
 
 
 def _pixels(values: Rgb, depth: str) -> Array:

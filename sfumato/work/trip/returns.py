@@ -65,8 +65,7 @@ def read_return(path: Path) -> Return:
     if found.sampling not in ("", "4:4:4"):
         planes = jpeg.planes(data)
     came = Came(found.depth, found.lossy, found.stated, found.sampling, planes)
-    said = tuple(r for r in found.remarks if "profile was ignored" not in r and "JPEG" not in r)
-    return Return(path, found.values, came, _profile(data), said)
+    return Return(path, found.values, came, _profile(data), found.remarks)
 
 
 def _profile(data: bytes) -> bytes:
@@ -97,6 +96,7 @@ def recover(
     original: Original | None = None,
     *,
     grid: int = 0,
+    reading: str = "",
     check: StillWanted = always_wanted,
 ) -> Recovered:
     """Make a LUT of a picture that came back; codes are brought back to the profile that went out.
@@ -114,6 +114,7 @@ def recover(
             encoding(DISPLAY),
             sent=None if original is None else original.frame,
             grid=grid,
+            reading=reading,
             check=check,
         )
     except FormatError as error:
@@ -143,13 +144,14 @@ def recover_all(
     original: Original | None = None,
     *,
     grid: int = 0,
+    reading: str = "",
     check: StillWanted = always_wanted,
 ) -> Iterator[tuple[Path, Recovered | SfumatoError]]:
     """Recover every file, in their order; one that cannot be is given back as its refusal."""
 
     def one(file: Path) -> Recovered | SfumatoError:
         try:
-            return recover(read_return(file), original, grid=grid, check=check)
+            return recover(read_return(file), original, grid=grid, reading=reading, check=check)
         except SfumatoError as error:
             return error.alone()
 
