@@ -15,6 +15,7 @@ from __future__ import annotations
 
 # A summary is a sentence: what is longer holds a value out of a damaged file.
 LONGEST = 600
+_LONGEST_HINT = 300  # what is longer names hundreds of choices, as those of an OCIO config
 
 
 def _short(summary: str) -> str:
@@ -24,6 +25,17 @@ def _short(summary: str) -> str:
     return f"{summary[: LONGEST * 2 // 3]} … {summary[-LONGEST // 4 :]}"
 
 
+def _few(hint: str) -> str:
+    """Return a hint with as many of its choices as make a sentence.
+
+    >>> _few(", ".join(["red"] * 100))[-10:]
+    'd, red, …'
+    """
+    if len(hint) <= _LONGEST_HINT:
+        return hint
+    return f"{hint[:_LONGEST_HINT].rpartition(', ')[0] or hint[:_LONGEST_HINT]}, …"
+
+
 class SfumatoError(Exception):
     """What happened to what (`summary`), what to try (`hint`), and where (`where`)."""
 
@@ -31,7 +43,7 @@ class SfumatoError(Exception):
         summary = _short(summary)
         super().__init__(summary)
         self.summary = summary
-        self.hint = hint
+        self.hint = _few(hint)
         self.where = where
 
     def sentence(self) -> str:

@@ -308,9 +308,6 @@ def names_of(*families: Family) -> tuple[str, ...]:
     return tuple(n for n, e in encodings().items() if not families or e.family in families)
 
 
-_NAMED = 24  # encodings in a hint: all that ship
-
-
 def encoding(name: str) -> Encoding:
     """Return the encoding of that name (letter case does not matter).
 
@@ -323,8 +320,9 @@ def encoding(name: str) -> Encoding:
         by_fold = {n.casefold(): e for n, e in known.items()}
         found = by_fold.get(name.strip().casefold())
     if found is None:
-        named = ", ".join([*known][:_NAMED])  # those of a config can be hundreds
-        raise ValueRefused(f"there is no encoding named {name!r:.80}", hint=f"use one of {named}")
+        raise ValueRefused(
+            f"there is no encoding named {name!r}", hint=f"use one of {', '.join(known)}"
+        )
     return found
 
 

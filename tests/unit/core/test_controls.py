@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import attrs
 import pytest
 
+from sfumato.core.controls import Choice
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glazes.hue_table import HueTable
 from sfumato.core.glazes.tints import Tints
@@ -52,3 +55,14 @@ def test_stops_keep_their_distance_to_the_next_one() -> None:
     for tones in ((0.2, 0.205, 0.5), (0.2, 0.5, 0.505), (0.5, 0.2)):
         with pytest.raises(ValueRefused, match="rise"):
             stops(*tones)
+
+
+def test_a_refusal_stays_a_sentence_where_hundreds_could_be_chosen() -> None:
+    """The spaces of an OCIO config are choices too; twenty names are still all said."""
+    many = tuple(f"config: Space {i:03}" for i in range(400))
+    for options, most in ((many, 500), (many[:12], 400)):
+        with pytest.raises(ValueRefused) as refused:
+            Choice(title="Space", options=options).check(None, SimpleNamespace(name="space"), "no")
+        assert len(refused.value.sentence()) < most
+        assert ("…" in refused.value.hint) == (len(options) > 12)
+        assert options[3] in refused.value.hint
