@@ -106,5 +106,5 @@ def recover(picture: Any, of: str | Path | None = None, grid: int = 0) -> Recove
         if pixels.ndim != 3 or pixels.shape[-1] != 3:
             raise FormatError(f"the picture has the shape {pixels.shape}", hint="give (h, w, 3)")
         depth = DEPTHS.get(pixels.dtype.name, "32f")
-        back = returns.Return(Path("picture"), as_float(pixels), Came(depth))
+        back = returns.Returned(Path("picture"), as_float(pixels), Came(depth))
     return returns.recover(back, original, grid=grid)

@@ -102,6 +102,11 @@ class AnyPorts(StandInPorts):
     def choose_lut_save(self, _parent, _suggested):
         return self._maybe(self.folder / f"a{self.dice.choice(['.cube', '.png', '.odd'])}")
 
+    def choose_carrier(self, _parent, _suggested):
+        carriers = self.folder / "carriers"
+        carriers.mkdir(exist_ok=True)
+        return self._maybe(carriers / f"c{self.dice.choice(['1.png', '2.tif', '3'])}")
+
     def choose_sheet(self, _parent, _suggested):
         return self._maybe(self.folder / "sheet.png")
 

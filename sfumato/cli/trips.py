@@ -84,8 +84,11 @@ def carrier(
     else:
         points, name = (hald or 8) ** 2, HALD
     still = None if frame is None else open_still(frame)
+    if not profile and still is not None:
+        profile = still.facts.encoding or ""
+    profile = "" if profile == "none" else profile
     made = Carrier(points, name, cell, {"32": "32f"}.get(bits or "", bits or ""), profile)
-    sent = write_carrier(target, made, still, force=force)
+    sent = write_carrier(target, made, None if still is None else still.as_float(), force=force)
     said(target, sent.remarks)
     width, height = sent.size
     click.echo(one_line(f"{target}: {width} × {height} pixels, {sent.bytes / 1e3:,.0f} kB"))
@@ -122,7 +125,8 @@ def recover(
     from sfumato.core.errors import SfumatoError
     from sfumato.work.files import Sources, is_folder, make_folder
     from sfumato.work.luts.deliver import write_lut
-    from sfumato.work.trip.returns import read_original, recover_all
+    from sfumato.work.trip.returns import read_original, read_return, recover_all
+    from sfumato.work.trip.returns import recover as recover_one
 
     load_kernels()
     suffix = target.suffix
@@ -136,7 +140,11 @@ def recover(
     answers: list[dict[str, Any]] = []
     taken: set[Path] = set()
     failed = 0
-    for file, found in recover_all(sources, sent, grid=grid or 0, reading=reading):
+
+    def one(file: Path) -> Any:
+        return recover_one(read_return(file), sent, grid=grid or 0, reading=reading)
+
+    for file, found in recover_all(sources, one):
         if isinstance(found, SfumatoError):
             failed += 1
             told(found.sentence())

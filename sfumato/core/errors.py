@@ -29,7 +29,7 @@ def _few(hint: str) -> str:
     """Return a hint with as many of its choices as make a sentence.
 
     >>> _few(", ".join(["red"] * 100))[-10:]
-    'd, red, …'
+    'ed, red, …'
     """
     if len(hint) <= _LONGEST_HINT:
         return hint

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import itertools
 import json
 import os
 import tempfile
@@ -124,6 +125,23 @@ def read_bytes(path: Path, kind: type[SfumatoError] = MediaError, most: int = MO
         return path.read_bytes()
     except OSError as error:
         raise refusal(error, path, kind) from error
+
+
+def free(file: Path) -> Path:
+    """Return a path that no file has yet: the one given, or with a number before its suffix."""
+    numbers = (f" {i}" if i > 1 else "" for i in itertools.count(1))
+    places = (file.with_name(f"{file.stem}{n}{file.suffix}") for n in numbers)
+    return next(p for p in places if not exists(p))
+
+
+def plain_name(name: str) -> str:
+    """Return a name that any file system takes.
+
+    >>> plain_name('warm / "dusk"')
+    'warm _ _dusk_'
+    """
+    letters = (c if c.isalnum() or c in " -+.%_" else "_" for c in name)
+    return cut_name("".join(letters).strip(" ."), 80) or "look"
 
 
 def cut_name(name: str, most: int = 200) -> str:

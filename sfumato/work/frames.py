@@ -131,6 +131,10 @@ class Frames:
         self._sizes[key] = still.size
         return still
 
+    def known_size(self, shot: Shot) -> tuple[int, int] | None:
+        """Return width and height of the shot's picture, None while it was not decoded."""
+        return self._sizes.get(self._key(shot))
+
     def size(self, shot: Shot) -> tuple[int, int]:
         """Return width and height of the shot's picture; known once it was decoded.
 

@@ -28,6 +28,7 @@ LOOKS = 32 * _MB  # LUT files of the Swatchbook
 GUESSES = 8 * _MB
 CONVERTED = 48 * _MB  # LUT files of the Convert room
 TILES = 32 * _MB  # pictures of the Swatchbook's wall
+RETURNS = 48 * _MB  # looks that came back, of the Round trip room
 
 
 _PAUSE = 2.0  # seconds between two returns

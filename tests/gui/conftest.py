@@ -41,6 +41,7 @@ class StandInPorts:
         self.revealed: Path | None = None
         self.config: Path | None = None
         self.folder: Path | None = None
+        self.carrier: Path | None = None
         self.unsaved = "drop"
         self.changed = "replace"
         self.stop = True
@@ -69,6 +70,9 @@ class StandInPorts:
 
     def choose_lut_save(self, _parent, _suggested):
         return self.lut_save
+
+    def choose_carrier(self, _parent, _suggested):
+        return self.carrier
 
     def choose_sheet(self, _parent, _suggested):
         return self.sheet

@@ -28,7 +28,7 @@ def test_a_new_room_is_opened_undone_kept_and_closed(demo) -> None:
     assert text.toPlainText() == hand.study.notes != ""
     hand.act("room_look")
     assert not window.actions_table.by_id["clear_notes"].isEnabled()
-    assert window.actions_table.by_id["room_notes"].shortcut().toString() == "Alt+5"
+    assert window.actions_table.by_id["room_notes"].shortcut().toString() == "Alt+6"
 
 
 @pytest.mark.skipif(

@@ -37,13 +37,15 @@ def panel_column(panel: QWidget, width: int) -> QVBoxLayout:
 class Row(QWidget):
     """A title and widgets beside it; the first fills the row unless it has a width of its own."""
 
-    def __init__(self, title: str, *widgets: QWidget, stretch: int = 1) -> None:
+    def __init__(
+        self, title: str, *widgets: QWidget, stretch: int = 1, title_width: int = TITLE_WIDTH
+    ) -> None:
         super().__init__()
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         label = Label(title)
-        label.setFixedWidth(TITLE_WIDTH)
+        label.setFixedWidth(title_width)
         line.addWidget(label)
         for i, widget in enumerate(widgets):
             line.addWidget(widget, stretch if i == 0 else 0)

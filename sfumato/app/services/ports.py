@@ -117,6 +117,10 @@ class Ports:
     def choose_lut_save(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save a LUT", suggested, lut_filter())
 
+    def choose_carrier(self, parent: QWidget, suggested: str) -> Path | None:
+        kinds = "Carriers (*.png *.tif *.tiff *.jpg *.jpeg *.exr)"
+        return _saved(parent, "Send a carrier", suggested, kinds)
+
     def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
 

@@ -25,6 +25,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
+from sfumato.core.arrays import Array
 from sfumato.core.lut.difference import clipped
 from sfumato.core.measure.scopes import Band, in_band
 from sfumato.work.frames import WHOLE, Region
@@ -175,15 +176,24 @@ class Easel(QWidget):
             self.geometry_changed.emit()
 
     def show_answer(self, shown: Any) -> None:
-        self._region = shown.ask.region
         a, b = shown.on_screen
+        self._bytes_b, self._outside = shown.b, shown.outside
+        self._show(a, b, shown.delta, shown.ask.region)
+
+    def show_sides(self, a: Array | None, b: Array, delta: Array | None = None) -> None:
+        """Show two whole pictures, uint8 (h, w, 3), and their differences, ΔE (h, w)."""
+        self.show_picture((b.shape[1], b.shape[0]))
+        self._bytes_b, self._outside = b, None
+        self._show(a, b, delta, WHOLE)
+
+    def _show(self, a: Array | None, b: Array, delta: Array | None, region: Region) -> None:
+        self._region = region
         self._a = image_of(a) if a is not None else None
         self._b = image_of(b)
         self._heat = None
-        if shown.delta is not None:
-            self._heat_top = heat_scale(float(np.percentile(shown.delta[::2, ::2], 99.5)))
-            self._heat = image_of(heat_of(shown.delta, self._heat_top))
-        self._bytes_b, self._outside = shown.b, shown.outside
+        if delta is not None:
+            self._heat_top = heat_scale(float(np.percentile(delta[::2, ::2], 99.5)))
+            self._heat = image_of(heat_of(delta, self._heat_top))
         self._mark()
         self.update()
 

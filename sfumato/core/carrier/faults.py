@@ -31,6 +31,25 @@ class Fault:
     mended: bool = False  # whether the result was made good for it, as far as that goes
 
 
+TITLES = {
+    "sharpened": "Sharpening",
+    "blurred": "Blur",
+    "resized": "Resize",
+    "grain": "Grain",
+    "vignette": "Vignette",
+    "local_contrast": "Local contrast",
+    "spatial": "Effect that depends on the place",
+    "jpeg": "JPEG",
+    "chroma_subsampled": "Colours at less than full size",
+    "shifted": "Shift",
+    "cropped": "Crop",
+    "8_bit": "Steps of 8 bit",
+    "clipped": "Clipped ends",
+    "legal_range": "Legal range",
+    "gamma_twice": "Gamma twice",
+    "monochrome": "Monochrome",
+    "profile_converted": "Profile was converted",
+}
 _AVOID = {
     "sharpened": "Switch sharpening and clarity off, in the export too.",
     "blurred": "Switch noise reduction, softening and resizing off.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
-from attrs import field, frozen
+from attrs import evolve, field, frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange, cells, locate, traces
@@ -14,6 +14,7 @@ from sfumato.core.carrier.faults import Fault, fault, of_traces
 from sfumato.core.carrier.frame import WRAPPED, nodes_of
 from sfumato.core.carrier.locate import Placed
 from sfumato.core.carrier.rebuild import evened, places, rebuilt
+from sfumato.core.carrier.shading import unshaded
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.difference import Difference, difference_of
@@ -77,6 +78,7 @@ class Recovered:
     placed: Placed | None = None
     remarks: tuple[str, ...] = ()
     where: Array | None = field(default=None, repr=False)
+    turned: tuple[int, bool] = (0, False)  # see `locate.upright`, of a picture of nodes
 
 
 @frozen(eq=False)
@@ -87,7 +89,7 @@ class _Found:
     shape: str = ""  # of a picture of nodes, "" for cells of many pixels
     across: int = 0
     placed: Placed | None = None
-    is_turned: bool = False
+    turned: tuple[int, bool] = (0, False)
     remarks: tuple[str, ...] = ()
 
 
@@ -99,6 +101,7 @@ def recovered(
     sent: Rgb | None = None,
     grid: int = 0,
     reading: str = "",
+    placed: Placed | None = None,
     check: StillWanted = always_wanted,
 ) -> Recovered:
     """Find the carrier in a picture and make a LUT of it.
@@ -109,13 +112,14 @@ def recovered(
         sent: the picture of a frame carrier as it went out, code values (h, w, 3).
         grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33.
         reading: an arrangement by name, where the picture's own colours mislead.
+        placed: where a frame carrier lies, when that is known.
 
     Raises:
         FormatError: no carrier is in it.
     """
     if not np.isfinite(pixels).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    found = _found(pixels, came, reading)
+    found = _framed(pixels, placed) if placed is not None else _found(pixels, came, reading)
     check()
     points = len(found.nodes)
     known: Array = np.asarray(np.isfinite(found.nodes).all(-1))
@@ -132,22 +136,39 @@ def recovered(
             f"{100 * (1 - share):.0f} % of the nodes are cut off; they are filled from the others."
         )
         faults.append(fault("cropped", 1 - share, "share", words))
-    if came.planes is not None and found.shape and not found.is_turned:
-        values = nodes_of_planes(came.planes, points, found.reading, check)
-    else:
-        amounts = {f.key: f.amount for f in faults}
-        values = rebuilt(nodes, known, amounts, lossy=came.lossy, check=check)
-    at = places(nodes) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
-    even = evened(values, at, known)
-    table = Transform((Table3D(even),))
+    amounts = {f.key: f.amount for f in faults}
+
+    def look_of(those: Array) -> tuple[Array, Transform]:
+        """Return the evened lattice of nodes, and the LUT of it."""
+        if came.planes is not None and found.shape and not any(found.turned):
+            values = nodes_of_planes(came.planes, points, found.reading, check)
+        else:
+            values = rebuilt(those, known, amounts, lossy=came.lossy, check=check)
+        at = places(those) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
+        even = evened(values, at, known)
+        return even, Transform((Table3D(even),))
+
+    even, table = look_of(nodes)
     witness = None
     if found.placed is not None:
         faults += _of_place(found.placed)
         if sent is not None:
             witness = _witness(pixels, found.placed, sent, table, display)
-            if found.placed.is_straight and witness is not None:
-                told = of_traces(traces.of_witness(witness.back, witness.made), lossy=came.lossy)
-                faults += [f for f in told if f.key not in {g.key for g in faults}]
+        if witness is not None and sent is not None:
+            told = _of_witness(witness, found.placed, faults, came)
+            if any(f.key == "vignette" for f in told):
+                clean = unshaded(
+                    pixels,
+                    found.placed,
+                    nodes,
+                    _as_placed(sent, found.placed, cells.picture_box(pixels, found.placed)),
+                    lambda those: Transform((Table3D(those.astype(np.float32)),)).apply,
+                )
+                if clean is not None:
+                    even, table = look_of(clean)
+                    witness = _witness(pixels, found.placed, sent, table, display)
+                    told = [_kept_out(f) if f.key == "vignette" else f for f in told]
+            faults += told
     check()
     made = len(even)
     size = grid or min(made, _MOST_GRID)
@@ -167,6 +188,7 @@ def recovered(
         found.placed,
         found.remarks,
         where,
+        found.turned,
     )
 
 
@@ -181,9 +203,7 @@ def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
         return nodes
     placed = locate.found(pixels)
     if placed is not None:
-        read = nodes_of(placed.plan, cells.read(pixels, placed))
-        name = "tiles" if placed.plan.layout == WRAPPED else placed.plan.layout
-        return _Found(FRAME, name, np.array(read, np.float64), placed=placed)
+        return _framed(pixels, placed)
     size = f"{pixels.shape[1]} × {pixels.shape[0]}"
     for turns, flipped in locate.TURNS[1:]:
         nodes = _nodes_found(pixels, came, reading, turns, flipped=flipped)
@@ -200,6 +220,12 @@ def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
     )
 
 
+def _framed(pixels: Rgb, placed: Placed) -> _Found:
+    read = nodes_of(placed.plan, cells.read(pixels, placed))
+    name = "tiles" if placed.plan.layout == WRAPPED else placed.plan.layout
+    return _Found(FRAME, name, np.array(read, np.float64), placed=placed)
+
+
 def _nodes_found(
     pixels: Rgb, came: Came, reading: str, turns: int, *, flipped: bool
 ) -> _Found | None:
@@ -210,15 +236,16 @@ def _nodes_found(
     taken = arrange.taken(turned, came.stated, reading)
     if not reading and likeness(taken.lattice) <= _LIKE:
         return None
-    is_turned = bool(turns or flipped)
     return _Found(
         HALD if taken.shape == arrange.HALD else STRIP,
         taken.name,
         np.array(taken.lattice, np.float64),
         taken.shape,
         taken.across,
-        is_turned=is_turned,
-        remarks=(*taken.remarks, "the picture had been turned") if is_turned else taken.remarks,
+        turned=(turns, flipped),
+        remarks=(*taken.remarks, "the picture had been turned")
+        if turns or flipped
+        else taken.remarks,
     )
 
 
@@ -263,7 +290,7 @@ def _of_file(found: _Found, came: Came) -> list[Fault]:
     faults = [fault("jpeg", 1, "", "The file was compressed with losses.", mended=True)]
     if came.sampling not in ("", "4:4:4"):
         words = f"Colours are stored at less than full size ({came.sampling})."
-        planes = came.planes is not None and bool(found.shape) and not found.is_turned
+        planes = came.planes is not None and bool(found.shape) and not any(found.turned)
         share = {"4:2:2": 0.5}.get(came.sampling, 0.25)
         faults.append(fault("chroma_subsampled", share, "share", words, mended=planes))
     return faults
@@ -323,6 +350,21 @@ def _witness(
     every = max(1, int(np.sqrt(back.shape[0] * back.shape[1] / _SEEN)))
     one, two = (np.clip(v[::every, ::every], 0, 1).reshape(-1, 3) for v in (back, made))
     return Witness(difference_of((one, two), two, display), back, made)
+
+
+def _of_witness(witness: Witness, placed: Placed, faults: list[Fault], came: Came) -> list[Fault]:
+    """Return what the picture of a frame carrier tells beside what is known already."""
+    there = {f.key for f in faults}
+    told = of_traces(traces.of_witness(witness.back, witness.made), lossy=came.lossy)
+    if (
+        not placed.is_straight
+    ):  # scaling blurs and sharpens by itself; what is wide is told all the same
+        told = [f for f in told if f.key in ("vignette", "local_contrast", "spatial")]
+    return [f for f in told if f.key not in there]
+
+
+def _kept_out(vignette: Fault) -> Fault:
+    return evolve(vignette, words=f"{vignette.words} It is kept out of the LUT.", mended=True)
 
 
 def _as_placed(picture: Rgb, placed: Placed, box: tuple[int, int, int, int]) -> Rgb:

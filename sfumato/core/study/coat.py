@@ -50,6 +50,7 @@ class Coat:
     name: str = ""
     laying: Laying = Laying()
     members: tuple[Coat, ...] = ()
+    note: str = ""  # where it came from
 
     @property
     def is_group(self) -> bool:

@@ -17,6 +17,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import span_transform
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import Coat, every, grouped, renewed
+from sfumato.core.study.journey import Journey
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.view import View
@@ -49,6 +50,7 @@ class Study:
     device: Device = Device()  # whose sight of the LUT is shown
     configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
     results: Results = field(factory=Results)  # what the shots become in the Apply room
+    journeys: tuple[Journey, ...] = ()  # carriers that were sent, and what came back
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:
@@ -309,6 +311,19 @@ class Study:
 
     def without_shot(self, shot_id: str) -> Study:
         return attrs.evolve(self, shots=tuple(s for s in self.shots if s.id != shot_id))
+
+    def journey(self, journey_id: str) -> Journey | None:
+        return next((j for j in self.journeys if j.id == journey_id), None)
+
+    def with_journey(self, journey: Journey) -> Study:
+        """Return the study with a journey in the place of the one of its id, or as the newest."""
+        if self.journey(journey.id) is None:
+            return attrs.evolve(self, journeys=(journey, *self.journeys))
+        after = tuple(journey if j.id == journey.id else j for j in self.journeys)
+        return attrs.evolve(self, journeys=after)
+
+    def without_journey(self, journey_id: str) -> Study:
+        return attrs.evolve(self, journeys=tuple(j for j in self.journeys if j.id != journey_id))
 
     # --- what it does --------------------------------------------------------------------------
     def transform(self, span: tuple[str, str] | None = None, shot: str | None = None) -> Transform:

@@ -17,7 +17,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.device import Device
 from sfumato.core.path.laying import Laying
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import mask, results
+from sfumato.core.study import journey, mask, results
 from sfumato.core.study.coat import GROUP, Coat, UnknownGlaze, grouped, new_id
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Look, Study
@@ -25,7 +25,7 @@ from sfumato.core.study.view import View
 
 VERSION = 1
 _BROKEN_TEXT = re.compile("[\0\ud800-\udc7f\udd00-\udfff]")
-_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "laying", "members"}
+_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "note", "laying", "members"}
 
 
 def dump(study: Study) -> dict[str, Any]:
@@ -64,6 +64,7 @@ def dump(study: Study) -> dict[str, Any]:
         ],
         **({"configs": list(study.configs)} if study.configs else {}),
         **({"results": results.dump(study.results)} if study.results != results.Results() else {}),
+        **({"journeys": [journey.dump(j) for j in study.journeys]} if study.journeys else {}),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -72,6 +73,7 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     """Return the definitions of the user's own encodings that a study refers to: they travel with it."""
     names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
     names |= {study.results.made_for, *(s.encoding or "" for s in study.shots)}
+    names |= {end for j in study.journeys for end in (j.encoding, j.profile)}
     for coat in study.every_coat():
         if attrs.has(type(coat.parameters)):
             names |= {
@@ -96,6 +98,10 @@ _NO_NAMES = {
     "names",
     "folder",
     "lut",
+    "to",
+    "shot",
+    "says",
+    "became",
 }
 
 
@@ -146,6 +152,8 @@ def dump_coat(coat: Coat) -> dict[str, Any]:
     }
     if isinstance(coat.parameters, UnknownGlaze):
         return {**coat.parameters.plain, **head}
+    if coat.note:
+        head["note"] = coat.note
     if coat.laying != Laying():
         head["laying"] = controls.dump(coat.laying)
     if coat.is_group:
@@ -163,6 +171,7 @@ def load_coat(plain: dict[str, Any]) -> Coat:
         "on": bool(plain.get("on", True)),
         "strength": share(plain.get("strength", 1.0), "the Strength of a glaze"),
         "name": str(plain.get("name", "")),
+        "note": str(plain.get("note", ""))[:4000],
     }
     if key == GROUP:
         members = plain.get("members", [])
@@ -256,6 +265,13 @@ def check_plain(plain: Any) -> None:
             raise ValueRefused("a number is not finite")
 
 
+def _journeys(plain: Any) -> tuple[journey.Journey, ...]:
+    found = tuple(journey.load(j) for j in plain)
+    if len({j.id for j in found}) != len(found):
+        raise ValueRefused("two journeys have the same id")
+    return found
+
+
 def _study(plain: dict[str, Any]) -> Study:
     look = plain["look"]
     start, end = plain["span"]
@@ -297,4 +313,5 @@ def _study(plain: dict[str, Any]) -> Study:
         device=controls.load(Device, plain.get("target") or {}),
         configs=tuple(str(c) for c in plain.get("configs", [])),
         results=results.load(plain.get("results") or {}),
+        journeys=_journeys(plain.get("journeys", [])),
     )

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
+import platformdirs
 
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
@@ -14,8 +15,20 @@ from sfumato.core.glazes.lut import AS_IT_IS
 from sfumato.core.lut.stages import CdlStage
 from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.study import Study
+from sfumato.work.files import free, make_folder, plain_name
 from sfumato.work.luts.ends import Ends, ends_in
 from sfumato.work.stores.study_store import read_lut_file
+
+
+def library_folder() -> Path:
+    """Return the user's own folder of LUTs, which may not be there yet."""
+    return Path(platformdirs.user_data_dir("sfumato", appauthor=False)) / "luts"
+
+
+def place_in_library(name: str) -> Path:
+    """Return where in it a look of that name goes: a path that no file has yet."""
+    make_folder(library_folder())
+    return free(library_folder() / f"{plain_name(name)}.cube")
 
 
 def lut_values(value: LutFile, ends: Ends) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +24,7 @@ from sfumato.core.errors import (
     ValueRefused,
 )
 from sfumato.core.study import study_json
-from sfumato.core.study.shot import Shot
+from sfumato.core.study.journey import Journey
 from sfumato.core.study.study import Study
 from sfumato.work.files import is_file, json_bytes, make_folder, read_json, write_bytes
 from sfumato.work.luts.lut_files import read_lut
@@ -78,7 +79,7 @@ def loaded(plain: Any, file: Path) -> Found:
         raise error.at(str(file)) from error.__cause__
     study = found.study
     study = attrs.evolve(study, configs=configs)
-    study = attrs.evolve(study, shots=tuple(_absolute(s, folder) for s in study.shots))
+    study = _with_places(study, lambda path: os.path.normpath(folder / path))
     study = study.with_files(lambda f: lut_file(os.path.normpath(folder / f.path)))
     return Found(study, found.encodings)
 
@@ -124,8 +125,16 @@ def read_lut_file(path: str | Path) -> LutFile:
     return LutFile(str(path), transform, f"{facts.st_mtime_ns}-{facts.st_size}")
 
 
-def _absolute(shot: Shot, folder: Path) -> Shot:
-    return attrs.evolve(shot, path=os.path.normpath(folder / shot.path))
+def _with_places(study: Study, place: Callable[[str], str]) -> Study:
+    """Return the study with other paths of its shots, and of carriers and what came back of them."""
+
+    def one(journey: Journey) -> Journey:
+        returns = tuple(attrs.evolve(r, path=place(r.path)) for r in journey.returns)
+        path = place(journey.path) if journey.path else ""  # what came back alone has no carrier
+        return attrs.evolve(journey, path=path, returns=returns)
+
+    shots = tuple(attrs.evolve(s, path=place(s.path)) for s in study.shots)
+    return attrs.evolve(study, shots=shots, journeys=tuple(map(one, study.journeys)))
 
 
 def _relative(path: str, folder: Path) -> str:
@@ -137,11 +146,11 @@ def _relative(path: str, folder: Path) -> str:
 def as_bytes(study: Study, folder: Path | None = None) -> bytes:
     """Return the study as JSON; shots below or near `folder` become relative to it."""
     if folder is not None:
-        shots = tuple(attrs.evolve(s, path=_relative(s.path, folder)) for s in study.shots)
+        study = _with_places(study, lambda path: _relative(path, folder))
         configs = tuple(
             c if c.startswith(BUILT_IN) else _relative(c, folder) for c in study.configs
         )
-        study = attrs.evolve(study, shots=shots, configs=configs)
+        study = attrs.evolve(study, configs=configs)
         study = study.with_files(lambda f: attrs.evolve(f, path=_relative(f.path, folder)))
     return json_bytes(study_json.dump(study))
 

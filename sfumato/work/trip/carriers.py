@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 import zlib
 from pathlib import Path
@@ -16,11 +17,10 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError, ValueRefused
 from sfumato.core.lut.table import lattice_colours
 from sfumato.formats.parts.contract import DEPTH_WORDS
-from sfumato.media.parts.contract import MediaSpec, Saving, Still
+from sfumato.media.parts.contract import MediaSpec, Saving
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import write_bytes
 
-NO_PROFILE = "none"  # beside a frame, whose own would be used otherwise
 SUFFIXES = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".exr")
 _KINDS = ("png", "tiff", "jpeg", "exr")
 _POINTS = range(2, 257)
@@ -36,7 +36,7 @@ class Carrier:
         layout: HALD, one of LAYOUTS, or WRAPPED beside a frame.
         cell: pixels a side of each node beside a frame.
         depth: 8, 16, 16f or 32f, "" for the usual one of the file's kind.
-        profile: an encoding that the file says it is in; "" for the frame's own, NO_PROFILE for none.
+        profile: an encoding that the file says it is in, "" for none.
     """
 
     points: int = 64
@@ -60,10 +60,51 @@ class Sent:
 
     file: Path
     carrier: Carrier
+    depth: str
     size: tuple[int, int]  # pixels
     bytes: int
+    digest: str  # SHA-256 of the file
     plan: Plan | None = None
     remarks: tuple[str, ...] = field(default=())
+
+
+def plan_for(carrier: Carrier, width: int, height: int, number: int = 0) -> Plan:
+    """Return what a frame of this size and the nodes beside it are together.
+
+    Raises:
+        ValueRefused: there are too many points, or it would be too large.
+    """
+    low, high = _FRAME_POINTS
+    if not low <= carrier.points <= high:
+        raise ValueRefused(
+            f"{carrier.points} points beside a frame", hint=f"{low} to {high} can be read back"
+        )
+    plan = Plan(width, height, carrier.points, carrier.cell, carrier.layout, number)
+    if max(plan.size) > MOST_SIDE:
+        raise ValueRefused(
+            f"the carrier would be {plan.size[0]} × {plan.size[1]} pixels",
+            hint="choose fewer points, another layout or a smaller frame",
+        )
+    return plan
+
+
+def size_of(carrier: Carrier, frame: tuple[int, int] | None = None) -> tuple[int, int]:
+    """Return a carrier's width and height in pixels, alone or beside a frame of a size.
+
+    >>> size_of(Carrier(64)), size_of(Carrier(16, arrange.ROW))
+    ((512, 512), (256, 16))
+
+    Raises:
+        ValueRefused: there are too many points, or it would be too large.
+    """
+    if frame is not None:
+        return plan_for(carrier, *frame).size
+    n = carrier.points
+    if carrier.layout == arrange.HALD:
+        return math.isqrt(n) ** 3, math.isqrt(n) ** 3
+    shape = carrier.layout.partition(",")[0]
+    across = {arrange.ROW: n, arrange.COLUMN: 1}.get(shape) or arrange.columns_of(n)
+    return across * n, -(-n // across) * n
 
 
 def neutral(carrier: Carrier, frame: Rgb | None = None) -> tuple[Rgb, Plan | None]:
@@ -75,18 +116,8 @@ def neutral(carrier: Carrier, frame: Rgb | None = None) -> tuple[Rgb, Plan | Non
     if frame is None:
         return arrange.arranged(lattice_colours(carrier.points), carrier.layout), None
     height, width = frame.shape[:2]
-    low, high = _FRAME_POINTS
-    if not low <= carrier.points <= high:
-        raise ValueRefused(
-            f"{carrier.points} points beside a frame", hint=f"{low} to {high} can be read back"
-        )
     number = zlib.crc32(np.ascontiguousarray(frame[:: max(1, height // 64)]).tobytes()) & 0xFFFF
-    plan = Plan(width, height, carrier.points, carrier.cell, carrier.layout, number)
-    if max(plan.size) > MOST_SIDE:
-        raise ValueRefused(
-            f"the carrier would be {plan.size[0]} × {plan.size[1]} pixels",
-            hint="choose fewer points, another layout or a smaller frame",
-        )
+    plan = plan_for(carrier, width, height, number)
     return composed(plan, frame), plan
 
 
@@ -99,6 +130,15 @@ def _spec(path: Path) -> MediaSpec:
             where=str(path),
         )
     return spec
+
+
+def title_of(path: Path) -> str:
+    """Return what a carrier's file is called by its suffix: PNG, TIFF, JPEG, EXR.
+
+    Raises:
+        MediaError: it is no kind for carriers.
+    """
+    return _spec(path).title.removesuffix(" picture")
 
 
 def depth_for(path: Path, depth: str) -> str:
@@ -127,9 +167,9 @@ def _pixels(values: Rgb, depth: str) -> Array:
 
 
 def write_carrier(
-    path: Path, carrier: Carrier, frame: Still | None = None, *, force: bool = False
+    path: Path, carrier: Carrier, frame: Rgb | None = None, *, force: bool = False
 ) -> Sent:
-    """Write a carrier.
+    """Write a carrier; `frame` holds the code values of the picture beside the nodes.
 
     Raises:
         SfumatoError: the file's kind cannot hold it, is there already, or cannot be written.
@@ -138,16 +178,11 @@ def write_carrier(
     encoded = spec.write
     assert encoded is not None
     depth = depth_for(path, carrier.depth)
-    profile = carrier.profile
-    if profile == NO_PROFILE:
-        profile = ""
-    elif profile:
-        profile = encoding(profile).name
-    elif frame is not None:
-        profile = frame.facts.encoding or ""
-    values, plan = neutral(carrier, None if frame is None else frame.as_float())
-    saving = Saving(profile, quality=100)
+    saving = Saving(encoding(carrier.profile).name if carrier.profile else "", quality=100)
+    values, plan = neutral(carrier, frame)
     data = encoded(_pixels(values, depth), saving)
     write_bytes(path, data, force=force)
     remarks = spec.unkept(saving)
-    return Sent(path, carrier, (values.shape[1], values.shape[0]), len(data), plan, tuple(remarks))
+    digest = hashlib.sha256(data).hexdigest()
+    size = (values.shape[1], values.shape[0])
+    return Sent(path, carrier, depth, size, len(data), digest, plan, tuple(remarks))

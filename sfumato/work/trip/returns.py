@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from PIL import Image
 from sfumato.core.arrays import Rgb
 from sfumato.core.carrier import cells, locate
 from sfumato.core.carrier.faults import Fault, fault
+from sfumato.core.carrier.locate import Placed
 from sfumato.core.carrier.recover import Came, Recovered, recovered
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import FormatError, MediaError, SfumatoError
@@ -32,7 +33,7 @@ _AT_ONCE = 4  # returns that are worked on together: each takes up to a few hund
 
 
 @frozen(eq=False)
-class Return:
+class Returned:
     """A picture that came back, as its file holds it."""
 
     file: Path
@@ -50,7 +51,7 @@ class Original:
     frame: Rgb | None = attrs.field(default=None, repr=False)
 
 
-def read_return(path: Path) -> Return:
+def read_return(path: Path) -> Returned:
     """Read a picture's code values and what its file says.
 
     Raises:
@@ -65,7 +66,7 @@ def read_return(path: Path) -> Return:
     if found.sampling not in ("", "4:4:4"):
         planes = jpeg.planes(data)
     came = Came(found.depth, found.lossy, found.stated, found.sampling, planes)
-    return Return(path, found.values, came, _profile(data), found.remarks)
+    return Returned(path, found.values, came, _profile(data), found.remarks)
 
 
 def _profile(data: bytes) -> bytes:
@@ -92,11 +93,12 @@ def read_original(path: Path) -> Original:
 
 
 def recover(
-    back: Return,
+    back: Returned,
     original: Original | None = None,
     *,
     grid: int = 0,
     reading: str = "",
+    placed: Placed | None = None,
     check: StillWanted = always_wanted,
 ) -> Recovered:
     """Make a LUT of a picture that came back; codes are brought back to the profile that went out.
@@ -115,6 +117,7 @@ def recover(
             sent=None if original is None else original.frame,
             grid=grid,
             reading=reading,
+            placed=placed,
             check=check,
         )
     except FormatError as error:
@@ -124,7 +127,7 @@ def recover(
     return attrs.evolve(found, faults=faults, remarks=(*back.remarks, *found.remarks))
 
 
-def _profile_back(back: Return, original: Original) -> tuple[Rgb, list[Fault]]:
+def _profile_back(back: Returned, original: Original) -> tuple[Rgb, list[Fault]]:
     """Carry codes from the profile that came back to the one that went out, where both are known."""
     there = icc.known(back.profile)
     here = icc.known(original.profile) if original.profile else None
@@ -139,21 +142,24 @@ def _profile_back(back: Return, original: Original) -> tuple[Rgb, list[Fault]]:
     return pixels, [fault("profile_converted", 1, "", words, mended=True)]
 
 
-def recover_all(
-    files: Sequence[Path],
-    original: Original | None = None,
-    *,
-    grid: int = 0,
-    reading: str = "",
-    check: StillWanted = always_wanted,
-) -> Iterator[tuple[Path, Recovered | SfumatoError]]:
-    """Recover every file, in their order; one that cannot be is given back as its refusal."""
+Answer = Callable[[Path], Recovered]
 
-    def one(file: Path) -> Recovered | SfumatoError:
+
+def recover_all(
+    files: Sequence[Path], one: Answer, check: StillWanted = always_wanted
+) -> Iterator[tuple[Path, Recovered | SfumatoError]]:
+    """Recover every file, in their order; one that cannot be is given back as its refusal.
+
+    Args:
+        one: recovers a file; called in several threads.
+    """
+
+    def tried(file: Path) -> Recovered | SfumatoError:
+        check()
         try:
-            return recover(read_return(file), original, grid=grid, reading=reading, check=check)
+            return one(file)
         except SfumatoError as error:
             return error.alone()
 
     with ThreadPoolExecutor(max(1, min(len(files), os.cpu_count() or 1, _AT_ONCE))) as pool:
-        yield from zip(files, pool.map(one, files), strict=True)
+        yield from zip(files, pool.map(tried, files), strict=True)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
@@ -17,11 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
-from sfumato.app.guard import guarded
+from sfumato.app.controls.pigment_row import PigmentRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
-from sfumato.app.theme import RADIUS, colour, strong_font
+from sfumato.app.theme import strong_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.checks.findings import Finding, Level
 from sfumato.core.measure.checks.repairs import REPAIRS
@@ -35,43 +34,23 @@ _PIGMENTS = {
 _WORDS = {Level.FAULT: "Fault", Level.WARN: "Warning", Level.NOTE: "Note", Level.GOOD: "Good"}
 
 
-class _FindingRow(QWidget):
-    """One finding: a bar in its pigment, what it is, the figure, and the repair as a button."""
-
-    def __init__(
-        self, finding: Finding, offered: bool, done: bool, toggle: Callable[[str], None]
-    ) -> None:
-        super().__init__()
-        self._level = finding.level
-        self.setObjectName(f"finding.{finding.key}")
-        self.setAccessibleName(f"{_WORDS[finding.level]}: {finding.title}. {finding.sentence}")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(16, 5, 8, 6)
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        title = Label(finding.title)
-        title.setProperty("strong", True)
-        sentence = quiet(finding.sentence)
-        sentence.setWordWrap(True)
-        words.addWidget(title)
-        words.addWidget(sentence)
-        row.addLayout(words, 1)
-        if offered:
-            repair = REPAIRS[finding.repair]
-            button = QPushButton(f"Undo {repair.title.casefold()}" if done else repair.title)
-            button.setObjectName(f"repair.{finding.repair}")
-            set_tip(button, repair.help)
-            button.clicked.connect(lambda: toggle(finding.repair))
-            row.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
-
-    @guarded
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("panel"))
-        painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
-        painter.fillRect(QRectF(0, 0, 3, self.height()), colour(_PIGMENTS[self._level]))
+def _row(finding: Finding, offered: bool, done: bool, toggle: Callable[[str], None]) -> PigmentRow:
+    """Return one finding: what it is, the figure, and the repair as a button."""
+    row = PigmentRow(
+        _PIGMENTS[finding.level],
+        finding.title,
+        (finding.sentence,),
+        f"{_WORDS[finding.level]}: {finding.title}. {finding.sentence}",
+    )
+    row.setObjectName(f"finding.{finding.key}")
+    if offered:
+        repair = REPAIRS[finding.repair]
+        button = QPushButton(f"Undo {repair.title.casefold()}" if done else repair.title)
+        button.setObjectName(f"repair.{finding.repair}")
+        set_tip(button, repair.help)
+        button.clicked.connect(lambda: toggle(finding.repair))
+        row.line.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
+    return row
 
 
 class LutInstruments(QWidget):
@@ -222,7 +201,7 @@ class AssayPanel(QWidget):
         grave = [f for f in findings if f.level in (Level.FAULT, Level.WARN)]
         rest = [f for f in findings if f.level not in (Level.FAULT, Level.WARN)]
         for i, finding in enumerate([*grave, *rows, *rest]):
-            row = _FindingRow(
+            row = _row(
                 finding,
                 finding.repair in offered,
                 finding.repair in entry.repairs,

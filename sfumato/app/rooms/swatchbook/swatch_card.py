@@ -27,7 +27,6 @@ from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.core.colour.encodings import encodings
 from sfumato.core.controls import Number
-from sfumato.work.frames import WHOLE
 from sfumato.work.luts.swatches import KEPT, PASSED
 
 _AS_IT_LOOKS = "as it says or looks"
@@ -40,20 +39,6 @@ MIX = Number(
     unit="%",
     help="How much of the look on side A is in the mix.",
 )
-
-
-class _Sight:
-    """What the room's Easel is given: two pictures of one size."""
-
-    class _Ask:
-        region = WHOLE
-
-    ask = _Ask()
-    delta = outside = None
-
-    def __init__(self, a: Any, b: Any) -> None:
-        self.a, self.b = a, b
-        self.on_screen = (a, b)
 
 
 def _by(value: float, more: str, less: str, same: str) -> str:
@@ -340,5 +325,4 @@ class SwatchCard(QWidget):
 
     def _on_seen(self, answer: Any) -> None:
         a, b = answer
-        self.easel.show_picture((b.shape[1], b.shape[0]))
-        self.easel.show_answer(_Sight(a, b))
+        self.easel.show_sides(a, b)

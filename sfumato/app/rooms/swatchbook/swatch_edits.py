@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-import platformdirs
 from PySide6.QtCore import QObject, QPoint
 
 from sfumato.app.controls.parts import passing_menu
@@ -22,29 +21,15 @@ from sfumato.core.path import path
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import exists, is_file, is_folder, make_folder, read_bytes, write_bytes
+from sfumato.work.files import exists, free, is_file, is_folder, plain_name, read_bytes, write_bytes
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
-from sfumato.work.stores.coats import coat_of
+from sfumato.work.stores.coats import coat_of, place_in_library
 from sfumato.work.stores.presets import is_shipped, shipped_folder
 
 _GRID = 33
 _ON_THE_FILE = ("swatch_rename", "swatch_move", "swatch_reveal", "swatch_trash")
-
-
-def _free(file: Path) -> Path:
-    """Return a path that no file has yet."""
-    found, i = file, 2
-    while exists(found):
-        found, i = file.with_name(f"{file.stem} {i}{file.suffix}"), i + 1
-    return found
-
-
-def _plain(name: str) -> str:
-    return (
-        "".join(c if c.isalnum() or c in " -+.%" else "_" for c in name).strip(" .")[:80] or "look"
-    )
 
 
 class SwatchEdits(QObject):
@@ -163,7 +148,7 @@ class SwatchEdits(QObject):
         name = build.name
         folder = self.swatches.chosen.file.parent if self.swatches.chosen else Path.home()
         file = self.services.ports.choose_lut_save(
-            self.services.window, str(folder / f"{_plain(name)}.cube")
+            self.services.window, str(folder / f"{plain_name(name)}.cube")
         )
         if file is None:
             return
@@ -177,8 +162,8 @@ class SwatchEdits(QObject):
             return
         ends = work.ends_of(facts, study, self.swatches.remark(swatch).ends)
         name = f"{self.swatches.name(swatch)} for {study.working}"
-        plain = f"{_plain(name)}.cube"
-        file: Path | None = _free(swatch.file.with_name(plain))
+        plain = f"{plain_name(name)}.cube"
+        file: Path | None = free(swatch.file.with_name(plain))
         if is_shipped(swatch.file):
             file = self.services.ports.choose_lut_save(self.services.window, plain)
         if file is not None:
@@ -304,8 +289,6 @@ class SwatchEdits(QObject):
 
 def _baked(run: Callable[[Rgb], Rgb], study: Study, name: str) -> Coat:
     """Bake a look into the user's own folder of LUTs, and return it as a glaze."""
-    folder = Path(platformdirs.user_data_dir("sfumato", appauthor=False)) / "luts"
-    make_folder(folder)
-    file = _free(folder / f"{_plain(name)}.cube")
+    file = place_in_library(name)
     write_lut(as_lut(run, study, name, _GRID), file)
     return attrs.evolve(coat_of(file, study), name=name)
