@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Callable, Sequence
@@ -27,10 +28,21 @@ def workers() -> int:
     return max(1, min(8, len(os.sched_getaffinity(0))))
 
 
+_BEHIND = 10  # of 19; the window's own thread has 0
 _HERE = threading.local()  # `tile`: whether this thread works on a tile now
 
 
+def behind() -> None:
+    """Let the calling thread stand behind the window's when both want a processor.
+
+    Where a thread cannot be given a priority of its own it keeps the one it has.
+    """
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _BEHIND)
+
+
 def _begin() -> None:
+    behind()
     _HERE.tile = True
 
 

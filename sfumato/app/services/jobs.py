@@ -21,7 +21,7 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Cancelled, Progress
 from sfumato.work.memory import give_back
-from sfumato.work.tiles import workers
+from sfumato.work.tiles import behind, workers
 
 T = TypeVar("T")
 Work = Callable[[Cancel], Any]
@@ -48,7 +48,7 @@ class Lane(QObject):
     def __init__(self, name: str, parent: QObject | None = None, *, in_turn: bool = False) -> None:
         super().__init__(parent)
         self._in_turn = in_turn
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix=name)
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=behind)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
         self._running: Cancel | None = None
@@ -169,7 +169,7 @@ class Queue(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue")
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue", initializer=behind)
         self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
         self.title = ""  # of what runs, or ran last

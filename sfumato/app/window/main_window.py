@@ -118,7 +118,7 @@ class MainWindow(QMainWindow):
         row.addWidget(rail := Rail(found, self.view))
         row.addLayout(column, 1)
         self.setCentralWidget(whole)
-        self.dress.add(self.menuBar(), rail, self.strip, *lines, *pages)
+        self.dress.add(self.menuBar(), rail, self.strip, *lines, pages=pages)
 
     def _fill_actions(self, found: list[RoomSpec]) -> None:
         """Make the actions of the window, those that open rooms, and the rooms' own."""

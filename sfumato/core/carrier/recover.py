@@ -8,10 +8,10 @@ import numpy as np
 from attrs import evolve, field, frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.carrier import arrange, cells, locate, traces
+from sfumato.core.carrier import arrange, bare, cells, corners, locate, traces
 from sfumato.core.carrier.chroma import nodes_of_planes
 from sfumato.core.carrier.faults import Fault, fault, of_traces
-from sfumato.core.carrier.frame import WRAPPED, nodes_of
+from sfumato.core.carrier.frame import WRAPPED, Plan, nodes_of
 from sfumato.core.carrier.locate import Placed
 from sfumato.core.carrier.rebuild import evened, places, rebuilt
 from sfumato.core.carrier.shading import unshaded
@@ -29,6 +29,7 @@ from sfumato.core.measure.checks.findings import Level, Stored
 Planes = tuple[Array, Array, Array]  # Y (h, w), Cb and Cr as large as they are stored
 HALD, STRIP, FRAME = "hald", "strip", "frame"
 _LIKE = 0.72  # the share of a carrier's spread that follows its inputs; pictures: under 0.6
+_SHAPE = 0.2  # by how much the shape of a block set by hand may be off, as a logarithm
 _MOST_GRID = 65
 _EXAMINED = 33
 _SEEN = 200_000  # pixels of a witness that are compared
@@ -52,6 +53,21 @@ class Witness:
     difference: Difference
     back: Rgb = field(repr=False)
     made: Rgb = field(repr=False)
+
+
+@frozen(eq=False)
+class Sought:
+    """What is known before a carrier is looked for.
+
+    Attributes:
+        blocks: arrangements and points that nodes alone may have; () for the usual ones.
+        corners: of the block of nodes, where they were set by hand; see `corners.Corners`.
+        plan: of a frame carrier whose bars cannot be read.
+    """
+
+    blocks: tuple[tuple[str, int], ...] = ()
+    corners: corners.Corners = ()
+    plan: Plan | None = None
 
 
 @frozen(eq=False)
@@ -79,6 +95,7 @@ class Recovered:
     remarks: tuple[str, ...] = ()
     where: Array | None = field(default=None, repr=False)
     turned: tuple[int, bool] = (0, False)  # see `locate.upright`, of a picture of nodes
+    block: Array | None = field(default=None, repr=False)  # of nodes that lay inside of a picture
 
 
 @frozen(eq=False)
@@ -91,6 +108,7 @@ class _Found:
     placed: Placed | None = None
     turned: tuple[int, bool] = (0, False)
     remarks: tuple[str, ...] = ()
+    block: Array | None = None  # of nodes found inside of a picture, as it lies there
 
 
 def recovered(
@@ -102,6 +120,7 @@ def recovered(
     grid: int = 0,
     reading: str = "",
     placed: Placed | None = None,
+    sought: Sought = Sought(),
     check: StillWanted = always_wanted,
 ) -> Recovered:
     """Find the carrier in a picture and make a LUT of it.
@@ -113,13 +132,20 @@ def recovered(
         grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33.
         reading: an arrangement by name, where the picture's own colours mislead.
         placed: where a frame carrier lies, when that is known.
+        sought: what is known of the nodes that went out, and where they lie.
 
     Raises:
         FormatError: no carrier is in it.
+        ValueRefused: the corners of a block go round none.
     """
     if not np.isfinite(pixels).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    found = _framed(pixels, placed) if placed is not None else _found(pixels, came, reading)
+    if sought.corners:
+        found = _marked(pixels, sought)
+    elif placed is not None:
+        found = _framed(pixels, placed)
+    else:
+        found = _found(pixels, came, reading, sought)
     check()
     points = len(found.nodes)
     known: Array = np.asarray(np.isfinite(found.nodes).all(-1))
@@ -189,10 +215,11 @@ def recovered(
         found.remarks,
         where,
         found.turned,
+        found.block,
     )
 
 
-def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
+def _found(pixels: Rgb, came: Came, reading: str, sought: Sought) -> _Found:
     """Find what kind of carrier a picture holds.
 
     What is plainly a picture of nodes is not searched for bars: that goes through it two dozen times.
@@ -209,6 +236,9 @@ def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
         nodes = _nodes_found(pixels, came, reading, turns, flipped=flipped)
         if nodes is not None:
             return nodes
+    bare_one = _bare(pixels, sought)
+    if bare_one is not None:
+        return bare_one
     if fits:
         raise FormatError(
             f"the picture has the size of a carrier ({size}), but its colours do not follow one",
@@ -216,8 +246,94 @@ def _found(pixels: Rgb, came: Came, reading: str) -> _Found:
         )
     raise FormatError(
         f"no carrier is in this picture of {size} pixels",
-        hint="looked for a HALD, a strip, tiles, and the bars of a frame carrier; was it cropped away?",
+        hint="looked for a HALD, a strip, tiles, and the bars of a frame carrier; set its corners by hand",
     )
+
+
+def _bare(pixels: Rgb, sought: Sought) -> _Found | None:
+    """Find nodes inside a larger picture, or cut out with a margin or a pixel too tightly."""
+    size = (pixels.shape[1], pixels.shape[0])
+    best: tuple[float, _Found] | None = None
+    for place in bare.places(pixels, sought.blocks):
+        block = bare.nodes_at(pixels, place)
+        whole = bool(np.isfinite(block).all())
+        taken = arrange.taken(
+            np.nan_to_num(block, nan=0.5).astype(np.float32), reading=place.layout
+        )
+        if likeness(taken.lattice) <= _LIKE:
+            continue
+        rough = arrange.roughness(taken.lattice)
+        if best is not None and rough >= best[0]:
+            continue
+        shape, comma, turn = place.layout.partition(", ")
+        nodes = arrange.lattice_of(
+            block, shape, place.points, taken.across, comma + turn or arrange.DOWN
+        )
+        remark = (
+            f"cut out of a picture of {size[0]} × {size[1]} pixels, "
+            f"{place.left} from the left and {place.top} from above"
+        )
+        found = _Found(
+            HALD if place.layout == arrange.HALD else STRIP,
+            place.layout,
+            np.array(nodes, np.float64),
+            taken.shape if whole and place.scale == 1 else "",
+            taken.across,
+            remarks=(remark,),
+            block=block.astype(np.float32),
+        )
+        best = (rough, found)
+    return None if best is None else best[1]
+
+
+def _marked(pixels: Rgb, sought: Sought) -> _Found:
+    """Read a block between four corners, as what was sought, or as what its shape and colours fit best."""
+    size = (pixels.shape[1], pixels.shape[0])
+    at = corners.checked(sought.corners, size)
+    if sought.plan is not None:
+        plan = sought.plan
+        cells_there = (plan.block_size[0] // plan.cell, plan.block_size[1] // plan.cell)
+        block = corners.read(pixels, at, cells_there)
+        return _Found(FRAME, "tiles", np.array(nodes_of(plan, block), np.float64))
+    best: tuple[float, str, int] | None = None
+    for layout, points in sought.blocks or bare.USUAL:
+        if not sought.blocks and not _fits(at, bare.cells_of(layout, points)):
+            continue
+        lattice = _between(pixels, at, layout, points)
+        like = likeness(np.nan_to_num(lattice, nan=0.5))
+        if best is None or like > best[0]:
+            best = (like, layout, points)
+    if best is None or best[0] <= _LIKE:
+        raise FormatError(
+            "what lies between the corners does not follow a carrier",
+            hint="set them at the outer corners of the nodes, without the bars",
+        )
+    _like, layout, points = best
+    at = corners.snapped(pixels, at, layout, points)
+    words = ", ".join(f"{x:.1f},{y:.1f}" for x, y in at)
+    return _Found(
+        HALD if layout == arrange.HALD else STRIP,
+        layout,
+        _between(pixels, at, layout, points),
+        remarks=(f"read between the corners {words}",),
+    )
+
+
+def _between(pixels: Rgb, at: corners.Corners, layout: str, points: int) -> Array:
+    shape, comma, turn = layout.partition(", ")
+    cells_there = bare.cells_of(layout, points)
+    block = corners.read(pixels, at, cells_there)
+    across = cells_there[0] // points
+    return np.array(
+        arrange.lattice_of(block, shape, points, across, comma + turn or arrange.DOWN), np.float64
+    )
+
+
+def _fits(at: corners.Corners, cells_there: tuple[int, int]) -> bool:
+    """Whether a block between corners has about the shape of these cells."""
+    (ax, ay), (bx, by), _c, (dx, dy) = at
+    shape = np.hypot(bx - ax, by - ay) / max(np.hypot(dx - ax, dy - ay), 1e-6)
+    return bool(abs(np.log(shape * cells_there[1] / cells_there[0])) < _SHAPE)
 
 
 def _framed(pixels: Rgb, placed: Placed) -> _Found:

@@ -14,10 +14,11 @@ from attrs import frozen
 from PIL import Image
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.carrier import cells, locate
+from sfumato.core.carrier import arrange, cells, locate
+from sfumato.core.carrier.corners import Corners
 from sfumato.core.carrier.faults import Fault, fault
 from sfumato.core.carrier.locate import Placed
-from sfumato.core.carrier.recover import Came, Recovered, recovered
+from sfumato.core.carrier.recover import Came, Recovered, Sought, recovered
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import FormatError, MediaError, SfumatoError
 from sfumato.core.lut.fit import StillWanted, always_wanted
@@ -49,6 +50,7 @@ class Original:
 
     profile: bytes = attrs.field(default=b"", repr=False)
     frame: Rgb | None = attrs.field(default=None, repr=False)
+    sought: Sought = Sought()
 
 
 def read_return(path: Path) -> Returned:
@@ -87,9 +89,15 @@ def read_original(path: Path) -> Original:
     back = read_return(path)
     placed = locate.found(back.pixels)
     if placed is None:
-        return Original(back.profile)
+        try:
+            taken = arrange.taken(back.pixels, back.came.stated)
+        except FormatError:
+            return Original(back.profile)
+        block = (taken.name, len(taken.lattice))
+        return Original(back.profile, sought=Sought((block,)))
     x0, y0, x1, y1 = cells.picture_box(back.pixels, placed)
-    return Original(back.profile, back.pixels[y0:y1, x0:x1])
+    sought = Sought(plan=placed.plan)
+    return Original(back.profile, back.pixels[y0:y1, x0:x1], sought)
 
 
 def recover(
@@ -99,6 +107,7 @@ def recover(
     grid: int = 0,
     reading: str = "",
     placed: Placed | None = None,
+    corners: Corners = (),
     check: StillWanted = always_wanted,
 ) -> Recovered:
     """Make a LUT of a picture that came back; codes are brought back to the profile that went out.
@@ -118,6 +127,7 @@ def recover(
             grid=grid,
             reading=reading,
             placed=placed,
+            sought=attrs.evolve(Sought() if original is None else original.sought, corners=corners),
             check=check,
         )
     except FormatError as error:

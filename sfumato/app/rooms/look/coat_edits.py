@@ -32,6 +32,7 @@ from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_file
 from sfumato.work.luts.deliver import write_lut
+from sfumato.work.preview.asks import SOURCE
 from sfumato.work.stores.coats import coat_of, values_in
 from sfumato.work.stores.study_store import lut_file, read_lut_file
 
@@ -338,8 +339,12 @@ class CoatEdits(QObject):
             return
         coat, part = self.model.study.coat(coat_id), self.view.now.pick_part
         reach = self.view.now.pick_size // 2
-        here = attrs.evolve(ask, coat=coat_id, dragging=False)
-        entering = self._desk.previewer.probe(here, x, y, reach).entering
+        here = attrs.evolve(ask, coat=coat_id, dragging=False, a=SOURCE, b=SOURCE)
+        try:
+            entering = self._desk.previewer.probe(here, x, y, reach).entering
+        except SfumatoError as error:  # the shot's file went meanwhile
+            self.services.notices.fault(error)
+            return
         working = encoding(self.model.study.working)
         if part == "reach":
             laying = picked(coat.laying, entering, working)

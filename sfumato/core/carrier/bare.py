@@ -1,0 +1,140 @@
+"""Nodes without marks inside a larger picture: a strip in a screenshot, a HALD cut out by hand.
+
+Where runs of nodes end, red (or green) jumps from one to nought, whatever the look: seams at equal
+distances over the whole height of the block. The place where they stand out most is tried first.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.carrier import arrange
+
+USUAL = tuple(
+    (layout, n) for layout in (arrange.ROW, arrange.SQUARE) for n in (16, 32, 33, 64, 17, 25, 48)
+) + tuple((arrange.HALD, level**2) for level in (8, 6, 12, 4, 5))
+_LOST = 2  # pixels that may be cut off at each side
+_SCALES = (1, 2, 3)
+_TRIED = 8  # places of each arrangement
+_STANDS_OUT = 2.0  # seams against what lies between them, to be tried at all
+
+
+@frozen
+class Place:
+    """A block of nodes in a picture: pixels of its upper left corner (below 0: cut off), and of a node."""
+
+    layout: str
+    points: int
+    left: int
+    top: int
+    scale: int = 1
+
+    @property
+    def cells(self) -> tuple[int, int]:
+        return cells_of(self.layout, self.points)
+
+
+def cells_of(layout: str, points: int) -> tuple[int, int]:
+    """Return how many nodes lie side by side, and one above the other.
+
+    >>> cells_of("row", 16), cells_of("HALD", 64), cells_of("square", 32)
+    ((256, 16), (512, 512), (256, 128))
+    """
+    if layout == arrange.HALD:
+        side = math.isqrt(points) ** 3
+        return side, side
+    shape = layout.partition(",")[0]
+    across = {arrange.ROW: points, arrange.COLUMN: 1}.get(shape) or arrange.columns_of(points)
+    return across * points, -(-points // across) * points
+
+
+def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Place]:
+    """Yield where nodes may lie in a picture (h, w, 3), the likeliest of each arrangement first.
+
+    Args:
+        wanted: arrangements and points; () for the usual ones.
+    """
+    padded = np.pad(pixels, ((_LOST, _LOST), (_LOST, _LOST), (0, 0)), mode="edge")
+    height, width = padded.shape[:2]
+    along: Array | None = None
+    for layout, points in wanted or USUAL:
+        for scale in _SCALES:
+            across, down = (side * scale for side in cells_of(layout, points))
+            if across > width or down > height:
+                continue
+            if along is None:
+                along, upright = _jumps(padded, 1), _jumps(padded, 0)
+            score = _score(along, upright, layout, points, scale)
+            if score is None:
+                continue
+            for x, y in _peaks(score, points * scale // 4):
+                yield Place(layout, points, x - _LOST, y - _LOST, scale)
+
+
+def nodes_at(pixels: Rgb, place: Place) -> Array:
+    """Return the block of nodes (rows, columns, 3) of a place, float64; what is cut off is NaN.
+
+    Of nodes of several pixels the middle one is read.
+    """
+    across, down = place.cells
+    x = place.left + np.arange(across) * place.scale + place.scale // 2
+    y = place.top + np.arange(down) * place.scale + place.scale // 2
+    height, width = pixels.shape[:2]
+    found = pixels[np.clip(y, 0, height - 1)][:, np.clip(x, 0, width - 1)].astype(np.float64)
+    found[(y < 0) | (y >= height)] = np.nan
+    found[:, (x < 0) | (x >= width)] = np.nan
+    return np.asarray(found)
+
+
+def _jumps(pixels: Rgb, axis: int) -> Array:
+    """Return how much each pixel differs from the one before it, summed up along the other axis."""
+    steps = np.abs(np.diff(pixels, axis=axis)).max(-1)
+    steps = np.pad(steps, ((1, 0), (0, 0)) if axis == 0 else ((0, 0), (1, 0)))
+    summed = np.cumsum(steps, axis=1 - axis, dtype=np.float32)
+    return np.pad(summed, ((0, 0), (1, 0)) if axis == 0 else ((1, 0), (0, 0)))
+
+
+def _score(along: Array, upright: Array, layout: str, points: int, scale: int) -> Array | None:
+    """Return how much the seams of a block stand out from the rest of it, at each place (y, x)."""
+    run = points * scale
+    across, down = (side * scale for side in cells_of(layout, points))
+    rows, columns = along.shape[0] - down, upright.shape[1] - across
+    seams, count = np.zeros((rows, columns), np.float32), 0
+    # Inside of runs the look changes by a step from node to node; between two seams is the rest.
+    between = np.zeros_like(seams)
+    if across > run:
+        lines = along[down:] - along[:-down]
+        for x in range(run, across, run):
+            seams += lines[:rows, x : x + columns]
+            between += lines[:rows, x - run // 2 : x - run // 2 + columns]
+            count += down
+    if layout == arrange.HALD:  # green starts anew after as many rows as the level
+        run = math.isqrt(points) * run // points
+    if down > run:
+        lines = upright[:, across:] - upright[:, :-across]
+        for y in range(run, down, run):
+            seams += lines[y : y + rows, :columns]
+            between += lines[y - run // 2 : y - run // 2 + rows, :columns]
+            count += across
+    if not count:
+        return None
+    score: Array = seams / count
+    score[seams < _STANDS_OUT * between] = 0
+    return score
+
+
+def _peaks(score: Array, apart: int) -> Iterator[tuple[int, int]]:
+    """Yield the highest places (x, y), each so many pixels from those before it."""
+    left = score.copy()
+    for _ in range(_TRIED):
+        at = int(left.argmax())
+        y, x = divmod(at, left.shape[1])
+        if left[y, x] <= 0.02:
+            return
+        yield x, y
+        left[max(y - apart, 0) : y + apart + 1, max(x - apart, 0) : x + apart + 1] = 0
