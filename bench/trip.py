@@ -156,7 +156,8 @@ def _scene(width: int, height: int, seed: int) -> Any:
 
 
 def named() -> None:
-    from sfumato.core.carrier.recover import Came, recovered
+    from sfumato.core.carrier.recover import recovered
+    from sfumato.core.carrier.search import Came
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.errors import FormatError
     from sfumato.work.trip.carriers import Carrier, neutral

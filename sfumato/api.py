@@ -93,7 +93,7 @@ def recover(picture: Any, of: str | Path | None = None, grid: int = 0) -> Recove
     """
     import numpy as np
 
-    from sfumato.core.carrier.recover import Came
+    from sfumato.core.carrier.search import Came
     from sfumato.media.parts.contract import as_float
     from sfumato.raster.samples import DEPTHS
     from sfumato.work.trip import returns

@@ -16,7 +16,10 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp())
     os.environ["XDG_STATE_HOME"] = str(folder / "state")
     os.environ["XDG_DATA_HOME"] = str(folder / "data")
+    os.environ["HOME"] = str(folder)
     import attrs
+    import numpy as np
+    from PIL import Image, ImageFilter
     from PySide6.QtCore import QEventLoop, QTimer
 
     from sfumato.app import theme
@@ -25,8 +28,11 @@ def main() -> None:
     from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
+    from sfumato.raster import tiff
+    from sfumato.work.files import write_bytes
     from sfumato.work.luts.target import Target
     from sfumato.work.stores.study_store import demo_study
+    from sfumato.work.trip.returns import read_return
     from sfumato.work.warm import choose_cache
 
     choose_cache()
@@ -248,6 +254,58 @@ def main() -> None:
     window.rooms["apply"].paint_page.show_mask.setChecked(True)
     window.strip.hide()
     shot("paint")
+    while window.model.undo_stack.canUndo():
+        window.undo()
+    at_rest()
+    # Carriers go out, and stand-ins for other programs send them back: graded, and more than that.
+    trips = folder / "saltglass" / "trips"
+    trips.mkdir(parents=True)
+    look(shot="sill", room="trip")
+    settle()
+    room = window.rooms["trip"]
+
+    def send(kind: str, name: str) -> Path:
+        form = room.page.form
+        form.to.setCurrentText(kind)
+        form.to.activated.emit(form.to.currentIndex())
+        settle()
+        order = form.order()
+        assert order is not None
+        room.edits.send_to(order, trips / name)
+        settle()
+        return trips / name
+
+    def graded(codes: np.ndarray) -> np.ndarray:
+        warm = np.clip(codes, 0, 1) ** np.array([0.92, 1.0, 1.12])
+        return np.clip(warm * 1.12 - 0.12 * warm.mean(-1, keepdims=True) + 0.01, 0, 1)
+
+    def back(sent: Path, name: str, darker: float = 0.0) -> None:
+        codes = graded(read_return(sent).pixels)
+        y, x = np.mgrid[: codes.shape[0], : codes.shape[1]]
+        far = (x / codes.shape[1] - 0.5) ** 2 + (y / codes.shape[0] - 0.5) ** 2
+        codes = codes * (1 - darker * far)[..., None]
+        write_bytes(trips / name, tiff.encode((codes * 65535 + 0.5).astype(np.uint16)))
+
+    neutral = send("photo editor that opens TIFF and JPEG only", "neutral for May.tif")
+    send("phone filter: tiles", "sill for the phone.jpg")
+    framed = send("editing program: frame and strip", "sill with tiles.png")
+    window.strip.hide()
+    shot("trip_out")
+    back(framed, "sill with tiles graded.tif", 0.3)
+    picture = Image.fromarray((graded(read_return(neutral).pixels) * 255 + 0.5).astype(np.uint8))
+    sharp = picture.filter(ImageFilter.UnsharpMask(1, 80, 0))
+    sharp.save(folder / "x.jpg", quality=92, subsampling=0)
+    os.replace(folder / "x.jpg", trips / "neutral for May, dusk.jpg")
+    settle()
+    journeys = room.model.study.journeys
+    room.model.choose(next(j.id for j in journeys if j.name == "neutral for May"))
+    settle()
+    window.strip.hide()
+    shot("trip_back")
+    room.model.choose(next(j.id for j in journeys if j.name == "sill with tiles"))
+    settle()
+    window.strip.hide()
+    shot("trip_proof")
     while window.model.undo_stack.canUndo():
         window.undo()
     at_rest()

@@ -15,6 +15,7 @@ from scipy import ndimage
 from test_cli import run
 
 import sfumato
+from sfumato.core.carrier.corners import projection
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import cube_colours, difference_of
 from sfumato.raster import png, tiff
@@ -253,3 +254,81 @@ def test_what_carriers_cannot_be_is_said(tmp_path) -> None:
         assert not list(tmp_path.glob("c.*"))
     run("carrier", tmp_path / "c.png", "--strip", 8, "--hald", 4, status=2)
     run("carrier", tmp_path / "c.png", "--layout", "row", status=2)
+
+
+@pytest.fixture
+def strip(tmp_path: Path) -> Path:
+    """A graded strip of 32, as codes in a PNG of 16 bit."""
+    run("carrier", tmp_path / "strip.png", "--strip", 32)
+    return other(tmp_path / "strip.png", tmp_path / "graded.png", deep=True)
+
+
+def _screenshot(strip: np.ndarray) -> np.ndarray:
+    shown = np.array(open_still(FRAME).as_float()[:900, :1400])
+    shown[612 : 612 + 32, 153 : 153 + 1024] = strip
+    return shown
+
+
+@pytest.mark.parametrize(
+    ("cut", "most"),
+    [
+        (_screenshot, 0.02),
+        (lambda s: np.pad(s, ((3, 5), (9, 2), (0, 0)), constant_values=0.9), 0.02),
+        (lambda s: s[1:, :-1], 0.05),  # a pixel too tight
+        (lambda s: s.repeat(2, 0).repeat(2, 1), 0.05),  # a screen of twice as many pixels
+        (lambda s: ndimage.zoom(s, (1.5, 1.5, 1), order=1), 0.5),
+    ],
+    ids=["screenshot", "margin", "tight", "double", "scaled"],
+)
+def test_a_strip_cut_out_by_hand_is_found(tmp_path, strip, cut, most) -> None:
+    """Alone and with the carrier that went out; a photograph instead of it is refused."""
+    codes = cut(read_return(strip).pixels)
+    (tmp_path / "back.tif").write_bytes(tiff.encode((codes * 65535 + 0.5).astype(np.uint16)))
+    for words in ((), ("--of", tmp_path / "strip.png")):
+        run("recover", tmp_path / "back.tif", tmp_path / "look.cube", "--force", *words)
+        assert off(sfumato.read(tmp_path / "look.cube")) < most
+    run("recover", FRAME, tmp_path / "no.cube", status=1)
+
+
+def test_four_corners_say_where_nodes_lie(tmp_path, strip) -> None:
+    """A strip on a wall, seen from aside: read through a projection, corners two pixels off."""
+    codes = read_return(strip).pixels
+    wide = codes.repeat(3, 0)  # 1024 x 96
+    height, width = wide.shape[:2]
+    at = ((40.0, 30.0), (1160.0, 64.0), (1150.0, 190.0), (44.0, 160.0))
+    y, x = np.mgrid[:240, :1200] + 0.5
+    back = np.linalg.inv(projection(at))
+    u, v, w = np.moveaxis(np.stack([x, y, np.ones_like(x)], -1) @ back.T, -1, 0)
+    places = (v / w * height - 0.5, u / w * width - 0.5)
+    wall = np.stack(
+        [ndimage.map_coordinates(wide[..., c], places, order=1, cval=0.4) for c in range(3)], -1
+    )
+    (tmp_path / "wall.tif").write_bytes(tiff.encode((wall * 65535 + 0.5).astype(np.uint16)))
+    told = run("recover", tmp_path / "wall.tif", tmp_path / "a.cube", status=1)
+    assert "set its corners by hand" in told.stderr
+    corners = [f"{cx + 1.5},{cy - 1.5}" for cx, cy in at]
+    known = ("--of", tmp_path / "strip.png")  # stretched as it is, its shape alone does not tell
+    run("recover", tmp_path / "wall.tif", tmp_path / "a.cube", "--corners", *corners, *known)
+    assert off(sfumato.read(tmp_path / "a.cube")) < 1.0  # at a pixel a node
+    crossed = [corners[i] for i in (0, 2, 1, 3)]
+    words = ("recover", tmp_path / "wall.tif", tmp_path / "b.cube", "--corners")
+    assert "clockwise" in run(*words, *crossed, status=1).stderr
+    assert "x,y four times" in run(*words, "1,2", "a,b", "3,4", "5,6", status=1).stderr
+
+
+def test_a_vignette_is_kept_out_of_the_look(tmp_path) -> None:
+    """A frame carrier tells it from the look, also where its middle lies aside and it is scaled down."""
+    run("carrier", tmp_path / "frame.png", "--frame", FRAME, "--strip", 33)
+
+    def darker(x):
+        y, across = np.mgrid[: x.shape[0], : x.shape[1]]
+        far = (across / x.shape[1] - 0.46) ** 2 + (y / x.shape[0] - 0.55) ** 2
+        return x * (1 - 0.5 * far)[..., None]
+
+    other(tmp_path / "frame.png", tmp_path / "back.tif", darker)
+    words = ("recover", tmp_path / "back.tif", tmp_path / "look.cube", "--json")
+    told = json.loads(run(*words, "--of", tmp_path / "frame.png").output)["results"][0]
+    faults = {f["key"]: f for f in told["faults"]}
+    assert faults["vignette"]["mended"]
+    assert off(sfumato.read(tmp_path / "look.cube")) < 0.15  # 3.0 when it is taken for the look's
+    assert told["witness"]["worst"] > 5  # the picture shows what no LUT holds

@@ -20,6 +20,7 @@ from sfumato.app.window.main_window import MainWindow
 from sfumato.work import memory
 from sfumato.work.stores import encoding_store
 from sfumato.work.stores.study_store import demo_study
+from sfumato.work.tiles import short_turns
 
 
 def application() -> QApplication:
@@ -67,6 +68,7 @@ def main(study: Path | None, picture: Path | None = None) -> int:
     With `picture`, save the window there when its first shot is shown, and end.
     """
     memory.keep_large_apart()
+    short_turns()
     app = application()
     settings = Settings()
     theme.install(app)

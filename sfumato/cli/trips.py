@@ -98,6 +98,12 @@ def carrier(
 @click.argument("files", metavar="RETURNED... OUT", nargs=-1, required=True, type=PathArgument)
 @click.option("--of", "original", type=PathArgument, help="The carrier that went out.")
 @click.option("--grid", type=click.IntRange(2, 129), help="Points a side, 2 to 129.")
+@click.option(
+    "--corners",
+    nargs=4,
+    metavar="X,Y X,Y X,Y X,Y",
+    help="Of the block of nodes in pixels, clockwise from the top left, where it is not found.",
+)
 @format_option
 @reading_option
 @force_option
@@ -107,6 +113,7 @@ def recover(
     files: tuple[Path, ...],
     original: Path | None,
     grid: int | None,
+    corners: tuple[str, ...] | None,
     key: str | None,
     reading: str,
     force: bool,
@@ -121,6 +128,7 @@ def recover(
     if len(files) < 2:
         raise click.UsageError("give the pictures that came back, then the LUT file or folder")
     *sources, target = files
+    from sfumato.core.carrier.corners import of_words
     from sfumato.core.compiled import load_kernels
     from sfumato.core.errors import SfumatoError
     from sfumato.work.files import Sources, is_folder, make_folder
@@ -141,8 +149,10 @@ def recover(
     taken: set[Path] = set()
     failed = 0
 
+    at = of_words(" ".join(corners or ()))
+
     def one(file: Path) -> Any:
-        return recover_one(read_return(file), sent, grid=grid or 0, reading=reading)
+        return recover_one(read_return(file), sent, grid=grid or 0, reading=reading, corners=at)
 
     for file, found in recover_all(sources, one):
         if isinstance(found, SfumatoError):

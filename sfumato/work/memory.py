@@ -16,19 +16,19 @@ import attrs
 import numpy as np
 
 _MB = 1 << 20
-STILLS = 96 * _MB  # decoded pictures
-CLIPS = 48 * _MB  # what open clips hold
-COPIES = 64 * _MB  # smaller copies of very large ones
-PROXIES = 48 * _MB  # pictures made smaller
-WORKING = 64 * _MB  # … in working values
-PLAYING = 32 * _MB  # frames of a clip that plays
-TABLES = 48 * _MB  # LUTs that sides are looked at through
-DRAGGED = 32 * _MB  # pictures while the hand moves
-LOOKS = 32 * _MB  # LUT files of the Swatchbook
+STILLS = 64 * _MB  # decoded pictures
+CLIPS = 32 * _MB  # what open clips hold
+COPIES = 32 * _MB  # smaller copies of very large ones
+PROXIES = 32 * _MB  # pictures made smaller
+WORKING = 40 * _MB  # … in working values
+PLAYING = 24 * _MB  # frames of a clip that plays
+TABLES = 32 * _MB  # LUTs that sides are looked at through
+DRAGGED = 24 * _MB  # pictures while the hand moves
+LOOKS = 16 * _MB  # LUT files of the Swatchbook
 GUESSES = 8 * _MB
-CONVERTED = 48 * _MB  # LUT files of the Convert room
-TILES = 32 * _MB  # pictures of the Swatchbook's wall
-RETURNS = 48 * _MB  # looks that came back, of the Round trip room
+CONVERTED = 24 * _MB  # LUT files of the Convert room
+TILES = 24 * _MB  # pictures of the Swatchbook's wall
+RETURNS = 32 * _MB  # looks that came back, of the Round trip room
 
 
 _PAUSE = 2.0  # seconds between two returns

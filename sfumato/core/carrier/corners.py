@@ -2,16 +2,46 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable
+
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.errors import ValueRefused
+from sfumato.core.luma import luma
 
 Corners = tuple[tuple[float, float], ...]  # x, y of top left, top right, bottom right, bottom left
 _INNER = 0.5  # the share of a cell's side that is read
-_STEPS = (2.0, 1.0, 0.5, 0.25)  # pixels by which corners are moved while they are set right
+_WHOLE = 0.94  # … while corners are set right
+_STEPS = (2.0, 1.0, 0.5, 0.25, 0.12)  # pixels by which corners are moved while they are set right
 _ROUNDS = 3
+_WAYS = ((1, 0), (-1, 0), (0, 1), (0, -1))
+
+
+def of_words(words: str) -> Corners:
+    """Return corners that are written as "x,y x,y x,y x,y"; none for "".
+
+    >>> of_words("0,0 9.5,0 9.5,4 0,4")[2]
+    (9.5, 4.0)
+
+    Raises:
+        ValueRefused: they are not.
+    """
+    try:
+        found = [tuple(float(v) for v in each.split(",")) for each in words.split()]
+        return tuple((x, y) for x, y in found)
+    except ValueError as error:
+        raise ValueRefused(
+            f"{words!r:.80} are no corners",
+            hint="write x,y four times, as 10,20 400,20 400,60 10,60",
+        ) from error
+
+
+def in_words(corners: Corners) -> str:
+    """Return corners as text, to a tenth of a pixel."""
+    return " ".join(f"{x:.1f},{y:.1f}" for x, y in corners)
 
 
 def checked(corners: Corners, size: tuple[int, int]) -> Corners:
@@ -51,24 +81,27 @@ def projection(corners: Corners) -> Array:
     return np.append(found, 1.0).reshape(3, 3)
 
 
-def read(pixels: Rgb, corners: Corners, cells: tuple[int, int], samples: int = 3) -> Array:
-    """Return the mean colour of each cell of a block, float64 (rows, columns, 3); outside is NaN.
+def read(
+    pixels: Array, corners: Corners, cells: tuple[int, int], samples: int = 3, inner: float = _INNER
+) -> Array:
+    """Return the mean colour of each cell of a block, float64 (rows, columns, channels); outside is NaN.
 
     Args:
         cells: columns, rows.
-        samples: a side of each cell's inner half.
+        samples: a side of each cell's inner part.
+        inner: the share of a cell's side that is read.
     """
     from scipy import ndimage
 
     columns, rows = cells
-    within = (np.arange(samples) + 0.5) / samples * _INNER + (1 - _INNER) / 2
+    within = (np.arange(samples) + 0.5) / samples * inner + (1 - inner) / 2
     u = ((np.arange(columns)[:, None] + within) / columns).ravel()
     v = ((np.arange(rows)[:, None] + within) / rows).ravel()
     grid = np.stack(np.broadcast_arrays(u[None, :], v[:, None], 1.0), -1) @ projection(corners).T
     x, y = grid[..., 0] / grid[..., 2] - 0.5, grid[..., 1] / grid[..., 2] - 0.5
-    height, width = pixels.shape[:2]
-    out = np.empty((rows, columns, 3))
-    for c in range(3):
+    height, width, channels = pixels.shape
+    out = np.empty((rows, columns, channels))
+    for c in range(channels):
         found = ndimage.map_coordinates(pixels[..., c], (y, x), order=1, mode="nearest")
         out[..., c] = found.reshape(rows, samples, columns, samples).mean((1, 3))
     outside = (x < -0.5) | (y < -0.5) | (x > width - 0.5) | (y > height - 0.5)
@@ -76,33 +109,37 @@ def read(pixels: Rgb, corners: Corners, cells: tuple[int, int], samples: int = 3
     return out
 
 
-def snapped(pixels: Rgb, corners: Corners, layout: str, points: int) -> Corners:
-    """Return corners moved by a few pixels to where the nodes between them are smoothest."""
-    from sfumato.core.carrier.bare import cells_of
+def snapped(
+    pixels: Rgb,
+    corners: Corners,
+    cells: tuple[int, int],
+    nodes_of: Callable[[Array], Array],
+) -> Corners:
+    """Return corners moved by a few pixels to where the nodes between them are smoothest.
 
-    cells = cells_of(layout, points)
-    shape, comma, turn = layout.partition(", ")
-    across = cells[0] // points
+    Whole cells are read for that: beside their place they take in their neighbours over the seams,
+    where the look jumps.
+
+    Args:
+        nodes_of: makes nodes [r, g, b, 3] of the block's cells (rows, columns, 3).
+    """
+
+    tones = luma(pixels)[..., None]
 
     def rough(at: Corners) -> float:
-        block = read(pixels, at, cells, samples=1)
-        if not np.isfinite(block).all():
-            block = np.nan_to_num(block, nan=0.5)
-        return arrange.roughness(
-            arrange.lattice_of(block, shape, points, across, comma + turn or arrange.DOWN)
-        )
+        block = read(tones, at, cells, samples=3, inner=_WHOLE)
+        return arrange.roughness(nodes_of(np.nan_to_num(block, nan=0.5)).astype(np.float32))
 
     best, least = corners, rough(corners)
     for step in _STEPS:
         for _ in range(_ROUNDS):
             before = least
-            for i in range(4):
-                for dx, dy in ((step, 0), (-step, 0), (0, step), (0, -step)):
-                    moved = [*best]
-                    moved[i] = (best[i][0] + dx, best[i][1] + dy)
-                    found = rough(tuple(moved))
-                    if found < least:
-                        best, least = tuple(moved), found
+            for i, (dx, dy) in itertools.product(range(4), _WAYS):
+                moved = [*best]
+                moved[i] = (best[i][0] + step * dx, best[i][1] + step * dy)
+                found = rough(tuple(moved))
+                if found < least:
+                    best, least = tuple(moved), found
             if least == before:
                 break
     return best

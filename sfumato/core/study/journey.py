@@ -24,6 +24,7 @@ class Return:
         things: how many things were done to it beside the look.
         fault: why no look is in it, "" when there is one.
         became: what it was made into.
+        corners: of the block of nodes, where they were set by hand: "x,y" four times.
     """
 
     path: str
@@ -31,6 +32,7 @@ class Return:
     things: int = 0
     fault: str = ""
     became: str = ""
+    corners: str = ""
 
     @property
     def says(self) -> str:
@@ -78,6 +80,10 @@ class Journey:
     def is_closed(self) -> bool:
         """Whether something that came back was adopted."""
         return any(r.became for r in self.returns)
+
+    def back(self, path: str) -> Return | None:
+        """Return what is known of a file that came back."""
+        return next((r for r in self.returns if r.path == path), None)
 
     def with_returns(self, more: tuple[Return, ...]) -> Journey:
         """Return the journey with more files that came back; of one that was there the newer word holds."""

@@ -102,6 +102,7 @@ _NO_NAMES = {
     "shot",
     "says",
     "became",
+    "corners",
 }
 
 

@@ -11,7 +11,7 @@ from attrs import frozen
 
 from sfumato.core.colour import span_note
 from sfumato.core.study.coat import Coat
-from sfumato.core.study.journey import Journey
+from sfumato.core.study.journey import Journey, Return
 from sfumato.core.study.study import Study
 from sfumato.work.files import free, plain_name
 from sfumato.work.luts.deliver import write_lut
@@ -62,8 +62,9 @@ def adopt(
     Raises:
         SfumatoError: no look is in it, or the file cannot be written.
     """
-    found = returns.look(back, journey)
-    came = next((r.came for r in journey.returns if r.path == str(back)), "")
+    there = journey.back(str(back)) or Return(str(back))
+    found = returns.look(back, journey, corners=there.corners)
+    came = there.came
     note = note_of(journey if journey.path else None, back, came, found)
     space = journey.encoding
     comments = (span_note.written(space, space), note) if space else (note,)

@@ -11,6 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange, cells, locate
 from sfumato.core.carrier.confidence import Confidence, confidence
+from sfumato.core.carrier.corners import of_words
 from sfumato.core.carrier.frame import nodes_of
 from sfumato.core.carrier.locate import Placed
 from sfumato.core.carrier.recover import Recovered
@@ -109,11 +110,13 @@ class Returns:
         journey: Journey | None,
         check: StillWanted = always_wanted,
         read: tuple[Returned, Placed | None] | None = None,
+        corners: str = "",
     ) -> Recovered:
         """Return the look in a file that came back, its pictures not wider than they are shown.
 
         Args:
             read: the file as it was read, and where a frame carrier lies in it, when that is known.
+            corners: of the block of nodes, set by hand; see `core.carrier.corners.of_words`.
         Raises:
             SfumatoError: it cannot be read, or no carrier is in it.
         """
@@ -122,9 +125,12 @@ class Returns:
         def make() -> Recovered:
             back, placed = read or (read_return(file), None)
             check()
-            return _kept_small(recover(back, _original(carrier), placed=placed, check=check))
+            found = recover(
+                back, _original(carrier), placed=placed, corners=of_words(corners), check=check
+            )
+            return _kept_small(found)
 
-        key = (file, stamp_of(file), carrier, carrier and stamp_of(carrier))
+        key = (file, stamp_of(file), carrier, carrier and stamp_of(carrier), corners)
         found: Recovered = self._kept.get(key, make)
         return found
 
@@ -142,7 +148,7 @@ class Returns:
         Raises:
             SfumatoError: it cannot be read, or no carrier is in it.
         """
-        found = self.look(file, journey, cancel.check)
+        found = self.look(file, journey, cancel.check, corners=_corners(journey, file))
         cancel.check()
         display = encoding(DISPLAY)
         amounts = {f.key: f.amount for f in found.faults}
@@ -165,6 +171,12 @@ class Returns:
             except SfumatoError:
                 on = None  # the shot's own fault is said where shots are
         return Examined(file, found, sure, to_bytes(a), to_bytes(b), delta, where, on)
+
+
+def _corners(journey: Journey | None, file: Path) -> str:
+    """Return the corners that were set by hand for a file that came back, "" when none were."""
+    back = journey.back(str(file)) if journey is not None else None
+    return back.corners if back is not None else ""
 
 
 def _kept_small(found: Recovered) -> Recovered:
@@ -204,6 +216,9 @@ def _sides(found: Recovered, file: Path) -> tuple[Rgb, Rgb]:
         layout = arrange.SQUARE
         came = nodes_of(found.placed.plan, cells.read(pixels, found.placed))
         came = arrange.arranged(np.where(found.known[..., None], came, 0), layout)
+    elif found.block is not None:
+        came = np.nan_to_num(found.block)
+        layout = layout if layout in (arrange.HALD, *arrange.LAYOUTS) else arrange.SQUARE
     else:
         came = locate.upright(pixels, *found.turned)
     if n > _MOST_SHOWN:

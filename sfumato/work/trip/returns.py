@@ -18,7 +18,8 @@ from sfumato.core.carrier import arrange, cells, locate
 from sfumato.core.carrier.corners import Corners
 from sfumato.core.carrier.faults import Fault, fault
 from sfumato.core.carrier.locate import Placed
-from sfumato.core.carrier.recover import Came, Recovered, Sought, recovered
+from sfumato.core.carrier.recover import Recovered, recovered
+from sfumato.core.carrier.search import Came, Sought
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import FormatError, MediaError, SfumatoError
 from sfumato.core.lut.fit import StillWanted, always_wanted

@@ -43,9 +43,10 @@ _LOOKED_FOR = ("sharpened", "grain", "vignette", "local_contrast", "resized", "j
 
 
 class ReturnPanel(QWidget):
-    """`chosen_changed()`: other returns are chosen for adopting."""
+    """`chosen_changed()`: other returns are chosen for adopting; `corners_wanted()`."""
 
     chosen_changed = Signal()
+    corners_wanted = Signal()
 
     def __init__(self, model: TripModel) -> None:
         super().__init__()
@@ -91,6 +92,11 @@ class ReturnPanel(QWidget):
         self.verdict.setProperty("strong", True)
         self.verdict.setWordWrap(True)
         column.addWidget(self.verdict)
+        self.by_hand = QPushButton("Set its corners by hand…")
+        self.by_hand.setObjectName("trip.corners")
+        set_tip(self.by_hand, "Show where the nodes lie in the picture, and read them there.")
+        self.by_hand.clicked.connect(self.corners_wanted)
+        column.addWidget(self.by_hand, 0, Qt.AlignmentFlag.AlignLeft)
         below = QHBoxLayout()
         below.setSpacing(10)
         left = QVBoxLayout()
@@ -199,6 +205,7 @@ class ReturnPanel(QWidget):
         self.show_chosen()
         found, refused = self._model.examined, self._model.refused
         came = f"came back {moment(back.came)}" if back.came else ""
+        self.by_hand.setVisible(refused is not None or bool(back.corners))
         if found is None:
             self.easel.show_nothing()
             self.picture.show_picture("", None, None)

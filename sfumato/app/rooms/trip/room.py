@@ -54,6 +54,8 @@ class TripRoom(Room):
         met = {"in_trip"}
         if self.model.journey is not None:
             met.add("has_journey")
+        if self.model.back is not None:
+            met.add("is_back")
         if self.model.examined is not None:
             met.add("has_return")
             if len(self._page.chosen_returns()) == 1:

@@ -7,6 +7,13 @@ from sfumato.app.services.actions import ActionSpec
 ACTIONS = (
     ActionSpec("trip_send", "Send a carrier…", "Round trip", when="in_trip"),
     ActionSpec("trip_take", "Take what came back…", "Round trip", when="in_trip"),
+    ActionSpec(
+        "trip_corners",
+        "Set the corners of the nodes by hand…",
+        "Round trip",
+        when="is_back",
+        help="Where a carrier is not found, or from the wrong place.",
+    ),
     ActionSpec("trip_look", "Look for returns beside the carriers", "Round trip", when="in_trip"),
     ActionSpec(
         "trip_glaze",

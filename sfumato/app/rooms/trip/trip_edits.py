@@ -6,21 +6,28 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-from PySide6.QtCore import QObject
+import numpy as np
+from PySide6.QtCore import QObject, Qt
 
+from sfumato.app.rooms.trip.corner_sheet import CornerSheet
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.rooms.trip.trip_page import TripPage
 from sfumato.app.rooms.trip.watch import Watch
 from sfumato.app.services.services import Services
+from sfumato.core.arrays import Array
+from sfumato.core.carrier.corners import of_words
+from sfumato.core.carrier.recover import Recovered
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.journey import Journey, Return
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import exists, is_folder, make_folder, plain_name
+from sfumato.work.preview.asks import to_bytes
 from sfumato.work.stores.coats import library_folder, place_in_library
 from sfumato.work.trip import adopt
 from sfumato.work.trip.adopt import Adopted
 from sfumato.work.trip.arrivals import Arrival, arrived, pictures_in
+from sfumato.work.trip.returns import read_return
 from sfumato.work.trip.send import Order, named, send
 
 
@@ -36,6 +43,7 @@ class TripEdits(QObject):
         page.send_wanted.connect(self.trip_send)
         page.take_wanted.connect(self.trip_take)
         page.forget_wanted.connect(self.trip_forget)
+        page.corners_wanted.connect(self.trip_corners)
         page.glaze_wanted.connect(self.trip_glaze)
         page.look_wanted.connect(self.trip_new_look)
         page.swatch_wanted.connect(self.trip_swatch)
@@ -135,6 +143,44 @@ class TripEdits(QObject):
             return  # the room says it, where the report would be
         words = f"{len(failed)} of them hold no look" if failed else ""
         self.notices.good(what, words or "see Round trip")
+
+    def trip_corners(self) -> None:
+        """Show the chosen return, for its corners to be set."""
+        journey, back = self.trip.journey, self.trip.back
+        if journey is None or back is None:
+            return
+        file = Path(back.path)
+
+        def read(_cancel: Cancel, _progress: Progress) -> Array:
+            return to_bytes(np.clip(read_return(file).pixels, 0, 1))
+
+        def show(pixels: Array) -> None:
+            sheet = CornerSheet(self.services.window, file.name, pixels, of_words(back.corners))
+            sheet.taken.connect(lambda words: self._set_corners(journey.id, back.path, words))
+            sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            sheet.open()
+
+        self.services.reading.add(f"Reading {file.name}", read, then=show)
+
+    def _set_corners(self, journey_id: str, path: str, words: str) -> None:
+        """Read a return between corners; what that gives is remembered with it."""
+        journey, returns = self.model.study.journey(journey_id), self.trip.returns
+        back = journey.back(path) if journey is not None else None
+        if journey is None or back is None:
+            return
+
+        def look(cancel: Cancel, _progress: Progress) -> Recovered:
+            return returns.look(Path(path), journey, cancel.check, corners=words)
+
+        def then(found: Recovered) -> None:
+            now = self.model.study.journey(journey_id)
+            if now is None:
+                return
+            read = attrs.evolve(back, corners=words, fault="", things=len(found.faults))
+            after = self.model.study.with_journey(now.with_returns((read,)))
+            self.model.commit(f"Set the corners in {Path(path).name}", after)
+
+        self.services.queue.add(f"Reading {Path(path).name}", look, then=then)
 
     def trip_forget(self) -> None:
         """Take the chosen journey out of the study; its files stay."""

@@ -64,14 +64,12 @@ class TripModel(QObject):
     def back(self) -> Return | None:
         """The chosen return."""
         journey = self.journey
-        if journey is None:
-            return None
-        return next((r for r in journey.returns if r.path == self.file), None)
+        return journey.back(self.file) if journey is not None else None
 
     def choose(self, journey_id: str, file: str = "") -> None:
         """Choose a journey, and of its returns one; the first when none is named."""
         journey = self.study.journey(journey_id)
-        if journey is not None and not any(r.path == file for r in journey.returns):
+        if journey is not None and journey.back(file) is None:
             file = journey.returns[0].path if journey.returns else ""
         if (journey_id, file) != (self.journey_id, self.file):
             self.journey_id, self.file = journey_id, file
@@ -83,7 +81,7 @@ class TripModel(QObject):
         journey = after.journey(self.journey_id)
         if journey is None:
             self.choose(ids[0] if ids else "")
-        elif not any(r.path == self.file for r in journey.returns):
+        elif journey.back(self.file) is None:
             self.choose(journey.id)
         self.ask()
         self.ask_thumbs()
@@ -106,10 +104,15 @@ class TripModel(QObject):
             return
         study = self.study
         sight = (study.view, study.working)
-        wanted = (journey.id, journey.path, back.path, stamp_of(Path(back.path)), shot, sight)
+        wanted = (
+            (journey.id, journey.path, back.path, back.corners),
+            stamp_of(Path(back.path)),
+            shot,
+            sight,
+        )
         if wanted == self._asked:
             return
-        if self._asked is None or self._asked[2] != back.path:
+        if self._asked is None or self._asked[0] != wanted[0]:
             self.examined = self.refused = None
         self._asked = wanted
         frames, returns = self.services.desk.frames, self.returns

@@ -42,6 +42,7 @@ class TripPage(QWidget):
     send_wanted = Signal()
     take_wanted = Signal()
     forget_wanted = Signal()
+    corners_wanted = Signal()
     glaze_wanted = Signal()
     look_wanted = Signal()
     swatch_wanted = Signal()
@@ -65,6 +66,7 @@ class TripPage(QWidget):
         for signal, own in (
             (self.form.send_wanted, self.send_wanted),
             (self.journeys.forget_wanted, self.forget_wanted),
+            (self.panel.corners_wanted, self.corners_wanted),
             (self.adopt.glaze_wanted, self.glaze_wanted),
             (self.adopt.look_wanted, self.look_wanted),
             (self.adopt.swatch_wanted, self.swatch_wanted),
@@ -169,7 +171,7 @@ class TripPage(QWidget):
         )
 
     def _watched(self, folder: str) -> str:
-        words = f"watching {folder}"
+        words = f"watching {_from_home(folder)}"
         return self.drop.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, 240)
 
     def _show_card(self) -> None:
@@ -183,7 +185,8 @@ class TripPage(QWidget):
         pixels = self._model.thumbs.get(journey.path)
         seen = None if pixels is None or len(pixels) < 2 else image_of(pixels)
         self.carrier.show_picture("The carrier" if seen is not None else "", seen, None)
-        self._card_steps.setText("\n".join(f"{i}.  {step}" for i, step in enumerate(steps, 1)))
+        words = "\n".join(f"{i}.  {step}" for i, step in enumerate(steps, 1))
+        self._card_steps.setText(_from_home(words))
 
     def chosen_returns(self) -> list[Path]:
         """Return the returns that an adoption is of."""
@@ -197,3 +200,8 @@ class TripPage(QWidget):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.journeys.setFocus()
+
+
+def _from_home(words: str) -> str:
+    """Return words with the path of the home folder as ~."""
+    return words.replace(f"{Path.home()}/", "~/")
