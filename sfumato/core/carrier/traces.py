@@ -21,6 +21,9 @@ LOW, HIGH = 0.012, 0.988  # beyond these a value may be clipped
 _NEAR = np.arange(2, 8)  # planes from which the outermost is foretold
 _WINDOW = 7  # nodes over which a look is taken to bend evenly
 FINE, WIDE = 1.0, 25.0  # pixels: radii of sharpening and of local contrast
+_TOLD_APART = (
+    0.02  # the weaker of two ways of mixing must show at least so much of the stronger one
+)
 _NORMAL = 0.6745  # the median of absolute deviations of a normal spread of 1
 
 
@@ -162,7 +165,13 @@ def mixing(runs: Array) -> Mix:
         power += float((off[free] ** 2).sum())
     if np.trace(gram) < 1:  # too few seams that could show it
         return Mix()
-    shares = np.linalg.solve(gram + 1e-3 * np.eye(2), right)
+    weak, strong = np.linalg.eigvalsh(gram)
+    if gram[1, 1] < _TOLD_APART * gram[0, 0]:  # a monochrome look has no colours to be mixed
+        shares = np.array([right[0] / gram[0, 0], 0.0])
+    elif weak < _TOLD_APART * strong:  # what is free there has one jump: tones cannot be told
+        shares = np.array([0.0, right[1] / gram[1, 1]])
+    else:
+        shares = np.linalg.solve(gram + 1e-3 * np.eye(2), right)
     return Mix(float(shares[0]), float(shares[1]), float(right @ shares) / max(power, 1e-12))
 
 

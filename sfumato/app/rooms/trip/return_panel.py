@@ -39,7 +39,17 @@ from sfumato.work.trip.examined import Examined
 _MODES = {"side": "Side by side", "split": "Split", "difference": "Difference"}
 _LEAST_TOP = 2.0  # codes: less is a matter of rounding
 _SEEN = 0.5  # ΔE mean in corners that is told apart from the middle
-_LOOKED_FOR = ("sharpened", "grain", "vignette", "local_contrast", "resized", "jpeg", "spatial")
+_HIDDEN_BY_JPEG = ("sharpened", "blurred", "grain")
+_LOOKED_FOR = (
+    "sharpened",
+    "blurred",
+    "grain",
+    "vignette",
+    "local_contrast",
+    "resized",
+    "jpeg",
+    "spatial",
+)
 
 
 class ReturnPanel(QWidget):
@@ -315,9 +325,14 @@ def _rows_of(found: Examined, journey: Journey) -> list[Callable[[], PigmentRow]
     for fault in found.found.faults:
         add("malachite" if fault.mended else "yellow", *_said(fault), fault.key)
     there = {f.key for f in found.found.faults}
-    absent = [_inner(TITLES[k]) for k in _LOOKED_FOR if k not in there]
+    hidden = _HIDDEN_BY_JPEG if "jpeg" in there else ()
+    absent = [_inner(TITLES[k]) for k in _LOOKED_FOR if k not in there and k not in hidden]
     if absent:
         add("malachite", f"No {', no '.join(absent)}", (), "absent")
+    unsure = " or ".join(_inner(TITLES[k]) for k in hidden if k not in there)
+    if unsure:
+        words = (f"A little {unsure} does not show through it.",)
+        add("quiet", "What JPEG may hide", words, "hidden")
     if "profile_converted" not in there and journey.path:
         add("malachite", "Profile as it went out", (journey.profile or "none",), "profile")
     for i, remark in enumerate(found.found.remarks):
