@@ -11,6 +11,7 @@ from sfumato.core.carrier.traces import Traces
 # Limits, set on twenty looks (identity, negative, monochrome, posterised, clipped …), clean and altered.
 _MIXED, _TOLD = 0.04, 0.3  # clean: under 0.01 where more than 0.3 is told
 _MIXED_LOSSY = 0.07  # JPEG at quality 90: up to 0.04
+_APART = 2e-3  # of tones and colours, to believe a mixture of tones after JPEG
 _COLOURS_APART = 0.25  # 4:2:0 mixes half of the other side's colour and none of its tones
 _GRAIN = 0.5  # codes; clean 8 bit: up to 0.42
 _LEFT = 0.6  # codes over wide areas; clean: up to 0.25, posterised 1.2
@@ -105,6 +106,8 @@ def _mixed(found: Traces, *, lossy: bool) -> Iterator[Fault]:
     if mix.colours - max(mix.tones, 0) > _COLOURS_APART:
         words = f"Colours run {100 * mix.colours:.0f} % into their neighbours, tones do not."
         yield fault("chroma_subsampled", mix.colours, "share", words)
+    elif lossy and mix.apart < _APART:
+        return  # what compression leaves there looks like either
     elif mix.tones < -least:
         words = f"Edges overshoot by {-100 * mix.tones:.0f} %: the picture was sharpened."
         yield fault("sharpened", -mix.tones, "share", words)

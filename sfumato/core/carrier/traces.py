@@ -21,9 +21,7 @@ LOW, HIGH = 0.012, 0.988  # beyond these a value may be clipped
 _NEAR = np.arange(2, 8)  # planes from which the outermost is foretold
 _WINDOW = 7  # nodes over which a look is taken to bend evenly
 FINE, WIDE = 1.0, 25.0  # pixels: radii of sharpening and of local contrast
-_TOLD_APART = (
-    0.02  # the weaker of two ways of mixing must show at least so much of the stronger one
-)
+_GREY = 0.02  # a look with less colour than this share of its tones is monochrome
 _NORMAL = 0.6745  # the median of absolute deviations of a normal spread of 1
 
 
@@ -34,6 +32,7 @@ class Mix:
     tones: float = 0.0
     colours: float = 0.0
     told: float = 0.0  # the share of what stands out at seams that this explains
+    apart: float = 1.0  # how well tones are told from colours there; identity: 0.0005
 
 
 @frozen(eq=False)
@@ -165,14 +164,11 @@ def mixing(runs: Array) -> Mix:
         power += float((off[free] ** 2).sum())
     if np.trace(gram) < 1:  # too few seams that could show it
         return Mix()
+    shares = np.linalg.solve(gram + 1e-3 * np.eye(2), right)
     weak, strong = np.linalg.eigvalsh(gram)
-    if gram[1, 1] < _TOLD_APART * gram[0, 0]:  # a monochrome look has no colours to be mixed
-        shares = np.array([right[0] / gram[0, 0], 0.0])
-    elif weak < _TOLD_APART * strong:  # what is free there has one jump: tones cannot be told
-        shares = np.array([0.0, right[1] / gram[1, 1]])
-    else:
-        shares = np.linalg.solve(gram + 1e-3 * np.eye(2), right)
-    return Mix(float(shares[0]), float(shares[1]), float(right @ shares) / max(power, 1e-12))
+    apart = 1.0 if gram[1, 1] < _GREY * gram[0, 0] else float(weak / strong)
+    told = float(right @ shares) / max(power, 1e-12)
+    return Mix(float(shares[0]), float(shares[1]), told, apart)
 
 
 def _grain(off: Array, back: Array, made: Array) -> float:
