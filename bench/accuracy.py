@@ -1,7 +1,8 @@
 """What a grid loses, sampled and fitted: the table behind the choice of how LUTs are baked.
 
 Prints CIEDE2000 of the viewed colours, mean / 99 % / max, over the demo shots and over the cube, for
-grades of many kinds. Run it with `./dev bench accuracy`.
+grades of many kinds. Run it with `./dev bench accuracy`; `./dev bench accuracy trip` prints the table of
+round trips.
 """
 
 from __future__ import annotations
@@ -125,6 +126,11 @@ def _three(d: Difference) -> str:
 
 
 if __name__ == "__main__":
+    if sys.argv[1:] == ["trip"]:
+        from bench.trip import accuracy
+
+        accuracy()
+        sys.exit()
     print(f"{'grade':16s} {'grid':>4s}  {'how':14s} {'cube':>22s} {'pictures':>22s} {'greys':>22s}")
     for row in rows(only=tuple(sys.argv[1:])):
         parts = (_three(row.cube), _three(row.pictures), _three(row.greys))

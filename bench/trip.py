@@ -1,9 +1,9 @@
-"""Round trips: `python -m bench.trip [accuracy|named|found]`. What comes back, by looks and alterations made here.
+"""Round trips: `python -m bench.trip [accuracy|named|found|speed]`. Looks and alterations are made here.
 
 `accuracy` prints how near a recovered LUT comes to the look, by carrier and file. `named` sends looks
 through programs of others (Pillow's and SciPy's filters, encoders) and counts which alterations are
 named, and which clean returns are accused. `found` counts in how many scaled, cropped, compressed and
-turned pictures a frame carrier is found.
+turned pictures a frame carrier is found. `speed` times many returns, and large ones.
 """
 
 from __future__ import annotations
@@ -250,7 +250,6 @@ def accuracy() -> None:
     from sfumato.core.lut.difference import cube_colours, difference_of
     from sfumato.core.lut.table import Table3D, lattice_colours
     from sfumato.core.lut.transform import Transform
-    from sfumato.media.parts.contract import FrameFacts, Still
     from sfumato.raster import png, tiff
     from sfumato.work.trip.carriers import Carrier, write_carrier
     from sfumato.work.trip.returns import read_original, read_return, recover
@@ -259,7 +258,7 @@ def accuracy() -> None:
     lut = Transform((Table3D(look("strong")(lattice_colours(33)).astype(np.float32)),))
     colours = cube_colours(20000)
     truth = np.clip(lut.apply(colours), 0, 1)
-    frame = Still((_scene(1920, 1080, 1) * 65535).astype(np.uint16), FrameFacts("16 bit"))
+    frame = np.round(_scene(1920, 1080, 1) * 65535).astype(np.float32) / 65535
 
     def save(file: Path, v: Any, quality: int = 0, sampling: int = 0) -> None:
         if quality:
@@ -313,10 +312,52 @@ def accuracy() -> None:
         )
 
 
+def speed() -> None:
+    """Print how long thirty returns of one carrier take, a large frame carrier, and a large picture without one."""
+    from sfumato.core.compiled import load_kernels
+    from sfumato.core.errors import SfumatoError
+    from sfumato.core.study.journey import Journey
+    from sfumato.work.cancel import Cancel, silent
+    from sfumato.work.trip.arrivals import arrived
+    from sfumato.work.trip.carriers import Carrier, neutral, write_carrier
+    from sfumato.work.trip.examined import Returns
+    from sfumato.work.trip.returns import read_original, read_return, recover
+
+    load_kernels()
+    folder = Path(tempfile.mkdtemp())
+    names = list(LOOKS)
+    sent = write_carrier(folder / "neutral.png", Carrier(64, depth="8"))
+    codes = read_return(sent.file).pixels
+    files = []
+    for i in range(30):
+        files.append(folder / f"{i}.png")
+        graded = look(names[i % len(names)])(codes) * (1 - 0.005 * i)
+        Image.fromarray((graded * 255 + 0.5).astype(np.uint8)).save(files[-1])
+    journey = Journey(str(sent.file), "neutral", points=64, layout="HALD")
+    start = time.perf_counter()
+    came = arrived(files, [journey], Returns(), Cancel(), silent, all_meant=True)
+    good = sum(not a.back.fault for a in came)
+    print(f"30 returns of level 8, PNG 8: {time.perf_counter() - start:.1f} s, {good} looks")
+    scene = _scene(6000, 3000, 5)
+    whole, _plan = neutral(Carrier(33, "wrapped", 6), scene)
+    print(f"a frame carrier of {whole.shape[0] * whole.shape[1] / 1e6:.0f} megapixels")
+    for back, what in ((look("strong")(whole), "with it"), (scene, "a picture without one")):
+        Image.fromarray((np.clip(whole, 0, 1) * 255 + 0.5).astype(np.uint8)).save(folder / "c.png")
+        Image.fromarray((np.clip(back, 0, 1) * 255 + 0.5).astype(np.uint8)).save(folder / "b.jpg")
+        original = read_original(folder / "c.png")
+        start = time.perf_counter()
+        try:
+            recover(read_return(folder / "b.jpg"), original)
+        except SfumatoError:
+            what += ", refused"
+        print(f"  {what}: {time.perf_counter() - start:.1f} s")
+
+
 def main() -> None:
     sys.path.insert(0, str(ROOT))
-    for name in sys.argv[1:] or ["accuracy", "found", "named"]:
-        {"accuracy": accuracy, "named": named, "found": found}[name]()
+    ways = {"accuracy": accuracy, "named": named, "found": found, "speed": speed}
+    for name in sys.argv[1:] or list(ways):
+        ways[name]()
 
 
 if __name__ == "__main__":

@@ -82,7 +82,6 @@ def main() -> None:
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
     shot("look_difference")
-    from sfumato.app.window.keys_sheet import KeysSheet
     from sfumato.core.controls import Pair
     from sfumato.core.measure.scopes import Band
     from sfumato.core.path.laying import Laying
@@ -120,10 +119,6 @@ def main() -> None:
     look(mode="one")
     glaze("look_nudges", "nudges", pairs=pairs)
     look(mode="split")
-    window.keyboard_sheet()
-    settle()
-    window.findChild(KeysSheet).grab().save(str(TARGET / "keys.png"))
-    window.findChild(KeysSheet).close()
     from sfumato.core.colour.user_encoding import Gamut, LogCurve, UserEncoding
 
     window.encodings.open_encodings()
@@ -147,7 +142,6 @@ def main() -> None:
     look(limits=False, scope_unit="percent", band=None)
     panel._clear_readout()
     look(coat="", shot="jetty", mode="all", instruments=("parade", "vectorscope"))
-    shot("all_shots")
     window.rooms["look"].shot_edits.bring_in_files([ROOT / "demo" / "causeway.mov"])
     settle()
     look(mode="one")
@@ -325,12 +319,6 @@ def main() -> None:
     window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
     window.rooms["convert"].edits.compare(luts / "monitor_a.3dl")
     shot("convert_compare")
-    window.rooms["convert"].edits.convert_files()
-    settle()
-    window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
-    words = window.rooms["convert"].page.batch._words
-    words.setText(words.text().replace(str(folder), "~/saltglass"))
-    shot("convert_batch")
     window.model.undo_stack.setClean()
     window.close()
 

@@ -18,6 +18,14 @@ from sfumato.core.carrier import arrange
 USUAL = tuple(
     (layout, n) for layout in (arrange.ROW, arrange.SQUARE) for n in (16, 32, 33, 64, 17, 25, 48)
 ) + tuple((arrange.HALD, level**2) for level in (8, 6, 12, 4, 5))
+COMMON = (
+    (arrange.ROW, 16),
+    (arrange.ROW, 32),
+    (arrange.ROW, 33),
+    (arrange.SQUARE, 32),
+    (arrange.HALD, 64),
+)
+_LARGE = 6e6  # pixels beyond which only these are looked for: each takes a second and more
 LOST = 2  # pixels that may be cut off at each side
 _SCALES = (1, 2, 3)
 _TRIED = 8  # places of each arrangement
@@ -70,7 +78,8 @@ def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Plac
     padded = np.pad(pixels, ((LOST, LOST), (LOST, LOST), (0, 0)), mode="edge")
     height, width = padded.shape[:2]
     along: Array | None = None
-    for layout, points in wanted or USUAL:
+    likely = USUAL if height * width <= _LARGE else COMMON
+    for layout, points in wanted or likely:
         for scale in _SCALES:
             across, down = (side * scale for side in cells_of(layout, points))
             if across > width or down > height:

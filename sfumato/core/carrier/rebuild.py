@@ -57,19 +57,21 @@ def places(nodes: Array) -> Array:
     smooth = traces.smooth_of(nodes)
     off = nodes - smooth
     free = (nodes > traces.LOW) & (nodes < traces.HIGH)
+    off = np.where(free, off, 0)
+    power = float(np.vdot(off, off))
+    # A pattern follows one axis: what it explains is summed up over the planes of each beforehand.
+    with_off, squares = np.zeros(n), np.zeros(n)
+    for axis in range(3):
+        slope = np.where(free, np.gradient(smooth, axis=axis) * (n - 1), 0)
+        rest = tuple(i for i in range(4) if i != axis)
+        with_off += (slope * off).sum(axis=rest)
+        squares += (slope * slope).sum(axis=rest)
     best, place = _PATTERN, even
     for codes in (np.round(even * 255), np.floor(even * 255)):
         shift = codes / 255 - even
         flat = np.broadcast_to(shift[:, None, None, None], (n, n, n, 1))
         pattern = (flat - traces.smooth_of(flat))[:, 0, 0, 0]
-        cross = own = power = 0.0
-        for axis in range(3):
-            form = [1, 1, 1, 1]
-            form[axis] = n
-            told = (np.gradient(smooth, axis=axis) * (n - 1) * pattern.reshape(form))[free]
-            cross += float(told @ off[free])
-            own += float(told @ told)
-            power += float(off[free] @ off[free]) / 3
+        cross, own = float(pattern @ with_off), float(pattern**2 @ squares)
         if own > 0 and cross > 0 and cross * cross / (own * max(power, 1e-12)) > best:
             best, place = cross * cross / (own * power), codes / 255
     return place

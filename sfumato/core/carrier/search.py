@@ -100,9 +100,10 @@ def _found(pixels: Rgb, came: Came, reading: str, sought: Sought) -> Found:
         nodes = _nodes_found(pixels, came, reading, turns, flipped=flipped)
         if nodes is not None:
             return nodes
-    alone = [a for a in (_bare(pixels, sought), None if fits else _scaled(pixels, sought)) if a]
-    if alone:
-        return min(alone, key=lambda a: a[0])[1]
+    if sought.plan is None:  # of a frame carrier nothing but its bars is looked for
+        alone = [a for a in (_bare(pixels, sought), None if fits else _scaled(pixels, sought)) if a]
+        if alone:
+            return min(alone, key=lambda a: a[0])[1]
     if fits:
         raise FormatError(
             f"the picture has the size of a carrier ({size}), but its colours do not follow one",

@@ -7,6 +7,7 @@ makes of it. What follows the picture instead of the cube is a filter's, a lens'
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -20,6 +21,7 @@ from sfumato.core.luma import luma
 LOW, HIGH = 0.012, 0.988  # beyond these a value may be clipped
 _NEAR = np.arange(2, 8)  # planes from which the outermost is foretold
 _WINDOW = 7  # nodes over which a look is taken to bend evenly
+_LARGE = 2.2e6  # pixels of a witness that are looked at one by one
 FINE, WIDE = 1.0, 25.0  # pixels: radii of sharpening and of local contrast
 _GREY = 0.02  # a look with less colour than this share of its tones is monochrome
 _NORMAL = 0.6745  # the median of absolute deviations of a normal spread of 1
@@ -101,12 +103,31 @@ def _drawn(lattice: Array, shape: str) -> Array:
 
 
 def of_witness(back: Rgb, made: Rgb) -> Traces:
-    """Measure a picture that came back (h, w, 3) against what the LUT makes of the one that went out."""
-    off = back.astype(np.float64) - made
-    mix = _filtered(off, back, made)
-    found = _wide(luma(off), back, made, _beyond_colours(np.asarray(made, np.float64)))
-    grain = _grain(off, back, made)
-    return Traces(mix, grain, _blocks(off), *found, np.abs(off).max(-1) * 255)
+    """Measure a picture that came back (h, w, 3) against what the LUT makes of the one that went out.
+
+    Of a large one the middle is looked at for what is fine, a smaller copy for what is wide.
+    """
+    height, width = back.shape[:2]
+    factor = math.ceil(math.sqrt(height * width / _LARGE))
+    if factor > 1:
+        high, wide = height // factor, width // factor
+        top, left = (height - high) // 2, (width - wide) // 2
+        middle = slice(top, top + high), slice(left, left + wide)
+        fine: tuple[Array, Array] = back[middle].astype(np.float64), made[middle].astype(np.float64)
+        back, made = (
+            v[: high * factor, : wide * factor]
+            .reshape(high, factor, wide, factor, 3)
+            .mean((1, 3), dtype=np.float64)
+            for v in (back, made)
+        )
+    else:
+        back, made = back.astype(np.float64), made.astype(np.float64)
+        fine = back, made
+    off = fine[0] - fine[1]
+    mix = _filtered(off, *fine)
+    change = back - made
+    found = _wide(luma(change), back, made, _beyond_colours(made), WIDE / factor)
+    return Traces(mix, _grain(off, *fine), _blocks(off), *found, np.abs(change).max(-1) * 255)
 
 
 def _filtered(off: Array, back: Array, made: Array) -> Mix:
@@ -219,7 +240,7 @@ def _beyond_colours(made: Array) -> Unexplained:
 
 
 def _wide(
-    change: Array, back: Array, made: Array, unexplained: Unexplained
+    change: Array, back: Array, made: Array, unexplained: Unexplained, radius: float = WIDE
 ) -> tuple[float, float, float, tuple[float, float]]:
     """Return what is left of a change over wide areas, the vignette and the local contrast in it, and how much
     of it each explains. A vignette may have its middle anywhere."""
@@ -239,7 +260,7 @@ def _wide(
     y, x = np.mgrid[:height, :width]
     x, y = (x + 0.5) / width - 0.5, (y + 0.5) / height - 0.5
     bowl = np.stack([soft(tone * shape) for shape in (-2 * (x * x + y * y), x, y)], -1)
-    around = soft(tone - ndimage.gaussian_filter(tone, WIDE))[:, None]
+    around = soft(tone - ndimage.gaussian_filter(tone, radius))[:, None]
     power = max(float(left @ left), 1e-20)
     strengths, explained = [], []
     for shapes in (bowl, around):

@@ -93,6 +93,11 @@ class Normal:
         return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
 
 
+def _dots(a: Array, b: Array) -> Array:
+    """Return the inner products of columns."""
+    return np.asarray(np.einsum("ij,ij->j", a, b))
+
+
 def solved(
     normal: Any, right: Array, start: Array, steps: int, check: StillWanted = always_wanted
 ) -> Array:
@@ -103,19 +108,21 @@ def solved(
     residual = right - normal @ x
     z = scale * residual
     p = z.copy()
-    rho = (residual * z).sum(axis=0)
+    room = np.empty_like(p)
+    rho = _dots(residual, z)
     for _ in range(steps):
         check()
         image = normal @ p
-        along = (p * image).sum(axis=0)
+        along = _dots(p, image)
         alpha = np.where(along > 0, rho / np.where(along > 0, along, 1), 0)
-        x += alpha * p
-        residual -= alpha * image
-        z = scale * residual
-        new = (residual * z).sum(axis=0)
+        x += np.multiply(p, alpha, out=room)
+        residual -= np.multiply(image, alpha, out=room)
+        np.multiply(residual, scale, out=z)
+        new = _dots(residual, z)
         if (new <= 1e-24).all():
             break
-        p = z + np.where(rho > 0, new / np.where(rho > 0, rho, 1), 0) * p
+        p *= np.where(rho > 0, new / np.where(rho > 0, rho, 1), 0)
+        p += z
         rho = new
     return x
 
@@ -288,6 +295,8 @@ def smoothed_nodes(
         right = weight[:, None] * target
         x = solved(normal, right, x, steps if part == 0 else steps // 2, check)
         beyond = ((y >= 1) & (x > 1)) | ((y <= 0) & (x < 0))
+        if not beyond.any():
+            break
         target = np.where(beyond, x, y)
     held = np.where((y >= 1) & (x > 1), np.minimum(x, NODE_RANGE[1]), x)
     held = np.where((y <= 0) & (x < 0), np.maximum(held, NODE_RANGE[0]), held)

@@ -21,7 +21,8 @@ from sfumato.work.preview.asks import to_bytes
 from sfumato.work.trip.examined import Examined, Returns
 
 THUMB = (72, 44)
-_LARGE = (560, 320)  # pixels of the carrier's picture on its card, at most
+_NO_PICTURE = np.full((1, 1, 3), 68, np.uint8)
+_LARGE = (560, 420)  # pixels of the carrier's picture on its card, at most
 
 
 class TripModel(QObject):
@@ -40,6 +41,7 @@ class TripModel(QObject):
         self.examined: Examined | None = None
         self.refused: SfumatoError | None = None
         self.thumbs: dict[str, Array] = {}  # by path of the carrier
+        self.large: tuple[str, Array] = ("", _NO_PICTURE)  # the chosen carrier's path and picture
         self._asked: Any = None
         self._lane = Lane("trip", self)
         self._lane.answered.connect(self._on_examined)
@@ -74,6 +76,7 @@ class TripModel(QObject):
         if (journey_id, file) != (self.journey_id, self.file):
             self.journey_id, self.file = journey_id, file
             self.chosen_changed.emit()
+            self.ask_thumbs()
         self.ask()
 
     def _on_changed(self, _before: Study, after: Study) -> None:
@@ -136,23 +139,29 @@ class TripModel(QObject):
         self.known.emit()
 
     def ask_thumbs(self) -> None:
-        """Have small pictures made of the carriers that have none."""
+        """Have small pictures made of the carriers that have none, and a larger one of the chosen."""
         paths = [j.path or next((r.path for r in j.returns), "") for j in self.study.journeys]
         missing = [p for p in dict.fromkeys(paths) if p and p not in self.thumbs]
-        if not missing or self.services.view.now.room != self._key:
+        chosen = self.journey.path if self.journey is not None else ""
+        if chosen == self.large[0]:
+            chosen = ""
+        if not (missing or chosen) or self.services.view.now.room != self._key:
             return
 
-        def work(cancel: Cancel) -> dict[str, Array]:
+        def work(cancel: Cancel) -> tuple[dict[str, Array], tuple[str, Array] | None]:
+            large = (chosen, _small(chosen, _LARGE)) if chosen else None
             found: dict[str, Array] = {}
             for path in missing:
                 cancel.check()
-                found[path] = _thumb(path)
-            return found
+                found[path] = _small(path, (2 * THUMB[0], 2 * THUMB[1]))
+            return found, large
 
         self._pictures.ask(work)
 
-    def _on_thumbs(self, found: dict[str, Array]) -> None:
+    def _on_thumbs(self, answer: tuple[dict[str, Array], tuple[str, Array] | None]) -> None:
+        found, large = answer
         self.thumbs |= found
+        self.large = large or self.large
         self.thumbs_changed.emit()
 
     @property
@@ -164,13 +173,13 @@ class TripModel(QObject):
         self._pictures.close()
 
 
-def _thumb(path: str) -> Array:
+def _small(path: str, most: tuple[int, int]) -> Array:
     """Return a small picture, uint8 (h, w, 3); one pixel of grey where there is no file."""
     try:
         pixels = open_still(path).pixels
     except SfumatoError:
-        return np.full((1, 1, 3), 68, np.uint8)
+        return _NO_PICTURE
     height, width = pixels.shape[:2]
-    share = min(_LARGE[0] / width, _LARGE[1] / height, 1.0)
+    share = min(most[0] / width, most[1] / height, 1.0)
     size = max(1, round(width * share)), max(1, round(height * share))
     return to_bytes(np.clip(scaled(pixels, WHOLE, *size), 0, 1))

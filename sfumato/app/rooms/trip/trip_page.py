@@ -182,8 +182,8 @@ class TripPage(QWidget):
         facts.append(f"its codes are {journey.encoding}" if journey.encoding else "")
         self._card_facts.setText(" · ".join(f for f in facts if f))
         steps = card.steps(journey)
-        pixels = self._model.thumbs.get(journey.path)
-        seen = None if pixels is None or len(pixels) < 2 else image_of(pixels)
+        path, pixels = self._model.large
+        seen = image_of(pixels) if path == journey.path and len(pixels) > 1 else None
         self.carrier.show_picture("The carrier" if seen is not None else "", seen, None)
         words = "\n".join(f"{i}.  {step}" for i, step in enumerate(steps, 1))
         self._card_steps.setText(_from_home(words))
