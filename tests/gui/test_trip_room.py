@@ -93,6 +93,14 @@ def test_a_look_goes_out_comes_back_is_adopted_exported_and_proved(trip, tmp_pat
     assert coat.parameters.expects == coat.parameters.gives == journey.encoding
     assert "neutral.tif" in coat.note
     assert "neutral dusk.tif" in coat.note
+    trip.window.view.set(room="look", coat=coat.id)
+    trip.settle()
+    trip.act("explain_glaze")
+    words = [w.text() for w in trip.window.findChild(QWidget, "explanation").findChildren(QLabel)]
+    assert coat.note in words
+    trip.window.findChild(QWidget, "explanation").close()
+    trip.act("room_trip")
+    trip.settle()
     assert trip.study.journeys[0].is_closed
     trip.act("undo")
     assert trip.study == before

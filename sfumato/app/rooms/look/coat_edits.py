@@ -212,7 +212,9 @@ class CoatEdits(QObject):
         coat, row = self._coat(), self._ledger.row(self._coat().id)
         if coat.spec is not None:
             place = row.mapToGlobal(row.rect().bottomLeft())
-            Explanation(*of_glaze(coat.spec), self.services.window).popup(place)
+            heading, paragraphs = of_glaze(coat.spec)
+            own = [coat.note] if coat.note else []
+            Explanation(heading, [*own, *paragraphs], self.services.window).popup(place)
 
     def explain(self, title: str, record: Any, field: str, place: QPoint) -> None:
         """Say what one control does; beside all controls, what the glaze does."""
