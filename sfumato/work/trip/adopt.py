@@ -44,6 +44,10 @@ class Adopted:
         words = [*self.remarks] or [str(self.file)]
         if what in ("a glaze", "the Look"):
             words = ["Alt+1 shows it", *self.remarks]
+        elif what == "a swatch":
+            words.append(
+                f"the Swatchbook shows it where {self.file.parent.name} is among its folders"
+            )
         return "; ".join(words)
 
 

@@ -150,7 +150,9 @@ class ReturnPanel(QWidget):
         self._show_mode("side")
         model.chosen_changed.connect(self.show_chosen)
         model.known.connect(self.show_known)
-        model.services.model.changed.connect(lambda _b, _a: self.show_chosen())
+        model.services.model.changed.connect(
+            lambda b, a: self.show_chosen() if b.journeys != a.journeys else None
+        )
 
     # --- which return ----------------------------------------------------------------------------
     def chosen_files(self) -> list[Path]:

@@ -118,8 +118,10 @@ class SendForm(QWidget):
         self._lane.crashed.connect(services.notices.bug)
         self._offer_kinds()
         self._restore(str(services.settings.get("trip_form", "")))
-        services.model.changed.connect(lambda _b, _a: self.refresh())
-        services.view.changed.connect(lambda b, a: self.refresh() if b.shot != a.shot else None)
+        services.model.changed.connect(lambda _b, _a: self._refresh_seen())
+        services.view.changed.connect(
+            lambda b, a: self._refresh_seen() if b.shot != a.shot else None
+        )
 
     # --- kinds -----------------------------------------------------------------------------------
     @property
@@ -245,6 +247,11 @@ class SendForm(QWidget):
         self._say(f"Reading {shot.name} …", False)
         frames = self._services.desk.frames
         self._lane.ask(lambda _cancel: frames.size(shot))
+
+    def _refresh_seen(self) -> None:
+        """Refresh what is looked at: a drag in another room does not wait for it."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Offer what the choices leave, and say what that makes."""

@@ -17,7 +17,6 @@ from sfumato.app.services.services import Services
 from sfumato.core.arrays import Array
 from sfumato.core.carrier.corners import of_words
 from sfumato.core.carrier.recover import Recovered
-from sfumato.core.errors import SfumatoError
 from sfumato.core.study.journey import Journey, Return
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
@@ -48,7 +47,11 @@ class TripEdits(QObject):
         page.look_wanted.connect(self.trip_new_look)
         page.swatch_wanted.connect(self.trip_swatch)
         page.file_wanted.connect(self.trip_file)
-        self.model.changed.connect(lambda _before, after: self.watch.follow(after.journeys))
+        self.model.changed.connect(self._follow)
+
+    def _follow(self, before: Study, after: Study) -> None:
+        if before.journeys != after.journeys:
+            self.watch.follow(after.journeys)
 
     # --- out -------------------------------------------------------------------------------------
     def trip_send(self) -> None:
@@ -73,10 +76,11 @@ class TripEdits(QObject):
     def send_to(self, order: Order, file: Path) -> None:
         """Write a carrier to a place that was agreed to."""
         study, frames = self.model.study, self.services.desk.frames
+        force = exists(file)  # the chooser has asked
 
         def write(_cancel: Cancel, progress: Progress) -> tuple[Journey, tuple[str, ...]]:
             progress(0.3, file.name)
-            return send(study, order, file, frames, force=exists(file))
+            return send(study, order, file, frames, force=force)
 
         self.services.queue.add(f"Writing {file.name}", write, then=self._sent)
 
@@ -227,8 +231,6 @@ class TripEdits(QObject):
             folder = self.services.ports.choose_folder(self.services.window, start)
         if folder is None:
             return
-        if folder not in folders:
-            self.services.settings.set("swatch_folders", [*map(str, folders), str(folder)])
         chosen = folder
 
         def place(name: str) -> Path:
@@ -290,10 +292,7 @@ class TripEdits(QObject):
             self.notices.good(f"{title}: adopted as {what}", found[0].said(what))
 
         title = files[0].name if len(files) == 1 else f"{len(files)} looks"
-        self.services.queue.add(f"Adopting {title}", write, then=then, refused=self._refused)
-
-    def _refused(self, error: SfumatoError) -> None:
-        self.notices.fault(error)
+        self.services.queue.add(f"Adopting {title}", write, then=then)
 
     @property
     def is_busy(self) -> bool:

@@ -78,7 +78,9 @@ class TripPage(QWidget):
         )
         model.chosen_changed.connect(self.refresh)
         model.thumbs_changed.connect(self.refresh)
-        model.services.model.changed.connect(lambda _b, _a: self.refresh())
+        model.services.model.changed.connect(
+            lambda b, a: self.refresh() if b.journeys != a.journeys else None
+        )
         self.refresh()
 
     def _make_left(self) -> QWidget:
