@@ -14,6 +14,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -129,6 +130,8 @@ WAYS: dict[str, tuple[Callable[[Any, Any], Any], tuple[str, ...]]] = {
     ),
     "gradient": (_gradient, ("spatial", "vignette")),
     "moved": (_moved, ("shifted",)),
+    "legal range": (lambda v, _d: (v * 219 + 16) / 255, ("legal_range",)),
+    "gamma twice": (lambda v, _d: v ** (1 / 2.2), ("gamma_twice",)),
 }
 FILES: dict[str, tuple[int, tuple[str, ...]]] = {
     "JPEG 4:4:4": (0, ("jpeg",)),
@@ -155,59 +158,72 @@ def _scene(width: int, height: int, seed: int) -> Any:
     return np.clip(out + texture[..., None] * 0.3, 0, 1).astype(np.float32)
 
 
-def named() -> None:
+def _carriers() -> dict[str, tuple[Any, Any]]:
+    """Return five carriers, and the picture beside the nodes where there is one."""
+    from sfumato.work.trip.carriers import Carrier, neutral
+
+    scene = _scene(960, 540, 3)
+    return {
+        "HALD level 8": (neutral(Carrier(64))[0], None),
+        "HALD level 6": (neutral(Carrier(36))[0], None),
+        "strip of 32": (neutral(Carrier(32, "row"))[0], None),
+        "tiles of 64": (neutral(Carrier(64, "square"))[0], None),
+        "frame": (neutral(Carrier(33, "wrapped"), scene)[0], scene),
+    }
+
+
+def _one_look(seed: int, name: str, title: str) -> tuple[dict[str, str], list[str]]:
+    """Send one look through every way: what was named instead, by way, "" where it was named; false alarms."""
     from sfumato.core.carrier.recover import recovered
     from sfumato.core.carrier.search import Came
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.errors import FormatError
-    from sfumato.work.trip.carriers import Carrier, neutral
 
     display = encoding("BT.1886")
-    scene = _scene(960, 540, 3)
-    carriers = {
-        "HALD level 8": (neutral(Carrier(64))[0], None),
-        "frame": (neutral(Carrier(33, "wrapped"), scene)[0], scene),
-    }
-    for title, (out, sent) in carriers.items():
-        hits: Counter[str] = Counter()
-        wrong: Counter[str] = Counter()
-        missed: dict[str, list[str]] = {}
+    out, sent = _carriers()[title]
 
-        def tried(v: Any, came: Any, sent: Any = sent) -> set[str]:
-            try:
-                return {f.key for f in recovered(v, came, display, sent=sent).faults}
-            except FormatError as error:
-                return {error.summary}
+    def tried(v: Any, came: Any) -> set[str]:
+        try:
+            return {f.key for f in recovered(v, came, display, sent=sent).faults}
+        except FormatError as error:
+            return {error.summary}
 
-        for seed, name in enumerate(LOOKS):
-            graded = look(name)(out).astype(np.float32)
-            eight = np.round(graded * 255).astype(np.float32) / 255
-            for depth, v in (("16", graded), ("8", eight)):
-                for key in tried(v, Came(depth)) - _HARMLESS:
-                    wrong[f"{key} in {name}"] += 1
-            for way, (change, keys) in WAYS.items():
-                dice = np.random.default_rng(seed)
-                v = np.round(np.clip(change(graded, dice), 0, 1) * 255).astype(np.float32) / 255
-                told = tried(v, Came("8"))
-                if told & set(keys):
-                    hits[way] += 1
-                else:
-                    missed.setdefault(way, []).append(f"{name}: {' '.join(sorted(told))}")
-            for way, (sampling, keys) in FILES.items():
-                v = _pillow(_jpeg(90, sampling))(graded, None)
-                came = Came("8", lossy=True, sampling="4:2:0" if sampling else "4:4:4")
-                told = tried(v, came)
-                hits[way] += bool(told & set(keys))
-                for key in told - _HARMLESS - set(keys):
-                    wrong[f"{key} in {name}, {way}"] += 1
-        print(title)
-        for way in (*WAYS, *FILES):
-            print(
-                f"  {way}: {hits[way]} of {len(LOOKS)} named",
-                *missed.get(way, ())[:6],
-                sep="\n      ",
-            )
-        print(f"  false alarms: {sum(wrong.values())}", *wrong, sep="\n      ")
+    told: dict[str, str] = {}
+    wrong: list[str] = []
+    graded = look(name)(out).astype(np.float32)
+    eight = np.round(graded * 255).astype(np.float32) / 255
+    for depth, v in (("16", graded), ("8", eight)):
+        wrong += [f"{key} in {name}, {depth} bit" for key in tried(v, Came(depth)) - _HARMLESS]
+    for way, (change, keys) in WAYS.items():
+        dice = np.random.default_rng(seed)
+        v = np.round(np.clip(change(graded, dice), 0, 1) * 255).astype(np.float32) / 255
+        keys_told = tried(v, Came("8"))
+        told[way] = "" if keys_told & set(keys) else f"{name}: {' '.join(sorted(keys_told))}"
+    for way, (sampling, keys) in FILES.items():
+        v = _pillow(_jpeg(90, sampling))(graded, None)
+        keys_told = tried(v, Came("8", lossy=True, sampling="4:2:0" if sampling else "4:4:4"))
+        told[way] = "" if keys_told & set(keys) else f"{name}: {' '.join(sorted(keys_told))}"
+        wrong += [f"{key} in {name}, {way}" for key in keys_told - _HARMLESS - set(keys)]
+    return told, wrong
+
+
+def named() -> None:
+    """Print, for a hundred looks on carriers, how often each alteration is named, and false alarms."""
+    whole: Counter[str] = Counter()
+    with ProcessPoolExecutor() as pool:
+        for title in _carriers():
+            titles = [title] * len(LOOKS)
+            answers = list(pool.map(_one_look, range(len(LOOKS)), LOOKS, titles))
+            print(title)
+            for way in (*WAYS, *FILES):
+                missed = [told[way] for told, _wrong in answers if told[way]]
+                whole[way] += len(LOOKS) - len(missed)
+                print(f"  {way}: {len(LOOKS) - len(missed)} of {len(LOOKS)} named")
+                print(*(f"      {m}" for m in missed), sep="\n", end="\n" if missed else "")
+            wrong = [w for _told, each in answers for w in each]
+            whole["false alarms"] += len(wrong)
+            print(f"  false alarms: {len(wrong)}", *wrong, sep="\n      ", flush=True)
+    print(f"all {len(LOOKS) * len(_carriers())}:", dict(whole))
 
 
 def found() -> None:

@@ -200,6 +200,10 @@ def test_many_returns_of_one_carrier_become_looks_of_their_own(trip, tmp_path: P
         "preset 1 2.cube",
     }
     assert (swatches / "preset 1.cube").read_text() == "somebody else's"
+    trip.act("room_swatchbook")
+    trip.settle(60)
+    shown = {s.file.name for s in trip.window.rooms["swatchbook"].model.swatches}
+    assert {"preset 0.cube", "preset 1 2.cube"} <= shown
 
 
 def test_a_carrier_of_another_make_and_files_without_one(trip, tmp_path: Path) -> None:
@@ -309,5 +313,14 @@ def test_corners_are_set_by_hand_where_nothing_is_found(trip, tmp_path: Path) ->
     assert off(found.found.transform) < 1.0
     save_study(trip.study, tmp_path / "kept.sfumato")
     assert open_study(tmp_path / "kept.sfumato") == trip.study
-    trip.act("undo")
-    assert trip.study.journeys[0].returns[0].fault
+
+    brighter = wall.point([min(v + 9, 255) for v in range(256)] * 3)
+    brighter.save(trip.carriers / "strip on a wall.png")  # written anew: the corners hold on
+    trip.act("trip_look")
+    trip.settle(60)
+    assert trip.study.journeys[0].returns[0].corners == back.corners
+    assert not trip.study.journeys[0].returns[0].fault
+    again = trip.window.rooms["trip"].model.examined
+    assert again.found.transform.table != found.found.transform.table
+    while not trip.study.journeys[0].returns[0].fault:  # one step, or two when a minute has passed
+        trip.act("undo")

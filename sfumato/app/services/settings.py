@@ -27,13 +27,17 @@ class Settings:
             return value in (True, "true")
         return value
 
+    def texts(self, key: str) -> list[str]:
+        """Return a list of texts, which the store gives back as one text where it holds one."""
+        found = self._store.value(key) or []
+        return [str(f) for f in found] if isinstance(found, list) else [str(found)]
+
     def set(self, key: str, value: Any) -> None:
         self._store.setValue(key, value)
 
     @property
     def recent(self) -> list[str]:
-        found = self._store.value("recent") or []
-        return [found] if isinstance(found, str) else [str(f) for f in found]
+        return self.texts("recent")
 
     def add_recent(self, file: Path) -> None:
         name = str(file)

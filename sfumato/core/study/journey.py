@@ -86,11 +86,15 @@ class Journey:
         return next((r for r in self.returns if r.path == path), None)
 
     def with_returns(self, more: tuple[Return, ...]) -> Journey:
-        """Return the journey with more files that came back; of one that was there the newer word holds."""
+        """Return the journey with more files that came back; of one that was there the newer word holds.
+
+        What became of it is kept, and corners that were set by hand until others are.
+        """
         there = {r.path: r for r in self.returns}
-        fresh = {
-            r.path: evolve(r, became=there[r.path].became) if r.path in there else r for r in more
-        }
+        fresh = {}
+        for r in more:
+            old = there.get(r.path, r)
+            fresh[r.path] = evolve(r, became=old.became, corners=r.corners or old.corners)
         returns = tuple({**there, **fresh}.values())[:MOST_RETURNS]
         return self if returns == self.returns else evolve(self, returns=returns)
 

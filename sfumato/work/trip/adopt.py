@@ -45,9 +45,7 @@ class Adopted:
         if what in ("a glaze", "the Look"):
             words = ["Alt+1 shows it", *self.remarks]
         elif what == "a swatch":
-            words.append(
-                f"the Swatchbook shows it where {self.file.parent.name} is among its folders"
-            )
+            words.append(f"the Swatchbook shows it in {self.file.parent.name}")
         return "; ".join(words)
 
 

@@ -111,6 +111,15 @@ def belonging(back: Returned, journeys: Sequence[Journey]) -> tuple[Journey | No
     return next(iter(named or fits), None), placed
 
 
+def _with_corners(file: Path, journeys: Sequence[Journey]) -> tuple[Journey | None, str]:
+    """Return the journey to which a file came back with corners set by hand, and those: they hold on."""
+    for journey in journeys:
+        back = journey.back(str(file))
+        if back is not None and back.corners:
+            return journey, back.corners
+    return None, ""
+
+
 def arrived(
     files: Sequence[Path],
     journeys: Sequence[Journey],
@@ -131,9 +140,12 @@ def arrived(
 
     def one(file: Path) -> Recovered:
         back = read_return(file)
-        journey, placed = belonging(back, journeys)
+        journey, corners = _with_corners(file, journeys)
+        placed = None
+        if journey is None:
+            journey, placed = belonging(back, journeys)
         homes[file] = journey.id if journey is not None else ""
-        return returns.look(file, journey, cancel.check, (back, placed))
+        return returns.look(file, journey, cancel.check, (back, placed), corners=corners)
 
     for i, (file, look) in enumerate(recover_all(files, one, cancel.check)):
         cancel.check()

@@ -53,14 +53,12 @@ class SwatchbookRoom(Room):
         return {"in_swatchbook"} | ({"has_swatch"} if self.model.chosen is not None else set())
 
     def enter(self) -> None:
+        self.edits.read_folders()
         self.model.open()
         self._page.take_focus()
 
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
         return self.edits.take(files) if self.is_open else files
-
-    def keep(self) -> None:
-        self.services.settings.set("swatch_folders", list(self.model.folders))
 
     def close(self) -> None:
         self.model.close()

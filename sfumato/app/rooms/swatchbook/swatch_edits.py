@@ -39,8 +39,7 @@ class SwatchEdits(QObject):
         super().__init__(services.window)
         self.services, self.swatches = services, swatches
         self.model, self.desk, self.notices = services.model, services.desk, services.notices
-        kept = services.settings.get("swatch_folders") or []
-        swatches.set_folders([kept] if isinstance(kept, str) else kept)
+        swatches.set_folders(services.settings.texts("swatch_folders"))
         room.put_wanted.connect(self.swatch_put)
         room.folder_wanted.connect(self.swatch_add_folder)
         room.shipped_wanted.connect(lambda: self.add_folders([shipped_folder()]))
@@ -59,6 +58,12 @@ class SwatchEdits(QObject):
     def _set_folders(self, folders: list[str]) -> None:
         self.swatches.set_folders(folders)
         self.services.settings.set("swatch_folders", list(self.swatches.folders))
+
+    def read_folders(self) -> None:
+        """Show the folders that are kept in the settings: another room may have added one."""
+        kept = self.services.settings.texts("swatch_folders")
+        if tuple(kept) != self.swatches.folders:
+            self.swatches.set_folders(kept)
 
     def swatch_add_folder(self) -> None:
         start = Path(self.swatches.folders[-1]) if self.swatches.folders else Path.home()

@@ -46,7 +46,7 @@ class CornerField(QWidget):
 
     # --- geometry --------------------------------------------------------------------------------
     def _place(self) -> QRectF:
-        room = QRectF(self.rect()).adjusted(10, 10, -10, -10)
+        room = QRectF(self.rect()).adjusted(10, 10, -_LOUPE - 22, -10)
         size = self._image.size().scaled(
             int(room.width()), int(room.height()), Qt.AspectRatioMode.KeepAspectRatio
         )
@@ -132,17 +132,11 @@ class CornerField(QWidget):
         focus_ring(self, painter)
 
     def _paint_loupe(self, painter: QPainter) -> None:
-        """Draw what lies round the chosen corner, enlarged, in the corner of the widget that is far from it."""
+        """Draw what lies round the chosen corner, enlarged, beside the picture and level with the corner."""
         x, y = self.corners[self.chosen]
-        at = self.on_screen((x, y))
-        left = at.x() > self.width() / 2
-        top = at.y() > self.height() / 2
-        box = QRectF(
-            14 if left else self.width() - _LOUPE - 14,
-            14 if top else self.height() - _LOUPE - 14,
-            _LOUPE,
-            _LOUPE,
-        )
+        level = self.on_screen((x, y)).y() - _LOUPE / 2
+        lowest = self.height() - _LOUPE - 28
+        box = QRectF(self.width() - _LOUPE - 11, min(max(level, 10), lowest), _LOUPE, _LOUPE)
         reach = _LOUPE / _TIMES / 2
         painter.save()
         painter.setClipRect(box)
@@ -163,7 +157,7 @@ class CornerField(QWidget):
         painter.setFont(quiet_font())
         painter.setPen(colour("text"))
         words = f"{NAMES[self.chosen]}  {x:.1f}, {y:.1f}"
-        below = QRectF(box.left(), box.bottom() + 1 if top else box.top() - 17, _LOUPE, 16)
+        below = QRectF(box.left(), box.bottom() + 2, _LOUPE, 16)
         painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, words)
 
 

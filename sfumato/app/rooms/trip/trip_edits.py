@@ -220,9 +220,8 @@ class TripEdits(QObject):
 
     def trip_swatch(self) -> None:
         """Write the looks into a folder of the Swatchbook; ask which when there are several."""
-        kept = self.services.settings.get("swatch_folders") or []
-        folders = [Path(f) for f in ([kept] if isinstance(kept, str) else kept)]
-        folders = [f for f in folders if is_folder(f) and adopt.may_write(f)]
+        kept = self.services.settings.texts("swatch_folders")
+        folders = [Path(f) for f in kept if is_folder(Path(f)) and adopt.may_write(Path(f))]
         folder = folders[0] if len(folders) == 1 else None
         if folder is None:
             start = folders[0] if folders else library_folder()
@@ -231,12 +230,17 @@ class TripEdits(QObject):
             folder = self.services.ports.choose_folder(self.services.window, start)
         if folder is None:
             return
-        chosen = folder
+        chosen = folder.resolve()
 
         def place(name: str) -> Path:
             return adopt.free_in(chosen, name)
 
-        self._adopt("a swatch", place, lambda study, _found: study)
+        def laid(study: Study, _found: list[Adopted]) -> Study:
+            if str(chosen) not in kept:
+                self.services.settings.set("swatch_folders", [*kept, str(chosen)])
+            return study
+
+        self._adopt("a swatch", place, laid)
 
     def trip_file(self) -> None:
         """Write the look of one return to a file, or those of several into a folder."""
