@@ -23,6 +23,7 @@ from sfumato.core.controls import (
     Pair,
     Pairs,
     Ramp,
+    Text,
     Toggle,
     Triple,
     kinds,
@@ -80,6 +81,8 @@ def of(kind: Kind) -> st.SearchStrategy:
             return st.booleans()
         case Choice():
             return st.sampled_from(kind.options)
+        case Text():
+            return st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=40)
         case Curve():
             return points()
         case HueCurve():

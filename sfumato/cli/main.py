@@ -13,7 +13,7 @@ from typing import Any
 import click
 
 from sfumato._version import VERSION
-from sfumato.cli import measures, pictures, tables, trips
+from sfumato.cli import measures, pictures, sends, tables, trips
 from sfumato.cli.options import PathArgument, guarded
 from sfumato.work.files import exists
 
@@ -92,7 +92,13 @@ def desktop(what: str) -> None:
         click.echo("sfumato: nothing was there", err=True)
 
 
-for _command in (*tables.COMMANDS, *measures.COMMANDS, *pictures.COMMANDS, *trips.COMMANDS):
+for _command in (
+    *tables.COMMANDS,
+    *measures.COMMANDS,
+    *pictures.COMMANDS,
+    *trips.COMMANDS,
+    *sends.COMMANDS,
+):
     cli.add_command(_command)
 
 

@@ -152,6 +152,21 @@ class Choice(Kind):
             )
 
 
+@frozen(kw_only=True)
+class Text(Kind):
+    """A line of words, of at most `longest` characters; `usual` stands there while it is empty."""
+
+    longest: int = 200
+    usual: str = ""
+
+    def check(self, _owner: Any, field: Any, value: Any) -> None:
+        if not isinstance(value, str) or len(value) > self.longest:
+            raise ValueRefused(
+                f"{self.title} ({field.name}) takes up to {self.longest} characters",
+                hint="write it shorter",
+            )
+
+
 Points = tuple[tuple[float, float], ...]
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
@@ -343,8 +358,18 @@ class File(Kind):
 
 
 def control(default: Any, kind: Kind) -> Any:
-    """Declare a field of a glaze's record: its default and its kind."""
-    return attrs.field(default=default, validator=kind.check, metadata={"kind": kind})
+    """Declare a field of a record: its default and its kind; one whose default is whole stays whole."""
+    whole = isinstance(default, int) and not isinstance(default, bool)
+    return attrs.field(
+        default=default,
+        validator=kind.check,
+        converter=_whole if whole else None,
+        metadata={"kind": kind},
+    )
+
+
+def _whole(value: Any) -> Any:
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def kinds(record: Any) -> dict[str, Kind]:

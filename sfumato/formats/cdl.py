@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
@@ -155,8 +156,8 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     (stage,) = transform.stages
     assert isinstance(stage, CdlStage)
     layout = SPEC.layout_of(options) if options.layout else _BY_SUFFIX.get(options.suffix, _CC)
-    name = xml.safe(options.title or transform.title or stage.id)
-    correction = ElementTree.Element("ColorCorrection", {"id": name} if name else {})
+    name = options.title or transform.title or stage.id
+    correction = _element(name, options.comments or transform.comments, stage)
     root = correction
     if layout == _CCC:
         root = ElementTree.Element("ColorCorrectionCollection")
@@ -165,9 +166,26 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         root = ElementTree.Element("ColorDecisionList")
         ElementTree.SubElement(root, "ColorDecision").append(correction)
     root.set("xmlns", _SPACE)
-    for words in options.comments or transform.comments:
-        ElementTree.SubElement(correction, "Description").text = xml.safe(words)
-    fill(correction, stage)
+    return xml.rendered(root)
+
+
+def _element(name: str, words: Iterable[str], stage: CdlStage) -> ElementTree.Element:
+    """Return a ColorCorrection."""
+    plain = xml.safe(name)
+    found = ElementTree.Element("ColorCorrection", {"id": plain} if plain else {})
+    for each in words:
+        ElementTree.SubElement(found, "Description").text = xml.safe(each)
+    fill(found, stage)
+    return found
+
+
+def collected(stages: Sequence[CdlStage], *, alone: bool = False) -> bytes:
+    """Return a collection of corrections, .ccc; or the first of them `alone`, .cc."""
+    each = [_element(s.id, s.descriptions, s) for s in stages]
+    root = each[0] if alone else ElementTree.Element("ColorCorrectionCollection")
+    if not alone:
+        root.extend(each)
+    root.set("xmlns", _SPACE)
     return xml.rendered(root)
 
 

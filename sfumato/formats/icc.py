@@ -447,6 +447,7 @@ SPEC = FormatSpec(
     keeps_title=True,
     depths=("16",),
     layouts=(_LINK4, _LINK2, _ABSTRACT4, _ABSTRACT2),
+    converting=(_ABSTRACT4, _ABSTRACT2),
     is_text=False,
     limits={
         "3D": "2 to 255 points read, 2 to 129 written; 8 and 16 bit read, 16 bit written",

@@ -17,7 +17,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.difference import cube_colours, difference
 from sfumato.core.path.path import through_coats
-from sfumato.core.study import study_json
+from sfumato.core.study import coat_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import Look, Study
 from sfumato.media.parts.registry import read
@@ -60,7 +60,7 @@ def test_every_setting_is_finite_pure_and_blind_to_neighbours(spec, data, workin
 @given(data=st.data())
 def test_dump_and_load_agree(spec, data) -> None:
     coat = data.draw(strategies.coats(spec))
-    assert study_json.load_coat(study_json.dump_coat(coat)) == coat
+    assert coat_json.load_coat(coat_json.dump_coat(coat)) == coat
     with pytest.raises(ValueRefused, match="no control"):
         controls.load(spec.record, {"bogus": 1})
 

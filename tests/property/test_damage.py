@@ -22,6 +22,8 @@ from sfumato.core.study.mask import Brush, Gradient, Mask, Stroke
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer
 from sfumato.core.study.study import LOOK
+from sfumato.core.study.version import SentFile, version_of
+from sfumato.work.outlets.templates import TEMPLATES
 from sfumato.work.results.apply import ApplyWish, again, apply_shot
 from sfumato.work.stores.encoding_store import read_encoding, write_encoding
 from sfumato.work.stores.presets import read_preset
@@ -120,6 +122,9 @@ def files(tmp_path_factory) -> dict[str, tuple[Any, str]]:
         study, shots=(shot, *study.shots[1:3]), results=Results(0.5, names="{shot}")
     )
     study = study.added(LOOK, group).added(LOOK, new_coat("tints")).added(LOOK, new_coat("lut"))
+    file = SentFile("editing33", str(folder / "o.cube"), "ab", 9, beside=("x",))
+    version = version_of(study).with_files((file,))
+    study = attrs.evolve(study, outlets=(TEMPLATES["monitor17"],), versions=(version,))
     save_study(study, folder / "s.sfumato")
     apply_shot(study, shot, folder / "o.png", ApplyWish())
     write_encoding(UserEncoding("mine"), folder / "e.encoding.json")

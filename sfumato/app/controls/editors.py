@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
+    QLineEdit,
     QPushButton,
 )
 
@@ -23,6 +24,7 @@ from sfumato.core.controls import (
     File,
     LutFile,
     Number,
+    Text,
     Toggle,
     Triple,
 )
@@ -146,6 +148,40 @@ class ChoiceEditor(Editor):
     def show_record(self, record: Any) -> None:
         self.box.offer(self._kind.options)
         self.box.setCurrentText(getattr(record, self._field))
+
+
+class TextEditor(Editor):
+    """A line of words, taken when the hand leaves it or presses Enter."""
+
+    def __init__(self, field: str, kind: Text, _default: str) -> None:
+        super().__init__()
+        self._field, self._shown = field, ""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        label = Label(kind.title)
+        set_tip(label, kind.help)
+        label.setFixedWidth(112)
+        self.line = QLineEdit()
+        self.line.setObjectName(field)
+        self.line.setAccessibleName(kind.title)
+        self.line.setMaxLength(kind.longest)
+        self.line.setPlaceholderText(kind.usual)
+        set_tip(self.line, kind.help)
+        self.line.editingFinished.connect(self._taken)
+        label.setBuddy(self.line)
+        row.addWidget(label)
+        row.addWidget(self.line, 1)
+
+    def _taken(self) -> None:
+        if self.line.text() != self._shown:
+            self._shown = self.line.text()
+            self.edited.emit(self._field, self._shown)
+            self.released.emit()
+
+    def show_record(self, record: Any) -> None:
+        self._shown = getattr(record, self._field)
+        if self.line.text() != self._shown:
+            self.line.setText(self._shown)
 
 
 class FileEditor(Editor):

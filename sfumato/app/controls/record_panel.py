@@ -15,6 +15,7 @@ from sfumato.app.controls.editors import (
     ChoiceEditor,
     FileEditor,
     NumberEditor,
+    TextEditor,
     ToggleEditor,
     TripleEditor,
 )
@@ -34,6 +35,7 @@ from sfumato.core.controls import (
     Pad,
     Pairs,
     Ramp,
+    Text,
     Toggle,
     Triple,
     kinds,
@@ -46,6 +48,7 @@ SINGLE: dict[type[Kind], Any] = {
     Triple: TripleEditor,
     Toggle: ToggleEditor,
     Choice: ChoiceEditor,
+    Text: TextEditor,
     File: FileEditor,
     Ramp: RampEditor,
     Pairs: NudgeEditor,

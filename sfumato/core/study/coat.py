@@ -100,6 +100,11 @@ def renewed(coat: Coat) -> Coat:
     return attrs.evolve(coat, id=new_id(), members=tuple(map(renewed, coat.members)))
 
 
+def without_ids(coat: Coat) -> Coat:
+    """Return a coat without ids: equal to any other that does the same in the same words."""
+    return attrs.evolve(coat, id="", members=tuple(map(without_ids, coat.members)))
+
+
 def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:
     """Yield coats in the order of the Ledger: a group, then its members."""
     for coat in coats:

@@ -9,9 +9,9 @@ from attrs import field, frozen
 
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
-from sfumato.core.study import study_json
+from sfumato.core.study import coat_json, study_json
 from sfumato.core.study.coat import MOST_MEMBERS, Coat, grouped, renewed
-from sfumato.core.study.study import Look
+from sfumato.core.study.look import Look
 
 VERSION = 1
 LOG, DISPLAY = "log", "display"
@@ -80,7 +80,7 @@ def dump(preset: Preset) -> dict[str, Any]:
         "note": preset.note,
         "working": preset.working,
         "strength": preset.strength,
-        "coats": [without_id(study_json.dump_coat(c)) for c in preset.coats],
+        "coats": [without_id(coat_json.dump_coat(c)) for c in preset.coats],
     }
 
 
@@ -96,10 +96,10 @@ def load(plain: Any) -> Preset:
         raise StudyError("the preset was written by a newer version", hint="open it with that one")
     try:
         study_json.check_plain(plain)
-        coats = tuple(study_json.load_coat(c) for c in plain["coats"])
+        coats = tuple(coat_json.load_coat(c) for c in plain["coats"])
         if not 1 <= len(coats) <= MOST_MEMBERS:
             raise ValueRefused(f"a preset holds 1 to {MOST_MEMBERS} glazes, not {len(coats)}")
-        strength = study_json.share(plain.get("strength", 1.0), "the Strength of the preset")
+        strength = coat_json.share(plain.get("strength", 1.0), "the Strength of the preset")
         working = encoding(str(plain.get("working", "sRGB"))).name
         return Preset(
             str(plain["name"])[:80], coats, working, str(plain.get("note", ""))[:400], strength

@@ -18,20 +18,14 @@ from sfumato.core.path.path import span_transform
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import Coat, every, grouped, renewed
 from sfumato.core.study.journey import Journey
+from sfumato.core.study.look import Look
+from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer, Shot
+from sfumato.core.study.version import Version
 from sfumato.core.study.view import View
 
 LOOK = "look"
-
-
-@frozen
-class Look:
-    """The shared part of the grade, the part that goes into a LUT."""
-
-    name: str = "Untitled look"
-    coats: tuple[Coat, ...] = ()
-    strength: float = 1.0
 
 
 @frozen
@@ -51,6 +45,8 @@ class Study:
     configs: tuple[str, ...] = ()  # OCIO configs whose colour spaces are among the encodings
     results: Results = field(factory=Results)  # what the shots become in the Apply room
     journeys: tuple[Journey, ...] = ()  # carriers that were sent, and what came back
+    outlets: tuple[Outlet, ...] = ()  # where the Look is sent
+    versions: tuple[Version, ...] = ()  # what was sent, the newest last
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:
@@ -182,10 +178,18 @@ class Study:
             attrs.evolve(s, ground=tuple(map(one, s.ground)), layers=tuple(map(laid, s.layers)))
             for s in self.shots
         )
-        look = attrs.evolve(self.look, coats=tuple(map(one, self.look.coats)))
+
+        def looked(look: Look) -> Look:
+            return attrs.evolve(look, coats=tuple(map(one, look.coats)))
+
         lut = self.results.lut
-        results = attrs.evolve(self.results, lut=change(lut) if lut.path else lut)
-        return attrs.evolve(self, shots=shots, look=look, results=results)
+        return attrs.evolve(
+            self,
+            shots=shots,
+            look=looked(self.look),
+            results=attrs.evolve(self.results, lut=change(lut) if lut.path else lut),
+            versions=tuple(attrs.evolve(v, look=looked(v.look)) for v in self.versions),
+        )
 
     def removed(self, coat_id: str) -> Study:
         where = self.home(coat_id)

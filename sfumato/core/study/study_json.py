@@ -13,19 +13,16 @@ from sfumato.core.colour import user_encoding
 from sfumato.core.colour.encodings import Encoding, also, encoding, encodings
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
-from sfumato.core.glaze import glazes
 from sfumato.core.lut.device import Device
-from sfumato.core.path.laying import Laying
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import journey, mask, results
-from sfumato.core.study.coat import GROUP, Coat, UnknownGlaze, grouped, new_id
+from sfumato.core.study import journey, mask, outlet, results, version
+from sfumato.core.study.coat_json import dump_coat, dump_look, load_coat, load_look, number
 from sfumato.core.study.shot import Layer, Shot
-from sfumato.core.study.study import Look, Study
+from sfumato.core.study.study import Study
 from sfumato.core.study.view import View
 
 VERSION = 1
 _BROKEN_TEXT = re.compile("[\0\ud800-\udc7f\udd00-\udfff]")
-_COAT_KEYS = {"glaze", "v", "id", "on", "strength", "name", "note", "laying", "members"}
 
 
 def dump(study: Study) -> dict[str, Any]:
@@ -42,11 +39,7 @@ def dump(study: Study) -> dict[str, Any]:
         "grid": study.grid,
         "fit": study.fit,
         "target": controls.dump(study.device),
-        "look": {
-            "name": study.look.name,
-            "strength": study.look.strength,
-            "coats": [dump_coat(c) for c in study.look.coats],
-        },
+        "look": dump_look(study.look),
         "shots": [
             {
                 "id": s.id,
@@ -65,6 +58,8 @@ def dump(study: Study) -> dict[str, Any]:
         **({"configs": list(study.configs)} if study.configs else {}),
         **({"results": results.dump(study.results)} if study.results != results.Results() else {}),
         **({"journeys": [journey.dump(j) for j in study.journeys]} if study.journeys else {}),
+        **({"outlets": [outlet.dump(o) for o in study.outlets]} if study.outlets else {}),
+        **({"versions": [version.dump(v) for v in study.versions]} if study.versions else {}),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -74,6 +69,9 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
     names |= {study.results.made_for, *(s.encoding or "" for s in study.shots)}
     names |= {end for j in study.journeys for end in (j.encoding, j.profile)}
+    names |= {o.display for o in study.outlets}
+    for v in study.versions:
+        names |= {v.working, v.view.encoding, v.span.entry, v.span.leave}
     for coat in study.every_coat():
         if attrs.has(type(coat.parameters)):
             names |= {
@@ -103,6 +101,13 @@ _NO_NAMES = {
     "says",
     "became",
     "corners",
+    "key",
+    "title",
+    "target",
+    "heading",
+    "outlet",
+    "digest",
+    "sent",
 }
 
 
@@ -144,54 +149,6 @@ def _dump_layer(layer: Layer) -> dict[str, Any]:
     return {"coat": dump_coat(layer.coat), "mask": mask.dump(layer.mask)}
 
 
-def dump_coat(coat: Coat) -> dict[str, Any]:
-    head: dict[str, Any] = {
-        "id": coat.id,
-        "on": coat.on,
-        "strength": coat.strength,
-        "name": coat.name,
-    }
-    if isinstance(coat.parameters, UnknownGlaze):
-        return {**coat.parameters.plain, **head}
-    if coat.note:
-        head["note"] = coat.note
-    if coat.laying != Laying():
-        head["laying"] = controls.dump(coat.laying)
-    if coat.is_group:
-        return {"glaze": GROUP, "v": 1, **head, "members": [dump_coat(m) for m in coat.members]}
-    spec = glazes()[coat.key]
-    return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
-
-
-def load_coat(plain: dict[str, Any]) -> Coat:
-    key = plain["glaze"]
-    if not isinstance(key, str) or not key:
-        raise ValueRefused("a glaze has no name")
-    head: dict[str, Any] = {
-        "id": str(plain.get("id") or new_id()),
-        "on": bool(plain.get("on", True)),
-        "strength": share(plain.get("strength", 1.0), "the Strength of a glaze"),
-        "name": str(plain.get("name", "")),
-        "note": str(plain.get("note", ""))[:4000],
-    }
-    if key == GROUP:
-        members = plain.get("members", [])
-        inside = grouped(tuple(load_coat(m) for m in members if m.get("glaze") != GROUP))
-        if len(inside.members) != len(members):
-            raise ValueRefused("a group holds a group")
-        laying = controls.load(Laying, plain.get("laying") or {})
-        return attrs.evolve(inside, laying=laying, **head)
-    spec = glazes().get(key)
-    version = int(plain.get("v", 1))
-    if spec is None or version > spec.version:
-        return Coat(key, UnknownGlaze(dict(plain)), **head)
-    head["laying"] = controls.load(Laying, plain.get("laying") or {})
-    values = {k: v for k, v in plain.items() if k not in _COAT_KEYS}
-    for step in range(version, spec.version):
-        values = spec.upgrades[step](values)
-    return Coat(key, controls.load(spec.record, values), **head)
-
-
 def _range(value: Any) -> dict[str, Any]:
     """Return the frames of a clip that belong to a shot, as fields of Shot."""
     if value is None:
@@ -201,21 +158,6 @@ def _range(value: Any) -> dict[str, Any]:
     if int(first) < 0 or (last is not None and last < int(first)):
         raise ValueRefused(f"the frames {value!r} of a shot run backwards")
     return {"first": int(first), "last": last}
-
-
-def _number(value: Any, least: float, most: float, what: str) -> float:
-    if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
-        raise ValueRefused(f"{what} is {value!r}, outside {least:g} to {most:g}")
-    return float(value)
-
-
-def share(value: Any, what: str) -> float:
-    """Return a Strength, 0 to 2.
-
-    Raises:
-        ValueRefused: it is none.
-    """
-    return _number(value, 0.0, 2.0, what)
 
 
 def load(plain: Any) -> Study:
@@ -273,8 +215,14 @@ def _journeys(plain: Any) -> tuple[journey.Journey, ...]:
     return found
 
 
+def _outlets(plain: Any) -> tuple[outlet.Outlet, ...]:
+    found = tuple(outlet.load(o) for o in plain[: outlet.MOST_OUTLETS])
+    if len({o.key for o in found}) != len(found):
+        raise ValueRefused("two outlets have the same key")
+    return found
+
+
 def _study(plain: dict[str, Any]) -> Study:
-    look = plain["look"]
     start, end = plain["span"]
     ends = [encoding(e).name if e else "" for e in plain.get("span_encodings", ["", ""])]
     shots = tuple(
@@ -301,18 +249,16 @@ def _study(plain: dict[str, Any]) -> Study:
         name=str(plain["name"]),
         notes=str(plain.get("notes", "")),
         shots=shots,
-        look=Look(
-            str(look["name"]),
-            tuple(load_coat(c) for c in look["coats"]),
-            share(look.get("strength", 1.0), "the Strength of the Look"),
-        ),
+        look=load_look(plain["look"]),
         working=encoding(plain["working"]).name,
         view=controls.load(View, plain["view"]),
         span=Span(Joint(start), Joint(end), *ends),
-        grid=int(_number(plain.get("grid", 33), 2, 129, "the grid")),
+        grid=int(number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,
         device=controls.load(Device, plain.get("target") or {}),
         configs=tuple(str(c) for c in plain.get("configs", [])),
         results=results.load(plain.get("results") or {}),
         journeys=_journeys(plain.get("journeys", [])),
+        outlets=_outlets(plain.get("outlets", [])),
+        versions=version.load_all(plain.get("versions", [])),
     )

@@ -101,6 +101,7 @@ class FormatSpec:
     depths: tuple[str, ...] = ("32f",)  # the first is the default
     depth_by_suffix: Mapping[str, str] = field(factory=dict)
     layouts: tuple[str, ...] = ()
+    converting: tuple[str, ...] = ()  # layouts that hold other values than the nodes of the LUT
     grid_for: Callable[[int], int] = _any_grid  # the grid held that is nearest to a wish, or above
     default_grid: int = 33
     limits: dict[str, Any] = field(factory=dict)

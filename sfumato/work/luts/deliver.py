@@ -118,7 +118,12 @@ class Delivered:
 
     @property
     def is_exact(self) -> bool:
-        """Whether every node reads back as it was written, to the depth of the file."""
+        """Whether every node reads back as it was written, to the depth of the file.
+
+        A file that holds other values than those of the nodes is told by its readers alone.
+        """
+        if self.target.layout in self.target.spec.converting:
+            return True
         return self.off <= QUANTUM[self.target.depth_written] * 1.01
 
     @property
@@ -179,6 +184,7 @@ def deliver(
     is_look: bool = False,
     taken: set[Path] | None = None,
     sources: Sources = NO_SOURCES,
+    most_bytes: int = 0,
     cancel: Cancel | None = None,
     progress: Progress = silent,
 ) -> Delivered | None:
@@ -192,8 +198,10 @@ def deliver(
         is_look: the transform is a grade for a display; its nodes are kept within NODE_RANGE.
         taken: places that this run has given already; the new one is added.
         sources: files that the run reads, which no result may replace.
+        most_bytes: what a target takes, 0 for any size.
     Raises:
-        ExportError: the place cannot be written, or a file is there that must not be replaced.
+        ExportError: the place cannot be written, a file is there that must not be replaced, or the
+            file would be larger than the target takes.
         ValueRefused: the format cannot hold the transform, the grid, the depth or the shaper.
         Cancelled: before the file was written; afterwards nothing is undone.
     """
@@ -213,6 +221,12 @@ def deliver(
     progress(0.35, f"writing {path.name}")
     data, lost = encoded(whole, target)
     cancel.check()
+    if most_bytes and len(data) > most_bytes:
+        raise ExportError(
+            f"the file would have {len(data) / 1e3:,.0f} kB, and the target takes {most_bytes / 1e3:,.0f} kB",
+            hint="choose a smaller grid",
+            where=str(path),
+        )
     write_bytes(path, data, force=existing == REPLACE)
     progress(0.55, "reading it back")
     stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)

@@ -27,7 +27,7 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.frames import Frames
-from sfumato.work.luts.deliver import REFUSE, REPLACE, Delivered, Judge, Loss, deliver
+from sfumato.work.luts.deliver import REFUSE, Delivered, Loss, deliver
 from sfumato.work.luts.target import Target, format_for
 from sfumato.work.tiles import bake_tiled, run_tiled
 
@@ -116,22 +116,68 @@ def look_table(
     return LookTable(found.table if found.kept else sampled, found.kept, sampled)
 
 
-def grid_loss(
-    study: Study, frames: Frames, table: Table3D, shot: Shot | None, cancel: Cancel | None = None
-) -> GridLoss:
-    """Measure table against the exact path, in the display's dE, on the shots and over the cube."""
-    exact = study.transform(shot=shot.id if shot else None)
-    return _loss(study, frames, exact, Transform((table,)).apply, table.size, cancel)
+class Yardstick:
+    """What a study's Span exactly gives, on its shots and over the cube; LUTs are measured against it.
+
+    Attributes:
+        inputs: colours of all shots as they enter the LUT, (k, 3); empty when none can be read.
+        exact: what the View shows of them through the exact path.
+        shots: names of the shots, and where the colours of each end.
+    """
+
+    def __init__(
+        self, study: Study, frames: Frames, shot: Shot | None, cancel: Cancel | None = None
+    ) -> None:
+        self.study, self._cancel = study, cancel
+        self.display = encoding(study.view.encoding)
+        path_of = study.transform(shot=shot.id if shot else None).apply
+        width = round(WIDTH * min(1.0, (_FULLY / max(len(study.shots), 1)) ** 0.5))
+        each = entry_colours(study, frames, width, cancel)
+        self.shots = tuple(s.name for s, _colours in each)
+        self.sizes = tuple(colours.shape[:2] for _s, colours in each)
+        self.ends = np.cumsum([colours.size // 3 for _s, colours in each], dtype=int)
+        flat = [colours.reshape(-1, 3) for _s, colours in each]
+        self.inputs: Rgb = np.concatenate(flat) if flat else np.zeros((0, 3), np.float32)
+        self.exact = viewed(study, run_tiled(path_of, self.inputs, cancel))
+        self._cube = cube_colours()
+        self._over_cube = viewed(study, run_tiled(path_of, self._cube, cancel))
+
+    def seen(self, apply: Any, inputs: Rgb | None = None) -> Rgb:
+        """Return what the View shows of the shots' colours, or of others, through a LUT."""
+        colours = self.inputs if inputs is None else inputs
+        return viewed(self.study, np.asarray(apply(colours), np.float32))
+
+    def loss(self, apply: Any, grid: int = 0) -> GridLoss:
+        """Measure what a LUT loses."""
+        cube = self._cube
+        over_cube = difference_of((self._over_cube, self.seen(apply, cube)), cube, self.display)
+        if not len(self.inputs):
+            return GridLoss(grid=grid, cube=over_cube)
+        both = (self.exact, self.seen(apply))
+        over_shots, worst = difference_and_place(both, self.inputs, self.display)
+        worst_shot = self.shots[int(np.searchsorted(self.ends, worst, side="right"))]
+        return GridLoss(grid=grid, cube=over_cube, shots=over_shots, worst_shot=worst_shot)
+
+
+def of_table(yardstick: Yardstick, table: Table3D) -> GridLoss:
+    """Measure a table in a study's Span."""
+    return yardstick.loss(lambda rgb: run_tiled(Transform((table,)).apply, rgb), table.size)
 
 
 def look_loss(
-    study: Study, frames: Frames, made: LookTable, shot: Shot | None, cancel: Cancel | None = None
+    study: Study,
+    frames: Frames,
+    made: LookTable,
+    shot: Shot | None,
+    cancel: Cancel | None = None,
+    yardstick: Yardstick | None = None,
 ) -> GridLoss:
     """Measure a Look's table; where fitting was asked for, what sampling would lose stands beside it."""
-    loss = grid_loss(study, frames, made.table, shot, cancel)
+    yardstick = yardstick or Yardstick(study, frames, shot, cancel)
+    loss = of_table(yardstick, made.table)
     if not study.fit:
         return loss
-    other = grid_loss(study, frames, made.sampled, shot, cancel) if made.fitted else loss
+    other = of_table(yardstick, made.sampled) if made.fitted else loss
     return attrs.evolve(loss, fitted=made.fitted, sampled=other.main)
 
 
@@ -150,37 +196,14 @@ def smallest_grid(
 
     None with the loss of the finest one when no grid is fine enough.
     """
+    yardstick = Yardstick(study, frames, shot, cancel)
     for i, grid in enumerate(GRIDS):
         progress(i / len(GRIDS), f"{grid} points")
         made = look_table(study, frames, shot, cancel, grid)
-        loss = look_loss(study, frames, made, shot, cancel)
+        loss = look_loss(study, frames, made, shot, cancel, yardstick)
         if loss.main.p99 <= tolerance:
             return grid, loss
     return None, loss
-
-
-def _loss(
-    study: Study, frames: Frames, exact: Transform, other: Any, grid: int, cancel: Cancel | None
-) -> GridLoss:
-    display = encoding(study.view.encoding)
-
-    def compare(inputs: Rgb) -> tuple[Rgb, Rgb]:
-        return (
-            viewed(study, run_tiled(exact.apply, inputs, cancel)),
-            viewed(study, np.asarray(other(inputs), np.float32)),
-        )
-
-    cube = cube_colours()
-    over_cube = difference_of(compare(cube), cube, display)
-    width = round(WIDTH * min(1.0, (_FULLY / max(len(study.shots), 1)) ** 0.5))
-    each = entry_colours(study, frames, width, cancel)
-    if not each:
-        return GridLoss(grid=grid, cube=over_cube)
-    flat = np.concatenate([inputs.reshape(-1, 3) for _shot, inputs in each])
-    over_shots, worst = difference_and_place(compare(flat), flat, display)
-    ends = np.cumsum([inputs.size // 3 for _shot, inputs in each])
-    worst_shot = each[int(np.searchsorted(ends, worst, side="right"))][0].name
-    return GridLoss(grid=grid, cube=over_cube, shots=over_shots, worst_shot=worst_shot)
 
 
 def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
@@ -191,14 +214,6 @@ def span_words(study: Study, shot: Shot | None = None) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def study_judge(
-    study: Study, frames: Frames, shot: Shot | None, cancel: Cancel | None = None
-) -> Judge:
-    """Return a judge of LUTs of a study's Span: against the exact path, on the shots."""
-    exact = study.transform(shot=shot.id if shot else None)
-    return lambda apply: _loss(study, frames, exact, apply, 0, cancel)
-
-
 def export_look(
     study: Study,
     frames: Frames,
@@ -207,7 +222,11 @@ def export_look(
     target: Target | None = None,
     shot: Shot | None = None,
     title: str = "",
-    force: bool = False,
+    comments: bool = True,
+    existing: str = REFUSE,
+    taken: set[Path] | None = None,
+    yardstick: Yardstick | None = None,
+    most_bytes: int = 0,
     cancel: Cancel | None = None,
     progress: Progress = silent,
 ) -> Delivered:
@@ -216,8 +235,12 @@ def export_look(
     Args:
         target: the format and its choices; None for what the file's suffix says, at the Seal's grid.
             A grid is baked from the exact path, sampled or fitted as the study says; a shaper too.
+        comments: whether the file says what it expects and gives.
+        existing: what is done with a file that is there, see `deliver`; not LEAVE.
+        yardstick: of this study, where it was made for another file already.
+        most_bytes: what the target takes, 0 for any size.
     Raises:
-        ExportError: the place cannot be written, or the file exists and `force` is false.
+        ExportError: the place cannot be written, or the file exists and must not be replaced.
         ValueRefused: the format cannot hold the Look so.
         Cancelled: before the file was written; afterwards nothing is undone.
     """
@@ -227,22 +250,25 @@ def export_look(
     spec = target.spec
     grid = spec.grid_for(target.grid or study.grid)
     exact = study.transform(shot=shot.id if shot else None)
-    comments = span_words(study, shot)
-    transform = attrs.evolve(exact, title=title or exact.title, comments=comments)
+    said = span_words(study, shot) if comments else ()
+    transform = attrs.evolve(exact, title=title or exact.title, comments=said)
     if spec.bakes and target.shaper is None and target.domain is None:
         progress(0.05, f"baking {grid} points")
         table = look_table(study, frames, shot, cancel, grid).table
         transform = attrs.evolve(transform, stages=(table,))
     else:
         target = attrs.evolve(target, grid=grid if spec.bakes else None)
+    measured = yardstick or Yardstick(study, frames, shot, cancel)
     made = deliver(
         transform,
         attrs.evolve(target, grid=None) if transform.table is not None else target,
         file,
-        REPLACE if force else REFUSE,
-        judge=study_judge(study, frames, shot, cancel),
+        existing,
+        judge=measured.loss,
         second=True,
         is_look=True,
+        taken=taken,
+        most_bytes=most_bytes,
         cancel=cancel,
         progress=progress,
     )

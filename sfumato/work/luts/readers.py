@@ -14,12 +14,17 @@ import av
 import numpy as np
 from attrs import frozen
 from av.filter import Graph
+from PIL import ImageCms
 
-from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.arrays import Array, Rgb, as_rgb
 from sfumato.core.errors import FormatError
+from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.cube import beyond_ffmpeg
+from sfumato.formats.parts import registry
+from sfumato.formats.parts.contract import WriteOptions
 
+_NOT_OPTIMISED = 0x100  # cmsFLAGS_NOOPTIMIZE
 _WIDE = 1024  # of pictures for FFmpeg: a multiple of 16 floats, so that no row is padded
 
 
@@ -134,6 +139,51 @@ def opencolorio(path: str | Path, rgb: Any) -> Rgb:
     return out
 
 
+def littlecms(path: str | Path, rgb: Any) -> Rgb:
+    """Apply a device link RGB to RGB, or an abstract profile between sRGB colours, as LittleCMS reads it.
+
+    Raises:
+        FormatError: LittleCMS refuses the file.
+    """
+    from imagecodecs import CmsError, cms_profile
+
+    flat = np.ascontiguousarray(np.nan_to_num(as_rgb(rgb)).reshape(1, -1, 3), np.float32)
+    try:
+        profile = Path(path).read_bytes()
+        if profile[12:16] == b"abst":
+            srgb = cms_profile("srgb")
+            lab = ImageCms.ImageCmsProfile(ImageCms.createProfile("LAB")).tobytes()
+            found = _by_profiles(flat, srgb, profile, "rgb", "lab", "f8")
+            found = _by_profiles(found, lab, srgb, "lab", "rgb", "f4")
+        else:
+            write = registry.formats()["icc"].write
+            assert write is not None
+            unit = Transform((Table3D(lattice_colours(2)),))
+            same = write(unit, WriteOptions(layout="device link, version 2"))
+            found = _by_profiles(flat, profile, same, "rgb", "rgb", "f4")
+    except (CmsError, ImageCms.PyCMSError, OSError, ValueError) as error:
+        raise FormatError("LittleCMS does not read this file", where=str(path)) from error
+    return np.asarray(found, np.float32).reshape(np.shape(rgb))
+
+
+def _by_profiles(
+    values: Array, first: bytes, second: bytes, space: str, into: str, kind: str
+) -> Array:
+    from imagecodecs import cms_transform
+
+    return np.asarray(
+        cms_transform(
+            values,
+            first,
+            second,
+            colorspace=space,
+            outcolorspace=into,
+            outdtype=kind,
+            flags=_NOT_OPTIMISED,
+        )
+    )
+
+
 @frozen(eq=False)
 class Reader:
     """`cannot(transform)` says why a file of that is beyond it, "" when it is not."""
@@ -160,6 +210,7 @@ READERS = (
         opencolorio,
         _beyond_opencolorio,
     ),
+    Reader("LittleCMS", ("icc",), littlecms),
 )
 
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 _FORM = re.compile(r"(\d\d):(\d\d):(\d\d)([:;.])(\d\d)")
 
 
-def later(timecode: str, frames: int, rate: Fraction) -> str:
+def later(timecode: str, frames: int, rate: Fraction | int) -> str:
     """Return the timecode `frames` after another; text that is none comes back as it is.
 
     Drop frame leaves out the first two numbers (four at 60) of every minute but each tenth:

@@ -25,7 +25,7 @@ from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.laying import Laying, picked
 from sfumato.core.path.span import Joint
-from sfumato.core.study import study_json
+from sfumato.core.study import coat_json
 from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
 from sfumato.core.study.study import LOOK
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
@@ -262,7 +262,7 @@ class CoatEdits(QObject):
 
     def copy_glaze(self) -> None:
         """Put the chosen and the marked glazes on the clipboard as text that any study takes."""
-        plain = [study_json.dump_coat(c) for c in self._all_chosen()]
+        plain = [coat_json.dump_coat(c) for c in self._all_chosen()]
         QGuiApplication.clipboard().setText(json.dumps({_CLIP: plain}, ensure_ascii=False))
 
     def paste_glaze(self) -> None:
@@ -276,7 +276,7 @@ class CoatEdits(QObject):
         """Add the glazes of the clipboard, below the chosen one when that is of the same place."""
         try:
             plain = json.loads(QGuiApplication.clipboard().text())[_CLIP]
-            coats = [study_json.load_coat(p) for p in plain][:MOST_MEMBERS]
+            coats = [coat_json.load_coat(p) for p in plain][:MOST_MEMBERS]
             title = coats[0].title if len(coats) == 1 else f"{len(coats)} glazes"
         except (ValueError, LookupError, TypeError, AttributeError, RecursionError, ValueRefused):
             self.services.notices.note(

@@ -18,7 +18,7 @@ from sfumato.core.path.path import SPANS, span_names, span_sentence, span_title
 from sfumato.core.study.coat import every
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.luts.deliver import Delivered
+from sfumato.work.luts.deliver import REFUSE, REPLACE, Delivered
 from sfumato.work.luts.proof import GridLoss, export_look, smallest_grid
 from sfumato.work.luts.target import Target, held, options_for
 from sfumato.work.preview.asks import EXACT, FILE
@@ -133,7 +133,7 @@ class Exports(QObject):
                 target=target,
                 shot=shot if study.span.with_ground else None,
                 title=wish.title,
-                force=wish.force,
+                existing=REPLACE if wish.force else REFUSE,
                 cancel=cancel,
                 progress=progress,
             )

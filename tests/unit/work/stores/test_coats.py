@@ -17,7 +17,7 @@ from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
-from sfumato.core.study import study_json
+from sfumato.core.study import coat_json
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.luts.deliver import deliver
@@ -138,11 +138,11 @@ def test_every_way_in_takes_a_file_for_the_same(tmp_path: Path) -> None:
 
 def test_a_glaze_of_an_older_study_does_what_it_did() -> None:
     """Version 1 knew no way through the View: it is read as plain numbers, and says so."""
-    plain = study_json.dump_coat(new_coat("lut", gives="BT.1886"))
+    plain = coat_json.dump_coat(new_coat("lut", gives="BT.1886"))
     old = {k: v for k, v in plain.items() if k not in ("way", "sure")}
-    coat = study_json.load_coat({**old, "v": 1})
+    coat = coat_json.load_coat({**old, "v": 1})
     assert coat.parameters.way == AS_NUMBERS
-    fresh = study_json.load_coat(study_json.dump_coat(new_coat("lut", gives="BT.1886")))
+    fresh = coat_json.load_coat(coat_json.dump_coat(new_coat("lut", gives="BT.1886")))
     assert fresh.parameters.way == THROUGH
 
 

@@ -1,0 +1,154 @@
+"""Commands that bring looks to their targets: outlets, send."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from sfumato.cli.options import PathArgument, guarded, json_option, one_line, told
+
+study_argument = click.argument("study_file", metavar="STUDY", type=PathArgument)
+outlet_option = click.option(
+    "--outlet", "keys", multiple=True, metavar="KEY", help="An outlet; may repeat."
+)
+folder_option = click.option(
+    "--folder",
+    type=PathArgument,
+    help="Where outlets write that have no folder; made when missing.",
+)
+
+
+@click.command("outlets")
+@click.argument("study_file", metavar="[STUDY]", required=False, type=PathArgument)
+@json_option
+@guarded
+def outlets_(study_file: Path | None, as_json: bool) -> None:
+    """List outlets: those of a study first, then those that ship."""
+    from sfumato.core import controls
+    from sfumato.work.outlets.templates import outlets_of
+    from sfumato.work.stores.study_store import open_study
+
+    study = None if study_file is None else open_study(study_file)
+    found = outlets_of(study)
+    if as_json:
+        plain = [
+            {"key": o.key, "kind": o.target, "bits": o.depth, **controls.dump(o)}
+            for o in found.values()
+        ]
+        click.echo(json.dumps({"outlets": plain}))
+        return
+    for o in found.values():
+        where = f" -> {o.folder}" if o.folder else ""
+        click.echo(one_line(f"{o.key:<16} {o.title}: {o.says}{where}"))
+
+
+def _chosen(study: Any, keys: tuple[str, ...], folder: Path | None) -> list[Any]:
+    """Return the outlets that were named, or all of the study's, with a folder each."""
+    import attrs
+
+    from sfumato.core.errors import ValueRefused
+    from sfumato.work.files import make_folder
+    from sfumato.work.outlets.templates import named_outlets
+
+    found = named_outlets(study, keys) if keys else study.outlets
+    if not found:
+        raise ValueRefused(
+            "the study has no outlets", hint="name some with --outlet; `sfumato outlets` lists them"
+        )
+    if folder is not None:
+        make_folder(folder)
+        found = tuple(o if o.folder else attrs.evolve(o, folder=str(folder)) for o in found)
+    return list(found)
+
+
+@click.command("send")
+@study_argument
+@outlet_option
+@click.option(
+    "--look",
+    "names",
+    multiple=True,
+    metavar="NAME|FILE",
+    help="A look; may repeat. Else the study's.",
+)
+@folder_option
+@click.option("--force", is_flag=True, help="Replace files that were not sent from this study.")
+@click.option("--remember", is_flag=True, help="Write into the study what was sent.")
+@json_option
+@guarded
+def send_(
+    study_file: Path,
+    keys: tuple[str, ...],
+    names: tuple[str, ...],
+    folder: Path | None,
+    force: bool,
+    remember: bool,
+    as_json: bool,
+) -> None:
+    """Write looks of a study to outlets, a file or folder each; without --outlet to all of the study's.
+
+    A row that is refused leaves the others unharmed; then the exit status is 1.
+    """
+    from sfumato.core.compiled import load_kernels
+    from sfumato.work.frames import Frames
+    from sfumato.work.luts.deliver import REFUSE, REPLACE
+    from sfumato.work.outlets.looks import named_looks, of_study
+    from sfumato.work.outlets.sending import REFUSED, send, with_sent
+    from sfumato.work.stores.study_store import open_study, save_study
+    from sfumato.work.trip.arrivals import now
+
+    load_kernels()
+    study = open_study(study_file)
+    to = _chosen(study, keys, folder)
+    looks = named_looks(study, names) if names else [of_study(study, next(iter(study.shots), None))]
+    when, rows = now(), []
+    for row, look in send(
+        looks, to, Frames(), when, existing=lambda _o, _f: REPLACE if force else REFUSE
+    ):
+        rows.append((row, look))
+        if not as_json:
+            _print(row)
+    if remember:
+        save_study(with_sent(study, rows, when), study_file)
+    if as_json:
+        click.echo(json.dumps({"rows": [_answer(row) for row, _look in rows]}))
+    if any(row.state == REFUSED for row, _look in rows):
+        sys.exit(1)
+
+
+def _answer(row: Any) -> dict[str, Any]:
+    return {
+        "look": row.look,
+        "outlet": row.outlet.key,
+        "file": str(row.files[0]) if row.files else None,
+        "files": [str(f) for f in row.files],
+        "bytes": row.size,
+        "mean": row.mean,
+        "p99": row.p99,
+        "worst": row.worst,
+        "readers": list(row.readers),
+        "warnings": list(row.warnings),
+        "state": row.state,
+        "words": row.words,
+    }
+
+
+def _print(row: Any) -> None:
+    from sfumato.work.outlets.sending import REFUSED
+
+    if row.state == REFUSED:
+        told(f"{row.look} to {row.outlet.key}: {row.words}")
+        return
+    measured = f"mean {row.mean:.2f}, worst {row.worst:.2f} ΔE" if row.mean is not None else ""
+    readers = f"read by {', '.join(row.readers)}" if row.readers else "no other reader"
+    words = "; ".join(filter(None, (row.state, measured, readers, row.words)))
+    click.echo(one_line(f"{row.look} to {row.outlet.key}: {row.files[0]}: {words}"))
+    for warning in row.warnings:
+        click.echo(one_line(f"  {warning}"))
+
+
+COMMANDS = (outlets_, send_)

@@ -1,0 +1,1 @@
+"""What outlets write: one way a file, found by its SPEC."""

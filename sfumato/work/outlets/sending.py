@@ -1,0 +1,399 @@
+"""Sending looks to outlets: one row for each file, none of which harms the others."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import attrs
+from attrs import field, frozen
+
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.controls import LutFile
+from sfumato.core.discover import specs
+from sfumato.core.errors import ExportError, SfumatoError
+from sfumato.core.study import outlet as outlets
+from sfumato.core.study.coat import without_ids
+from sfumato.core.study.coat_json import dump_coat
+from sfumato.core.study.outlet import CORRECTIONS, VERSION, Outlet
+from sfumato.core.study.shot import Shot
+from sfumato.core.study.study import Study
+from sfumato.core.study.version import MOST_VERSIONS, SentFile, Version, version_of
+from sfumato.work.cancel import Cancel, Progress, silent
+from sfumato.work.files import Sources, exists, is_file, is_folder, stamp_of
+from sfumato.work.frames import Frames
+from sfumato.work.luts import deliver
+from sfumato.work.luts.proof import Yardstick
+from sfumato.work.outlets import forms
+from sfumato.work.outlets.order import (
+    Form,
+    Order,
+    Written,
+    fields_of,
+    heading_of,
+    place_for,
+    suited,
+)
+
+WRITTEN, REFUSED, KEPT = "written", "refused", "kept"
+_NUMBERED = re.compile(r"_\d+")
+_BLOCK = 1 << 20
+_AWAY = ("mean", "p99", "worst")
+
+
+@frozen(eq=False)
+class Sending:
+    """A look that is sent: a study that has it, and the shot whose Ground is in it, if one is."""
+
+    study: Study
+    shot: Shot | None = None
+
+    @property
+    def name(self) -> str:
+        return self.study.look.name
+
+
+@frozen(eq=False)
+class Row:
+    """What became of one look at one outlet.
+
+    Attributes:
+        state: WRITTEN, KEPT (it was there already, as it would be written) or REFUSED.
+        words: why it was refused, or what is wrong with what was written; "" when all is well.
+        files: those that were written, the one that counts first.
+        mean, p99, worst: ΔE to the exact look, on the shots, or over the cube when there are none;
+            None when it was not measured.
+        readers: who else read it and confirmed it.
+        warnings: what is to be known of it.
+    """
+
+    look: str
+    outlet: Outlet
+    state: str
+    words: str = ""
+    files: tuple[Path, ...] = ()
+    size: int = 0
+    digest: str = ""
+    mean: float | None = None
+    p99: float | None = None
+    worst: float | None = None
+    readers: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+
+    @property
+    def is_good(self) -> bool:
+        return self.state != REFUSED and not self.words
+
+
+Existing = Callable[[Outlet, Path], str]  # what is done with a file that was not sent from here
+
+
+def refuse(_outlet: Outlet, _file: Path) -> str:
+    return deliver.REFUSE
+
+
+@cache
+def known_forms() -> dict[str, Form]:
+    """Return the ways of writing, by key."""
+    return dict(specs(forms))
+
+
+def form_digest(outlet: Outlet, study: Study) -> str:
+    """Return what tells whether an outlet's file follows from something else than it did.
+
+    SHA-256 of its record; of shots' corrections also of every Ground.
+    """
+    said: list[Any] = [outlets.dump(outlet)]
+    if outlet.form == CORRECTIONS:
+        shots = [attrs.evolve(s, ground=tuple(map(without_ids, s.ground))) for s in study.shots]
+        said += [[s.path, s.encoding, *map(dump_coat, s.ground)] for s in shots]
+    return hashlib.sha256(json.dumps(said).encode()).hexdigest()
+
+
+def digest_of(files: Sequence[Path]) -> str:
+    """Return the SHA-256 of a file, or that of the SHA-256 of several, "" when one cannot be read."""
+    each = []
+    for file in files:
+        found = hashlib.sha256()
+        try:
+            with file.open("rb") as data:
+                while block := data.read(_BLOCK):
+                    found.update(block)
+        except OSError:
+            return ""
+        each.append(found.hexdigest())
+    return each[0] if len(each) == 1 else hashlib.sha256("".join(each).encode()).hexdigest()
+
+
+def is_as_sent(there: SentFile) -> bool:
+    """Whether a file that was sent is on disk as it was written."""
+    return bool(there.digest) and digest_of([Path(f) for f in there.all]) == there.digest
+
+
+def _place_of(there: SentFile, outlet: Outlet) -> Path:
+    """Return what an outlet's names stand for: the file, or the folder that was written."""
+    path = Path(there.path)
+    return path.parent if known_forms()[outlet.form].inside else path
+
+
+def version_for(study: Study, shot: Shot | None = None, when: str = "") -> Version:
+    """Return the version that a look is now: the newest of its name when it is unchanged, or the next."""
+    new = attrs.evolve(version_of(study, shot.id if shot else ""), sent=when)
+    last = next((v for v in reversed(study.versions) if v.look.name == study.look.name), None)
+    return last if last is not None and last.state == new.state else new
+
+
+@frozen(eq=False)
+class _Run:
+    """What the rows of one run share."""
+
+    frames: Frames
+    when: str
+    existing: Existing
+    sources: Sources
+    sent: dict[Path, tuple[str, str, SentFile]]  # what was sent from here: look, outlet, file
+    cancel: Cancel
+    taken: set[Path] = field(factory=set)
+
+
+def send(
+    looks: Sequence[Sending],
+    to: Sequence[Outlet],
+    frames: Frames,
+    when: str,
+    *,
+    existing: Existing = refuse,
+    cancel: Cancel | None = None,
+    progress: Progress = silent,
+) -> Iterator[tuple[Row, Sending]]:
+    """Send looks to outlets, and yield a row for each pair as it is done, in the order of the looks.
+
+    Args:
+        when: the local time, ISO 8601: the date of new versions.
+        existing: says what is done with a file that is there and was not sent from here, where the
+            outlet asks: REFUSE, VERSION or REPLACE of `deliver`.
+    Raises:
+        Cancelled: files that were written stay.
+    """
+    cancel = cancel or Cancel()
+    sent = {
+        Path(f.path): (v.look.name, f.outlet, f)
+        for s in looks
+        for v in s.study.versions
+        for f in v.files
+    }
+    sources = Sources.of(_sources(looks))
+    run = _Run(frames, when, existing, sources, sent, cancel)
+    count, done = max(len(looks) * len(to), 1), 0
+    for number, look in enumerate(looks, 1):
+        version = version_for(look.study, look.shot, when)
+        yardsticks: dict[tuple[object, ...], Yardstick] = {}
+        for outlet in to:
+            cancel.check()
+            share = done / count
+
+            def within(part: float, words: str, share: float = share) -> None:
+                progress(share + part / count, words)
+
+            yield _row(look, outlet, version, number, run, yardsticks, within), look
+            done += 1
+    progress(1.0, "done")
+
+
+def _sources(looks: Iterable[Sending]) -> Iterator[Path]:
+    """Yield every file that the looks are made from."""
+    for look in looks:
+        for shot in look.study.shots:
+            yield Path(shot.path)
+        for coat in look.study.every_coat():
+            file = getattr(coat.parameters, "file", None)
+            if isinstance(file, LutFile) and file.path:
+                yield Path(file.path)
+
+
+def _row(
+    look: Sending,
+    outlet: Outlet,
+    version: Version,
+    number: int,
+    run: _Run,
+    yardsticks: dict[tuple[object, ...], Yardstick],
+    progress: Progress,
+) -> Row:
+    warnings: list[str] = []
+    try:
+        study = suited(look.study, outlet, look.shot)
+        shot = look.shot if study.span.with_ground else None
+        form = known_forms()[outlet.form]
+        values = fields_of(study, outlet, version.sent or run.when, version.number, number)
+        file, said = place_for(outlet, values, form.ending(outlet))
+        warnings += [said] if said else []
+        kept = _kept(look, outlet, version, file)
+        if kept is not None:
+            return kept
+        if outlet.there != VERSION:
+            file = _last_place(look, outlet, file)
+        existing = _existing(look, outlet, file, run)
+        _check_place(outlet, file, run)
+        if existing == deliver.REPLACE:
+            run.sources.check(file)
+
+        def yardstick() -> Yardstick:
+            key = (study.view, study.span, shot and shot.id)
+            if key not in yardsticks:
+                yardsticks[key] = Yardstick(study, run.frames, shot, run.cancel)
+            return yardsticks[key]
+
+        written = form.write(
+            Order(
+                study,
+                outlet,
+                run.frames,
+                file,
+                version.sent or run.when,
+                shot,
+                heading_of(outlet, values),
+                existing,
+                run.taken,
+                yardstick=yardstick,
+                cancel=run.cancel,
+                progress=progress,
+            )
+        )
+    except SfumatoError as error:
+        return Row(look.name, outlet, REFUSED, error.sentence(), warnings=tuple(warnings))
+    return _told(look, outlet, study, written, warnings)
+
+
+def _is_of(path: Path, wanted: Path) -> bool:
+    """Whether a path is the one that is wanted, or that with a number behind its name."""
+    stem = wanted.name.removesuffix(wanted.suffix)
+    number = path.name.removesuffix(wanted.suffix).removeprefix(stem)
+    return path.parent == wanted.parent and (path == wanted or bool(_NUMBERED.fullmatch(number)))
+
+
+def _last_place(look: Sending, outlet: Outlet, file: Path) -> Path:
+    """Return where the look went at an outlet last time, when that is but the name with a number."""
+    for version in reversed(look.study.versions):
+        there = version.file_of(outlet.key) if version.look.name == look.name else None
+        if there is not None:
+            place = _place_of(there, outlet)
+            return place if _is_of(place, file) else file
+    return file
+
+
+def _kept(look: Sending, outlet: Outlet, version: Version, file: Path) -> Row | None:
+    """Return the row of a file that is there already just as it would be written, None when it is not."""
+    there = version.file_of(outlet.key)
+    if there is None or there.form != form_digest(outlet, look.study):
+        return None
+    if not _is_of(_place_of(there, outlet), file) or not is_as_sent(there):
+        return None
+    readers = tuple(filter(None, there.readers.split(", ")))
+    measured = there.mean, there.p99, there.worst
+    return Row(look.name, outlet, KEPT, "", (file,), there.size, there.digest, *measured, readers)
+
+
+def _told(
+    look: Sending, outlet: Outlet, study: Study, written: Written, warnings: list[str]
+) -> Row:
+    loss = written.loss
+    if study.span.with_ground and look.shot is not None:
+        warnings.append(f"includes the Ground of {look.shot.name}")
+    if loss is not None and not loss.is_close:
+        warnings.append(f"1 of 100 colours is off by more than {loss.main.p99:.1f} ΔE")
+    warnings += [*_misfits(study, outlet), *written.said]
+    sizes = (stamp_of(f) for f in written.files)
+    away = {} if loss is None else {n: getattr(loss.main, n) for n in _AWAY}
+    return Row(
+        look.name,
+        outlet,
+        WRITTEN,
+        written.wrong,
+        written.files,
+        sum(s[1] for s in sizes if s is not None),
+        digest_of(written.files),
+        readers=written.readers,
+        warnings=tuple(warnings),
+        **away,
+    )
+
+
+def _misfits(study: Study, outlet: Outlet) -> Iterator[str]:
+    """Say where what the LUT expects is not what the shots are."""
+    entry = study.span.entry or study.working
+    if outlet.span != "camera" or study.span.with_ground:
+        return
+    others = [s for s in study.shots if s.encoding and s.encoding != entry]
+    if others and encoding(entry).is_scene:
+        count = len(others)
+        whose = "a shot is" if count == 1 else f"{count} shots are"
+        yield f"expects {entry}; {whose} not in it"
+
+
+def _existing(look: Sending, outlet: Outlet, file: Path, run: _Run) -> str:
+    """Return what is done with a file that is there: one of ours is replaced, others as was agreed."""
+    if outlet.there == VERSION:
+        return deliver.VERSION
+    if file in run.taken:
+        return deliver.VERSION  # another look of this run has the name
+    if not exists(file):
+        return deliver.REFUSE
+    inside = known_forms()[outlet.form].inside
+    name, key, there = run.sent.get(file / inside if inside else file, ("", "", SentFile("", "")))
+    ours = (name, key) == (look.name, outlet.key) and is_as_sent(there)
+    if ours or outlet.there == outlets.REPLACE:
+        return deliver.REPLACE
+    return run.existing(outlet, file)
+
+
+def _check_place(outlet: Outlet, file: Path, run: _Run) -> None:
+    """Refuse a folder that is not there, and a device without a free place.
+
+    Raises:
+        ExportError: nothing can be written there.
+    """
+    folder = file.parent
+    if not is_folder(folder):
+        raise ExportError(
+            "the folder is not there",
+            hint="put the card in, create the folder, or choose another",
+            where=str(folder),
+        )
+    if not outlet.places:
+        return
+    there = {f for f in folder.iterdir() if f.suffix.lower() == file.suffix.lower() and is_file(f)}
+    if len((there | run.taken) - {file}) >= outlet.places:
+        raise ExportError(
+            f"all {outlet.places} places are used", hint="take one back", where=str(folder)
+        )
+
+
+def with_sent(study: Study, rows: Iterable[tuple[Row, Sending]], when: str) -> Study:
+    """Return a study that knows what was sent: each look's version, with its files."""
+    for row, look in rows:
+        if row.state == REFUSED or not row.files:
+            continue
+        whole = attrs.evolve(look.study, versions=study.versions)
+        version = version_for(whole, look.shot, when)
+        found = SentFile(
+            row.outlet.key,
+            str(row.files[0]),
+            row.digest,
+            row.size,
+            form_digest(row.outlet, look.study),
+            row.mean or 0.0,
+            row.p99 or 0.0,
+            row.worst or 0.0,
+            ", ".join(row.readers),
+            tuple(map(str, row.files[1:])),
+        )
+        new = version.with_files((found,))
+        versions = [v for v in study.versions if v != version]
+        study = attrs.evolve(study, versions=(*versions, new)[-MOST_VERSIONS:])
+    return study

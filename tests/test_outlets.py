@@ -1,0 +1,330 @@
+"""Looks sent to outlets: real files, read by parties that are not ours, and places that fail."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+from xml.etree import ElementTree
+
+import attrs
+import numpy as np
+import pytest
+from conftest import DEMO
+from test_cli import run
+
+from sfumato.core.lut.sample import apply_table
+from sfumato.core.lut.stages import CdlStage
+from sfumato.core.lut.table import Table3D
+from sfumato.core.path import path
+from sfumato.core.study.outlet import CAPITALS, VERSION, Outlet
+from sfumato.core.study.study import LOOK, Study
+from sfumato.work.frames import Frames
+from sfumato.work.luts.deliver import REPLACE
+from sfumato.work.outlets import gl_reader
+from sfumato.work.outlets.forms.shader import texture_of
+from sfumato.work.outlets.looks import of_file, of_study
+from sfumato.work.outlets.sending import KEPT, REFUSED, WRITTEN, send, with_sent
+from sfumato.work.outlets.shader_text import LANGUAGES, shader_text
+from sfumato.work.outlets.templates import TEMPLATES
+from sfumato.work.stores.study_store import open_study, save_study
+
+WHEN = "2026-03-09T14:05"
+# Who confirms what each template writes, beside our own reader.
+READERS = {
+    "editing33": "FFmpeg",
+    "editing65": "FFmpeg",
+    "photo_hald": "FFmpeg",
+    "photo_link": "LittleCMS",
+    "monitor33": "FFmpeg",
+    "monitor17": "OpenColorIO",
+    "pipeline_clf": "OpenColorIO",
+    "print_abstract": "LittleCMS",
+    "shader_glsl": "GL driver",
+    "ocio_config": "OpenColorIO",
+    "aces": "OpenColorIO",
+    "corrections": "OpenColorIO",
+}
+
+
+@pytest.fixture
+def study() -> Study:
+    """The demo study with the shots that are smallest, and nodes that are not fitted."""
+    whole = open_study(DEMO)
+    return attrs.evolve(whole, shots=whole.shots[:2], fit=False, grid=17)
+
+
+def sent(study: Study, *outlets: Outlet, **more):
+    """Send the study's Look; return the rows by outlet, and the study that knows of them."""
+    looks = more.pop("looks", None) or [of_study(study, next(iter(study.shots), None))]
+    pairs = list(send(looks, outlets, Frames(), WHEN, **more))
+    return {row.outlet.key: row for row, _look in pairs}, with_sent(study, pairs, WHEN)
+
+
+def put(folder: Path, *keys: str, **values) -> list[Outlet]:
+    return [attrs.evolve(TEMPLATES[k], folder=str(folder), **values) for k in keys]
+
+
+def all_files(folder: Path) -> dict[str, bytes]:
+    return {str(f.relative_to(folder)): f.read_bytes() for f in folder.rglob("*") if f.is_file()}
+
+
+def test_one_look_goes_to_every_template(study: Study, tmp_path: Path) -> None:
+    """Each is written, confirmed by others where there are any, known, kept, and the same again later."""
+    folder = tmp_path / "out"
+    folder.mkdir()
+    outlets = put(folder, *TEMPLATES, places=0)
+    rows, after = sent(study, *outlets)
+    assert {k: (r.state, r.words) for k, r in rows.items()} == dict.fromkeys(
+        TEMPLATES, (WRITTEN, "")
+    )
+    assert {k: ", ".join(r.readers) for k, r in rows.items() if r.readers} == READERS
+    files = [f for row in rows.values() for f in row.files]
+    assert len(set(files)) == len(files)
+    assert {str(f) for f in files} == {str(folder / f) for f in all_files(folder)}
+    assert all(r.mean is not None and r.mean < 1.2 for r in rows.values())
+
+    save_study(after, tmp_path / "s.sfumato")
+    again = open_study(tmp_path / "s.sfumato")
+    assert again.versions == after.versions
+    rows, _ = sent(again, *outlets)
+    assert {r.state for r in rows.values()} == {KEPT}
+
+    first = all_files(folder)
+    shutil.rmtree(folder)
+    folder.mkdir()
+    rows, _ = sent(again, *outlets)
+    assert {r.state for r in rows.values()} == {WRITTEN}
+    assert all_files(folder) == first
+
+    edited = again.added(LOOK, attrs.evolve(again.look.coats[0], id="another"))
+    rows, later = sent(edited, *outlets[:1])
+    assert rows["editing33"].state == WRITTEN  # its own file is replaced without a question
+    assert [v.number for v in later.versions] == [1, 2]
+    assert later.versions[0].files == again.versions[0].files
+
+
+def test_the_figures_of_a_row_are_those_of_proof(study: Study, tmp_path: Path) -> None:
+    """Without shots a row tells the difference over the cube, as `proof` of study and file does."""
+    bare = attrs.evolve(study, shots=())
+    save_study(bare, tmp_path / "bare.sfumato")
+    (outlet,) = put(tmp_path, "editing33", grid=17)
+    rows, _ = sent(open_study(tmp_path / "bare.sfumato"), outlet)
+    row = rows["editing33"]
+    told = json.loads(run("proof", tmp_path / "bare.sfumato", row.files[0], "--json").stdout)
+    assert told["mean"] == pytest.approx(row.mean, rel=1e-4)
+    assert told["worst"] == pytest.approx(row.worst, rel=1e-4)
+
+
+def test_what_cannot_be_written_leaves_the_rest_unharmed(study: Study, tmp_path: Path) -> None:
+    good, full, ours = (tmp_path / n for n in ("good", "full", "ours"))
+    for each in (good, full, ours):
+        each.mkdir()
+    for i in range(8):
+        (full / f"P{i}.cube").write_text("a place")
+    (ours / "Low tide_9.cube").write_text("somebody else's")
+    small = {"grid": 9}
+    cases = {
+        "nowhere": attrs.evolve(TEMPLATES["editing33"], **small),
+        "gone": put(tmp_path / "card" / "luts", "editing33", **small)[0],
+        "file": put(ours / "Low tide_9.cube", "editing33", **small)[0],
+        "used": put(full, "monitor33", **small)[0],
+        "there": put(ours, "editing33", **small)[0],
+        "field": put(good, "editing33", names="{mood}", **small)[0],
+        "title": put(good, "editing33", heading="{mood}", **small)[0],
+        "format": put(good, "editing33", format="lut9", **small)[0],
+        "grid": put(good, "photo_hald", depth="7", **small)[0],
+        "good": put(good, "editing33", **small)[0],
+        "same": put(good, "editing33", **small)[0],
+        "long": put(good, "editing33", names="{look}" + "ä" * 150, **small)[0],
+        "big": put(good, "editing33", names="big", most_kb=3.0, **small)[0],
+    }
+    rows, _ = sent(study, *(attrs.evolve(o, key=k) for k, o in cases.items()))
+    words = {k: r.words for k, r in rows.items() if r.state == REFUSED}
+    expected = {
+        "nowhere": "no folder is set; choose where this outlet's files go",
+        "gone": "the folder is not there; put the card in",
+        "file": "the folder is not there",
+        "used": "all 8 places are used; take one back",
+        "there": "the file exists already",
+        "field": "names have no field {mood}",
+        "title": "the title: names have no field {mood}",
+        "format": "there is no format 'lut9' to write",
+        "grid": "no depth of 7",
+        "big": "and the target takes 3 kB",
+    }
+    assert set(words) == set(expected)
+    for key, part in expected.items():
+        assert part in words[key]
+    assert rows["same"].files[0].name == "Low tide_9_2.cube"
+    assert len(os.fsencode(rows["long"].files[0].name)) < 200
+    assert sorted(f.name for f in good.iterdir()) == sorted(
+        r.files[0].name for r in rows.values() if r.state == WRITTEN
+    )
+    assert (ours / "Low tide_9.cube").read_text() == "somebody else's"
+
+    kept, _ = sent(study, cases["there"], existing=lambda _o, _f: REPLACE)
+    assert kept["editing33"].state == WRITTEN
+    numbered = attrs.evolve(cases["good"], there=VERSION)
+    rows, _ = sent(study, numbered)
+    assert rows["editing33"].files[0].name == "Low tide_9_3.cube"
+
+
+def test_a_card_that_is_pulled_out(study: Study, tmp_path: Path) -> None:
+    """While a file is written to it: its row says so, the next one stands, and a retry works."""
+    card, disk = tmp_path / "card", tmp_path / "disk"
+    card.mkdir()
+    disk.mkdir()
+    outlets = [
+        *put(card, "shader_glsl", "ocio_config", "editing33", grid=9),
+        *put(disk, "pipeline_clf", grid=9),
+    ]
+
+    def pull(_share: float, words: str) -> None:
+        if words.startswith("writing") and card.exists():
+            shutil.rmtree(card)
+
+    rows, after = sent(study, *outlets, progress=pull)
+    assert [r.state for r in rows.values()] == [REFUSED, REFUSED, REFUSED, WRITTEN]
+    assert all(str(card) in r.words for r in rows.values() if r.state == REFUSED)
+    assert not card.exists()
+    card.mkdir()
+    rows, _ = sent(after, *outlets)
+    assert [r.state for r in rows.values()] == [WRITTEN, WRITTEN, WRITTEN, KEPT]
+    assert not list(card.rglob(".*"))
+
+
+def test_a_source_is_never_replaced(study: Study, tmp_path: Path) -> None:
+    run("bake", DEMO, tmp_path / "mine_9.cube", "--grid", 9)
+    shutil.move(tmp_path / "mine_9.cube", tmp_path / "mine.cube")
+    look = of_file(study, tmp_path / "mine.cube")
+    before = (tmp_path / "mine.cube").read_bytes()
+    (outlet,) = put(tmp_path, "editing33", names="{look}", there="replace", grid=9)
+    rows, _ = sent(study, outlet, looks=[look])
+    assert rows["editing33"].state == REFUSED
+    assert "source" in rows["editing33"].words
+    assert (tmp_path / "mine.cube").read_bytes() == before
+
+
+def test_names_are_as_the_target_takes_them(study: Study, tmp_path: Path) -> None:
+    named = study.with_look(name="Grün & Gold, ‘night’ / 2")
+    outlets = [
+        attrs.evolve(o, key=k)
+        for k, o in (
+            ("any", put(tmp_path, "editing33", grid=9)[0]),
+            ("plain", put(tmp_path, "engine16", grid=9)[0]),
+            ("short", put(tmp_path, "monitor33", grid=9)[0]),
+            ("fields", put(tmp_path, "editing33", names="{date} {number} v{version}", grid=9)[0]),
+            ("none", put(tmp_path, "editing33", names="/..", letters=CAPITALS, grid=9)[0]),
+        )
+    ]
+    rows, _ = sent(named, *outlets)
+    assert {k: r.files[0].name for k, r in rows.items()} == {
+        "any": "Grün _ Gold_ _night_ _ 2_9.cube",
+        "plain": "gruen_gold_night_2_9.png",
+        "short": "GRUEN_GO.cube",
+        "fields": "2026-03-09 01 v1.cube",
+        "none": "look.cube",
+    }
+    assert rows["short"].warnings[0] == "the name is shortened to 8 letters"
+
+
+@pytest.mark.parametrize("points", [2, 17, 33])
+def test_the_shader_is_our_interpolation(points: int) -> None:
+    """On a GL driver: float nodes to 2e-6, nodes of 8 bit to half a code; names are never the language's."""
+    dice = np.random.default_rng(points)
+    table = Table3D(dice.random((points,) * 3 + (3,)).astype(np.float32))
+    text = shader_text(LANGUAGES[".glsl"], "look_mix", points, "x.ktx2", "a\\\nb", "says")
+    rgb = dice.random((30_000, 3)).astype(np.float32) * 1.4 - 0.2
+    ends = np.float32([[0, 0, 0], [1, 1, 1], [0.5, 0.5, 0.5], [1, 0, 0.5], [0.25, 1, 0.25]])
+    rgb = np.concatenate([rgb, ends])
+    assert gl_reader.driver()
+    for call, interp in (("look_mix", "tetrahedral"), ("look_mix_trilinear", "trilinear")):
+        seen = gl_reader.run(text, call, texture_of(table, "32f"), rgb)
+        np.testing.assert_allclose(seen, apply_table(table, rgb, interp), rtol=0, atol=2e-6)
+        eight = gl_reader.run(text, call, texture_of(table, "8"), rgb)
+        assert np.abs(eight - apply_table(table, rgb, interp)).max() <= 0.5 / 255 + 2e-6
+
+
+_COMPILE = """
+import sys, wgpu
+device = wgpu.gpu.request_adapter_sync().request_device_sync()
+device.create_shader_module(code=sys.stdin.read())
+"""
+
+
+def test_other_compilers_take_the_shaders(tmp_path: Path) -> None:
+    """HLSL by the reference compiler, where it is installed; WGSL by a WebGPU device."""
+    both = "look_a({0}) + look_a_trilinear({0})".format
+    text = shader_text(LANGUAGES[".hlsl"], "look_a", 17, "x.ktx2", "t", "s")
+    text += "\nfloat4 main(float4 p : SV_Position) : SV_Target {"
+    text += f" return float4({both('p.rgb')}, 1); }}\n"
+    (tmp_path / "a.hlsl").write_text(text)
+    compiler = shutil.which("glslangValidator")
+    if compiler is not None:
+        command = [compiler, "-D", "-S", "frag", "-e", "main", "-V", "a.hlsl"]
+        done = subprocess.run(command, cwd=tmp_path, capture_output=True, check=False)
+        assert done.returncode == 0, done.stdout.decode()
+    text = shader_text(LANGUAGES[".wgsl"], "look_a", 17, "x.ktx2", "t", "s")
+    text += "\n@fragment fn main(@builtin(position) p: vec4<f32>) -> @location(0) vec4<f32> {"
+    text += f" return vec4<f32>({both('p.xyz')}, 1.0); }}\n"
+    command = [sys.executable, "-c", _COMPILE]
+    done = subprocess.run(command, input=text.encode(), capture_output=True, check=False)
+    assert done.returncode == 0, done.stderr.decode()[-500:]
+
+
+def test_metadata_refers_to_its_look_by_hash(study: Study, tmp_path: Path) -> None:
+    rows, _ = sent(study, *put(tmp_path, "aces", grid=17))
+    clf, amf = rows["aces"].files
+    root = ElementTree.parse(amf).getroot()
+    space = "{urn:ampas:aces:amf:v1.0}"
+    assert root.tag == f"{space}acesMetadataFile"
+    assert [e.tag.removeprefix(space) for e in root] == ["amfInfo", "pipeline"]
+    info, pipeline = root
+    assert [e.tag.removeprefix(space) for e in info] == ["description", "dateTime", "uuid"]
+    assert [e.tag.removeprefix(space) for e in pipeline] == ["pipelineInfo", "lookTransform"]
+    _about, look = pipeline
+    found = {e.tag.removeprefix(space): e.text for e in look}
+    assert found["file"] == clf.name
+    assert found["hash"] == hashlib.sha256(clf.read_bytes()).hexdigest()
+
+
+def test_corrections_give_each_ground(study: Study, tmp_path: Path) -> None:
+    """The numbers of the edit list, put into the formula, make each shot's Ground as nearly as said."""
+    rows, _ = sent(study, *put(tmp_path, "corrections"))
+    row = rows["corrections"]
+    events = row.files[1].read_text().split("\r\n\r\n")
+    for shot, event in zip(study.shots, events[1:], strict=False):
+        assert f"* FROM CLIP NAME: {Path(shot.path).name}" in event
+        sop = event.partition("ASC_SOP ")[2].partition("\r\n")[0]
+        three = [tuple(map(float, part.split())) for part in sop.strip("()").split(")(")]
+        saturation = float(event.partition("ASC_SAT ")[2].split()[0])
+        before = path.to_working(shot, study, Frames().sample(shot, 120)).reshape(-1, 3)
+        made = CdlStage(*three, saturation).apply(before)
+        exact = path.through_ground(shot, study, before)
+        said = next(w for w in row.warnings if w.startswith(f"{shot.name}: mean"))
+        least = float(said.split()[2].rstrip(","))
+        assert np.abs(made - exact).mean() < 0.002 + 0.01 * least
+
+
+def test_the_command_sends_and_lists(study: Study, tmp_path: Path) -> None:
+    mine = attrs.evolve(study, outlets=(attrs.evolve(TEMPLATES["engine16"], key="my_engine"),))
+    save_study(mine, tmp_path / "s.sfumato")
+    listed = json.loads(run("outlets", tmp_path / "s.sfumato", "--json").stdout)["outlets"]
+    assert [o["key"] for o in listed] == ["my_engine", *TEMPLATES]
+    words = ("send", tmp_path / "s.sfumato", "--json")
+    assert "no folder is set" in run(*words, status=1).stdout
+    out = ("--folder", tmp_path / "game", "--remember")
+    (row,) = json.loads(run(*words, *out).stdout)["rows"]
+    assert (row["state"], row["outlet"], row["words"]) == ("written", "my_engine", "")
+    assert Path(row["file"]).read_bytes()[:4] == b"\x89PNG"
+    (row,) = json.loads(run(*words, *out).stdout)["rows"]
+    assert row["state"] == "kept"
+    assert "no outlet 'x'" in run(*words, "--outlet", "x", status=1).stderr
+    assert "no look 'y'" in run(*words, "--look", "y", status=1).stderr
+    named = run(*words, "--look", row["file"], "--folder", tmp_path / "game", status=0).stdout
+    assert json.loads(named)["rows"][0]["state"] == "written"
