@@ -26,6 +26,7 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REPLACE
 from sfumato.work.outlets import gl_reader
+from sfumato.work.outlets.accord import accord
 from sfumato.work.outlets.forms.shader import texture_of
 from sfumato.work.outlets.looks import of_file, of_study
 from sfumato.work.outlets.sending import KEPT, REFUSED, WRITTEN, send, with_sent
@@ -309,6 +310,55 @@ def test_corrections_give_each_ground(study: Study, tmp_path: Path) -> None:
         said = next(w for w in row.warnings if w.startswith(f"{shot.name}: mean"))
         least = float(said.split()[2].rstrip(","))
         assert np.abs(made - exact).mean() < 0.002 + 0.01 * least
+
+
+def test_accord_tells_what_targets_make_of_the_look(study: Study, tmp_path: Path) -> None:
+    """By the command: a target of 17 points, 12 bit and trilinear lies farther off than one of 33 points."""
+    save_study(study, tmp_path / "s.sfumato")
+    keys = ("editing33", "monitor17", "engine32", "shader_glsl", "corrections")
+    chosen = [word for key in keys for word in ("--outlet", key)]
+    told = json.loads(run("accord", tmp_path / "s.sfumato", *chosen, "--json").stdout)
+    assert told["targets"] == [*keys[:-1]]
+    assert told["engine"] == {
+        "editing33": "FFmpeg",
+        "monitor17": "OpenColorIO · picture of 10 bit simulated · legal range simulated",
+        "engine32": "GL driver · picture of 8 bit simulated",
+        "shader_glsl": "GL driver",
+    }
+    off = {k: v["mean"] for k, v in told["from_look"].items()}
+    assert off["shader_glsl"] < off["editing33"] < off["engine32"] < off["monitor17"]
+    between = told["between"]
+    assert between["engine32"]["monitor17"] == between["monitor17"]["engine32"]
+    assert abs(off["monitor17"] - off["engine32"]) < between["engine32"]["monitor17"]["mean"]
+    reasons = {r["words"]: r["mean"] for r in told["reasons"]["monitor17"]}
+    assert max(reasons, key=reasons.get) in ("17 points", "trilinear between nodes")
+    worst = told["worst"]["monitor17"]
+    assert worst["shot"] in {s.name for s in study.shots}
+    assert worst["name"]
+    assert 0 <= worst["x"] <= 1
+
+    # Measured again, by other means: the file that is sent, through our kernels as the monitor has them.
+    rows, _ = sent(study, *put(tmp_path, "editing33"))
+    assert rows["editing33"].mean == pytest.approx(off["editing33"], rel=0.05)
+    said = run("accord", tmp_path / "s.sfumato", *chosen[:4]).stdout
+    assert (
+        "farthest from one another: monitor17 and editing33" in said
+        or "editing33 and monitor17" in said
+    )
+
+
+def test_targets_of_other_range_are_compared_in_itp(study: Study, tmp_path: Path) -> None:
+    outlets = (
+        TEMPLATES["editing33"],
+        attrs.evolve(TEMPLATES["editing33"], key="wide", display="BT.2100 PQ"),
+        attrs.evolve(TEMPLATES["editing33"], key="film", display="Gamma 2.6"),
+    )
+    found = accord(study, outlets, Frames(), study.shots[0])
+    assert [t.display for t in found.targets] == ["BT.1886", "BT.2100 PQ", "Gamma 2.6"]
+    assert [t.from_look.in_itp for t in found.targets] == [False, True, False]
+    assert found.pair(0, 1).in_itp
+    assert not found.pair(0, 2).in_itp
+    assert found.pair(0, 1).mean < 8  # the View shows both the same light, but for the gamut's edge
 
 
 def test_the_command_sends_and_lists(study: Study, tmp_path: Path) -> None:

@@ -1,4 +1,4 @@
-"""Commands that bring looks to their targets: outlets, send."""
+"""Commands that bring looks to their targets: outlets, send, accord."""
 
 from __future__ import annotations
 
@@ -151,4 +151,56 @@ def _print(row: Any) -> None:
         click.echo(one_line(f"  {warning}"))
 
 
-COMMANDS = (outlets_, send_)
+@click.command("accord")
+@study_argument
+@outlet_option
+@json_option
+@guarded
+def accord_(study_file: Path, keys: tuple[str, ...], as_json: bool) -> None:
+    """Measure how far the pictures that targets make of a study's Look lie from it, and from one another.
+
+    Nothing is sent: files are made beside, and read as each target reads them. Without --outlet, the
+    targets are the study's outlets, or all that ship when it has none.
+    """
+    from sfumato.core.compiled import load_kernels
+    from sfumato.work.frames import Frames
+    from sfumato.work.outlets.accord import accord, answer
+    from sfumato.work.outlets.templates import TEMPLATES, named_outlets
+    from sfumato.work.stores.study_store import open_study
+
+    load_kernels()
+    study = open_study(study_file)
+    to = named_outlets(study, keys) if keys else study.outlets or tuple(TEMPLATES.values())
+    found = accord(study, to, Frames(), next(iter(study.shots), None))
+    if as_json:
+        click.echo(json.dumps(answer(found)))
+    else:
+        _print_accord(found)
+    for failed in found.failed:
+        told(f"{failed.key}: {failed.fault}")
+    if found.failed:
+        sys.exit(1)
+
+
+def _print_accord(found: Any) -> None:
+    shots = f"{len(found.shots)} shots" if len(found.shots) != 1 else "1 shot"
+    click.echo(one_line(f"{found.look}, on {shots}: ΔE mean, 99 %, worst"))
+    for target in found.targets:
+        d, worst = target.from_look, target.worst
+        itp = " ITP" if d.in_itp else ""
+        where = f" at {worst.name}" + (f" in {worst.shot}" if worst.shot else "")
+        click.echo(
+            one_line(
+                f"{target.key:<16} {d.mean:6.2f} {d.p99:6.2f} {d.worst:6.2f}{itp}{where}; {target.engine}"
+            )
+        )
+    apart = [
+        (found.pair(i, j).mean, found.targets[i].key, found.targets[j].key)
+        for i, j in found.between
+    ]
+    if apart:
+        mean, one, two = max(apart)
+        click.echo(one_line(f"farthest from one another: {one} and {two}, mean {mean:.2f} ΔE"))
+
+
+COMMANDS = (outlets_, send_, accord_)

@@ -1,4 +1,4 @@
-"""CIE Lab and the CIEDE2000 colour difference, of colours as a display shows them."""
+"""CIE Lab, the CIEDE2000 colour difference, and that in ITP, of colours as displays show them."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ import numpy as np
 
 from sfumato.core.arrays import Array, as_rgb
 from sfumato.core.colour.adapt import D65, transformed, xyz_of
-from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.transfers import PQ
 
 
 def lab_of(code: Any, display: Encoding) -> Array:
@@ -27,6 +28,37 @@ def lab_of(code: Any, display: Encoding) -> Array:
     lab[..., 1] = 500 * (f[..., 0] - f[..., 1])
     lab[..., 2] = 200 * (f[..., 1] - f[..., 2])
     return lab
+
+
+# Of BT.2100-2, table 7: BT.2020 light to L, M, S, and their PQ values to I, C_T, C_P.
+_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
+_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+_WHITE_NITS = 203.0  # of diffuse white, BT.2408-7
+
+
+def itp_of(code: Any, display: Encoding) -> Array:
+    """Return I, T, P of display code values, with diffuse white of every display at 203 cd/m².
+
+    So pictures of a standard and of a high dynamic range compare. Source: BT.2100-2 and BT.2124-0,
+    where T is half of C_T.
+
+    >>> from sfumato.core.colour.encodings import encoding
+    >>> round(float(itp_of([1.0, 1.0, 1.0], encoding("BT.1886"))[0]), 4)
+    0.5807
+    """
+    wide = encoding("Linear BT.2020")
+    light = display.decode(np.nan_to_num(as_rgb(code))) / np.float32(display.reference)
+    back = np.linalg.solve(wide.to_xyz_d65, display.to_xyz_d65)
+    nits = np.maximum(transformed(light, _TO_LMS @ back), 0) * (_WHITE_NITS / 10_000)
+    found = transformed(np.asarray(PQ.encoded(nits.astype(np.float32)), np.float32), _TO_ICTCP)
+    found[..., 1] *= 0.5
+    return np.asarray(found)
+
+
+def delta_itp(a: Any, b: Any, displays: tuple[Encoding, Encoding]) -> Array:
+    """Return ΔE ITP of code values of two displays, (...,); 1 is just seen. Source: BT.2124-0."""
+    apart = itp_of(a, displays[0]) - itp_of(b, displays[1])
+    return np.asarray(720 * np.sqrt((apart * apart).sum(-1)))
 
 
 def ciede2000(lab1: Any, lab2: Any) -> Array:

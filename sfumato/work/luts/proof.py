@@ -227,6 +227,7 @@ def export_look(
     taken: set[Path] | None = None,
     yardstick: Yardstick | None = None,
     most_bytes: int = 0,
+    measured: bool = True,
     cancel: Cancel | None = None,
     progress: Progress = silent,
 ) -> Delivered:
@@ -239,6 +240,7 @@ def export_look(
         existing: what is done with a file that is there, see `deliver`; not LEAVE.
         yardstick: of this study, where it was made for another file already.
         most_bytes: what the target takes, 0 for any size.
+        measured: whether it is measured on the shots and read by others.
     Raises:
         ExportError: the place cannot be written, or the file exists and must not be replaced.
         ValueRefused: the format cannot hold the Look so.
@@ -258,14 +260,14 @@ def export_look(
         transform = attrs.evolve(transform, stages=(table,))
     else:
         target = attrs.evolve(target, grid=grid if spec.bakes else None)
-    measured = yardstick or Yardstick(study, frames, shot, cancel)
+    judge = (yardstick or Yardstick(study, frames, shot, cancel)).loss if measured else None
     made = deliver(
         transform,
         attrs.evolve(target, grid=None) if transform.table is not None else target,
         file,
         existing,
-        judge=measured.loss,
-        second=True,
+        judge=judge,
+        second=measured,
         is_look=True,
         taken=taken,
         most_bytes=most_bytes,

@@ -76,7 +76,7 @@ def ffmpeg(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     return np.asarray(result[: np.size(rgb) // 3], np.float32).reshape(np.shape(rgb))
 
 
-def ffmpeg_hald(path: str | Path, rgb: Any) -> Rgb:
+def ffmpeg_hald(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     """Let FFmpeg decode a HALD picture and look colours up in it by its `haldclut` filter, in float.
 
     Raises:
@@ -90,7 +90,7 @@ def ffmpeg_hald(path: str | Path, rgb: Any) -> Rgb:
         graph = Graph()
         graph.threads = 1
         sources = [_source(graph, p) for p in (pixels, nodes)]
-        clut = graph.add("haldclut", "shortest=1:repeatlast=1")
+        clut = graph.add("haldclut", f"shortest=1:repeatlast=1:interp={interp}")
         sink = graph.add("buffersink")
         for i, source in enumerate(sources):
             source.link_to(clut, 0, i)
@@ -118,7 +118,7 @@ def _pixels(frame: Any) -> Rgb:
     return np.asarray(values[..., :3] / np.float32(peak), np.float32)
 
 
-def opencolorio(path: str | Path, rgb: Any) -> Rgb:
+def opencolorio(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     """Apply a LUT or CDL file as the OpenColorIO library reads it.
 
     Raises:
@@ -128,7 +128,8 @@ def opencolorio(path: str | Path, rgb: Any) -> Rgb:
 
     ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)
     ocio.ClearAllCaches()
-    how = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
+    between = ocio.INTERP_LINEAR if interp == "trilinear" else ocio.INTERP_TETRAHEDRAL
+    how = ocio.FileTransform(str(path), interpolation=between)
     how.setCDLStyle(ocio.CDL_ASC)
     try:
         made = ocio.Config.CreateRaw().getProcessor(how)

@@ -32,6 +32,7 @@ class Order:
         when: the local time of the version, ISO 8601 to the minute.
         existing: REFUSE, VERSION or REPLACE of `deliver`.
         taken: places that the run has given already.
+        yardstick: gives what the file is measured by; None leaves measuring out.
     """
 
     study: Study
@@ -43,7 +44,7 @@ class Order:
     title: str = ""
     existing: str = REFUSE
     taken: set[Path] = field(factory=set)
-    yardstick: Callable[[], Yardstick] = field(kw_only=True)
+    yardstick: Callable[[], Yardstick] | None = field(kw_only=True, default=None)
     cancel: Cancel = field(factory=Cancel)
     progress: Progress = silent
 

@@ -131,14 +131,16 @@ def _write(order: Order) -> Written:
     clf, amf = free_together(order, (".clf", ".amf"))
     order.progress(0.05, f"baking {order.outlet.grid} points in ACEScct")
     whole = look_in_aces(study, order.outlet.grid, order)
-    yardstick = Yardstick(study, order.frames, None, order.cancel)
+    judge = None
+    if order.yardstick is not None:
+        judge = judge_of(Yardstick(study, order.frames, None, order.cancel), study)
     made = deliver(
         whole,
         Target("clf", depth=order.outlet.depth, suffix=".clf"),
         clf,
         order.existing,
-        judge=judge_of(yardstick, study),
-        second=True,
+        judge=judge,
+        second=judge is not None,
         title=order.title,
         cancel=order.cancel,
         progress=order.progress,

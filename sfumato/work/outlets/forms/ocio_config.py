@@ -196,9 +196,11 @@ def _write(order: Order) -> Written:
             names.append(name)
         write_bytes(made / NAME, _config(study, *names[-2:]).serialize().encode())
         ours = by_files(made, study)
-        order.progress(0.6, "opening it with the OpenColorIO library")
-        wrong = _library_says(made / NAME, study, ours)
-        loss = order.yardstick().loss(ours, order.outlet.grid)
+        wrong, loss = "", None
+        if order.yardstick is not None:
+            order.progress(0.6, "opening it with the OpenColorIO library")
+            wrong = _library_says(made / NAME, study, ours)
+            loss = order.yardstick().loss(ours, order.outlet.grid)
     files = (folder / NAME, *sorted((folder / "luts").iterdir()))
     return Written(files, loss, () if wrong else ("OpenColorIO",), (), wrong)
 

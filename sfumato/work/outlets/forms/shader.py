@@ -76,7 +76,7 @@ def _read_by_others(
     order: Order, language: Language, place: Path, table: Table3D, depth: str
 ) -> tuple[tuple[str, ...], str]:
     """Let the GL driver run the text as it was written; say who did, and what is wrong."""
-    if language.name != "GLSL" or not gl_reader.driver():
+    if language.name != "GLSL" or order.yardstick is None or not gl_reader.driver():
         return (), ""
     order.progress(0.9, "running it on the GL driver")
     text = read_bytes(place, FormatError, _MOST_TEXT).decode()
