@@ -10,14 +10,30 @@ from sfumato.core.carrier.traces import Traces
 
 # Limits, set on twenty looks (identity, negative, monochrome, posterised, clipped …), clean and altered.
 _MIXED, _TOLD = 0.04, 0.3  # clean: under 0.01 where more than 0.3 is told
-_MIXED_LOSSY = 0.07  # JPEG at quality 90: up to 0.04
+_COARSE, _TOLD_COARSE = 2.0, 0.7  # in grain as coarse as this, chance explains up to 0.6
+_MIXED_LOSSY, _TOLD_LOSSY = 0.07, 0.4  # JPEG at quality 90: up to 0.04, or less is told
 _APART = 2e-3  # of tones and colours, to believe a mixture of tones after JPEG
 _COLOURS_APART = 0.25  # 4:2:0 mixes half of the other side's colour and none of its tones
-_GRAIN = 0.5  # codes; clean 8 bit: up to 0.42
-_LEFT = 0.6  # codes over wide areas; clean: up to 0.25, posterised 1.2
-_EXPLAINED, _EXPLAINED_WITNESS = 0.9, 0.5  # clean: up to 0.7 in nodes
+_GRAIN = 0.8  # codes; clean 8 bit: up to 0.58; the grain of a film look: 2.6 and more
+_LEFT = 0.6  # codes over wide areas; clean: up to 0.41, posterised 4.9
+_LEFT_TILES = 0.2  # of tiles; clean: what is left of more is explained to 0.27
 _SEAMS = 2.5  # clean: up to 2.0
 _SHIFT = 30.0  # clean: up to 19; moved by a pixel: 46 and more
+_BOWL = 0.08  # of light lost in the corners; local contrast looks like up to 0.03
+
+
+@frozen
+class Enough:
+    """How much of what follows the place a shape must explain, to be named: bowl, around, or either."""
+
+    bowl: float
+    around: float
+    either: float
+
+
+# A HALD shows by its seams that something follows the place at all; steps of a look are left too.
+ENOUGH = {"hald": Enough(0.9, 0.9, 0.5), "tiles": Enough(0.95, 0.7, 0.7)}
+_WITNESS = Enough(0.5, 0.4, 0.26)  # clean: up to 0.24 where much is left
 
 
 @frozen
@@ -78,22 +94,30 @@ def fault(key: str, amount: float, unit: str, words: str, *, mended: bool = Fals
 
 
 def of_traces(
-    found: Traces, *, lossy: bool, seams: float | None = None, shift: float = 0.0
+    found: Traces,
+    *,
+    lossy: bool,
+    wide: str | None = None,
+    seams: float = 0.0,
+    shift: float = 0.0,
 ) -> list[Fault]:
     """Return what the traces in a picture of nodes or in a witness tell.
 
     Args:
         lossy: the file is compressed with losses: what that leaves is not taken for grain.
-        seams, shift: see `measure.checks.carrier`; None and 0 for a witness.
+        wide: of nodes a key of ENOUGH, "" where wide effects cannot be told from a look (a strip:
+            what runs along it runs along the blue of the cube); None for a witness.
+        seams, shift: see `measure.checks.carrier`; of nodes.
     """
     mix = found.mix
-    faults = list(_mixed(found, lossy=lossy)) if mix.told > _TOLD else []
+    least = _TOLD_LOSSY if lossy else _TOLD_COARSE if found.grain > _COARSE else _TOLD
+    faults = list(_mixed(found, lossy=lossy)) if mix.told > least else []
     filtered = any(f.key in ("sharpened", "blurred") for f in faults)
-    if shift > _SHIFT and abs(mix.tones) < _MIXED and not faults:
+    if shift > _SHIFT and not faults:
         words = f"The end planes bend {shift:.0f} times as much as the rest: pixels lie beside their places."
         faults.append(fault("shifted", shift, "times", words))
-    elif found.left > _LEFT and not filtered:
-        faults += _wide(found, seams)
+    elif not filtered and wide != "":
+        faults += _wide(found, wide, seams)
     if not lossy and found.grain > _GRAIN and not filtered:
         faults.append(
             fault("grain", found.grain, "codes of 255", f"Grain of {found.grain:.1f} codes of 255.")
@@ -116,21 +140,20 @@ def _mixed(found: Traces, *, lossy: bool) -> Iterator[Fault]:
         yield fault("blurred", mix.tones, "share", words)
 
 
-def _wide(found: Traces, seams: float | None) -> list[Fault]:
-    """Name what follows the place: by the shape that explains it best.
-
-    In a picture of nodes a look with steps can leave something as well, so there a shape has to
-    explain nearly all of it, or seams have to stand out; a witness shows nothing when it is clean.
-    """
-    enough = _EXPLAINED if seams is not None else _EXPLAINED_WITNESS
+def _wide(found: Traces, wide: str | None, seams: float) -> list[Fault]:
+    """Name what follows the place: by the shape that explains it best."""
+    enough = _WITNESS if wide is None else ENOUGH[wide]
     bowl, around = found.explained
-    if bowl > max(enough, around) and found.vignette > 0.02:
+    if found.left <= (_LEFT_TILES if wide == "tiles" else _LEFT):
+        return []
+    if bowl > max(enough.bowl, around) and found.vignette > _BOWL:
         words = f"The corners are {100 * found.vignette:.0f} % darker than the middle."
         return [fault("vignette", found.vignette, "share", words)]
-    if around > max(enough, bowl) and abs(found.local) > 0.05:
+    is_bowl = bowl > around and found.vignette > _BOWL
+    if around > enough.around and not is_bowl and abs(found.local) > 0.05:
         words = f"Large areas differ from their surroundings by {100 * found.local:.0f} % more than before."
         return [fault("local_contrast", found.local, "share", words)]
-    if seams is None or seams > _SEAMS:
+    if seams > _SEAMS if wide == "hald" else max(bowl, around) > enough.either:
         words = (
             f"{found.left:.1f} codes of 255 follow the place in the picture instead of the colour."
         )

@@ -178,8 +178,10 @@ def _of_nodes(found: Found, nodes: Array, came: Came) -> tuple[list[Fault], Arra
         return [], None
     told = traces.of_nodes(nodes, found.shape, found.across)
     codes = nodes * 255
-    seam = seams(codes) if found.shape == arrange.HALD else 0.0  # of strips it tells nothing
-    faults = of_traces(told, lossy=came.lossy, seams=seam, shift=shift(codes))
+    is_hald = found.shape == arrange.HALD
+    wide = "hald" if is_hald else "tiles" if found.shape == arrange.SQUARE else ""
+    seam = seams(codes) if is_hald else 0.0  # of strips it tells nothing
+    faults = of_traces(told, lossy=came.lossy, wide=wide, seams=seam, shift=shift(codes))
     return faults, told.where
 
 
@@ -218,6 +220,7 @@ def _depth_fault(nodes: Array, came: Came) -> Fault | None:
     return fault("8_bit", 8, "bit", "The values stand on the steps of 8 bit.", mended=True)
 
 
+_POWER_OF_LOOKS = (0.7, 2.05)  # colours laid over themselves make up to 2, a doubled gamma 2.2
 _LOOK_FAULTS = {"range out": "legal_range", "gamma": "gamma_twice", "colourless": "monochrome"}
 
 
@@ -226,8 +229,10 @@ def _of_look(table: Transform, display: Encoding, lossy: bool) -> list[Fault]:
     found = []
     for finding in assay(sampled(table, _EXAMINED), display, Stored()).findings:
         key = _LOOK_FAULTS.get(finding.key)
-        if key == "gamma_twice" and lossy:  # what JPEG leaves near black is no straight line
-            continue
+        if key == "gamma_twice" and (
+            lossy or _POWER_OF_LOOKS[0] < finding.figure < _POWER_OF_LOOKS[1]
+        ):
+            continue  # what JPEG leaves near black is no straight line
         if key and (finding.level in (Level.FAULT, Level.WARN) or key == "monochrome"):
             found.append(fault(key, finding.figure, "", f"{finding.title}. {finding.sentence}"))
         elif finding.key == "clipping" and finding.level in (Level.FAULT, Level.WARN):

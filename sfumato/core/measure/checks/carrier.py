@@ -8,6 +8,7 @@ from sfumato.core.arrays import Array
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, Stored
 
 _FIRST, _LAST = slice(None, 2), slice(-2, None)  # planes that a filter can reach across a seam
+_ELSEWHERE = 12.0  # codes of 255 by which end planes bend when pixels of another row stand there
 _GRAIN = 0.45  # codes of 255; clean pictures of 8 bit: under 0.36
 
 
@@ -173,7 +174,12 @@ def _blocks(v: Array) -> float:
 
 
 def shift(v: Array) -> float:
-    """Return how much more red bends in its end planes than inside."""
+    """Return how much more red bends in its end planes than inside.
+
+    Where a pixel of another row stands there, the bend is that of the whole look; a look that is
+    steep at black, or that clips, bends by less, which counts as nothing.
+    """
     bend = np.abs(np.diff(v, 2, axis=0)).mean(axis=(1, 2, 3))
     inside = max(float(np.median(bend[2:-2])), 0.05)
-    return float(max(bend[0], bend[-1]) / inside)
+    most = float(max(bend[0], bend[-1]))
+    return most / inside if most > _ELSEWHERE else min(most / inside, 1.0)
