@@ -11,8 +11,8 @@ from sfumato.core.carrier.traces import Traces
 # Limits, set on twenty looks (identity, negative, monochrome, posterised, clipped …), clean and altered.
 _MIXED, _TOLD = 0.04, 0.3  # clean: under 0.01 where more than 0.3 is told
 _COARSE, _TOLD_COARSE = 2.0, 0.7  # in grain as coarse as this, chance explains up to 0.6
-_MIXED_LOSSY, _TOLD_LOSSY = 0.07, 0.4  # JPEG at quality 90: up to 0.04, or less is told
-_APART = 2e-3  # of tones and colours, to believe a mixture of tones after JPEG
+_MIXED_LOSSY = 0.07  # JPEG at quality 90: up to 0.04
+_APART = 4e-3  # of tones and colours, to believe a mixture of tones after JPEG
 _COLOURS_APART = 0.25  # 4:2:0 mixes half of the other side's colour and none of its tones
 _GRAIN = 0.8  # codes; clean 8 bit: up to 0.58; the grain of a film look: 2.6 and more
 _LEFT = 0.6  # codes over wide areas; clean: up to 0.41, posterised 4.9
@@ -110,7 +110,7 @@ def of_traces(
         seams, shift: see `measure.checks.carrier`; of nodes.
     """
     mix = found.mix
-    least = _TOLD_LOSSY if lossy else _TOLD_COARSE if found.grain > _COARSE else _TOLD
+    least = _TOLD_COARSE if found.grain > _COARSE and not lossy else _TOLD
     faults = list(_mixed(found, lossy=lossy)) if mix.told > least else []
     filtered = any(f.key in ("sharpened", "blurred") for f in faults)
     if shift > _SHIFT and not faults:
@@ -153,7 +153,7 @@ def _wide(found: Traces, wide: str | None, seams: float) -> list[Fault]:
     if around > enough.around and not is_bowl and abs(found.local) > 0.05:
         words = f"Large areas differ from their surroundings by {100 * found.local:.0f} % more than before."
         return [fault("local_contrast", found.local, "share", words)]
-    if seams > _SEAMS if wide == "hald" else max(bowl, around) > enough.either:
+    if max(bowl, around) > enough.either and (wide != "hald" or seams > _SEAMS):
         words = (
             f"{found.left:.1f} codes of 255 follow the place in the picture instead of the colour."
         )
