@@ -124,6 +124,9 @@ class Ports:
     def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
 
+    def choose_json(self, parent: QWidget, suggested: str) -> Path | None:
+        return _saved(parent, "Save as JSON", suggested, "JSON (*.json)")
+
     def reveal(self, file: Path) -> None:
         """Show a file, or what lies in a folder, in the desktop's file manager."""
         folder = file if is_folder(file) else file.parent

@@ -14,8 +14,10 @@ from sfumato.core import controls
 from sfumato.core.colour.encodings import Family, names_of
 from sfumato.core.controls import Choice, Number, Text, Toggle, control
 from sfumato.core.errors import ValueRefused
+from sfumato.core.lut import text_style
 from sfumato.core.lut.device import DEPTHS, FLOAT, FULL, LEGAL, Device
 from sfumato.core.lut.sample import INTERPOLATIONS
+from sfumato.core.lut.text_style import Style
 
 AS_STUDY = "as the study"
 LUT, SHADER, CONFIG, ACES, CORRECTIONS = (
@@ -26,6 +28,13 @@ LUT, SHADER, CONFIG, ACES, CORRECTIONS = (
     "shot corrections",
 )
 FORMS = (LUT, SHADER, CONFIG, ACES, CORRECTIONS)
+CAMERA, WORKING, DISPLAY, SHOWN = (
+    "camera to display",
+    "working to working",
+    "display to display",
+    "working to display",
+)
+SPANS = {CAMERA: "camera", WORKING: "working", DISPLAY: "display", SHOWN: "shown"}
 ASK, VERSION, REPLACE = "ask", "new version", "replace"
 ANY_LETTERS, PLAIN_LETTERS, CAPITALS = "any", "plain", "capitals"
 FIELDS = ("look", "study", "date", "in", "out", "grid", "version", "number")
@@ -84,7 +93,7 @@ class Outlet:
         AS_STUDY,
         Choice(
             title="Span",
-            options=(AS_STUDY, "camera", "working", "display", "shown"),
+            options=(AS_STUDY, *SPANS),
             help="What the target gives to the LUT and takes from it.",
         ),
     )
@@ -186,6 +195,8 @@ class Outlet:
         ),
     )
 
+    style: Style | None = None  # the layout of its text, learnt from a file that the target takes
+
     @property
     def device(self) -> Device:
         """What the target makes of its LUT."""
@@ -275,6 +286,7 @@ def dump(outlet: Outlet) -> dict[str, Any]:
     return {
         "key": outlet.key,
         **{n: v for n, v in controls.dump(outlet).items() if v != usual[n]},
+        **({"style": text_style.dump(outlet.style)} if outlet.style is not None else {}),
     }
 
 
@@ -286,8 +298,10 @@ def load(plain: Any) -> Outlet:
     """
     if not isinstance(plain, dict) or not _KEY.fullmatch(str(plain.get("key", ""))):
         raise ValueRefused("an outlet has no key of small letters and digits")
-    found: Outlet = controls.load(Outlet, {k: v for k, v in plain.items() if k != "key"})
-    return attrs.evolve(found, key=str(plain["key"]))
+    values = {k: v for k, v in plain.items() if k not in ("key", "style")}
+    found: Outlet = controls.load(Outlet, values)
+    style = text_style.load(plain["style"]) if plain.get("style") is not None else None
+    return attrs.evolve(found, key=str(plain["key"]), style=style)
 
 
 def key_for(title: str, taken: set[str]) -> str:

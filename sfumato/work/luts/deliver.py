@@ -21,7 +21,6 @@ from sfumato.core.lut.fit import Fitted
 from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
-from sfumato.formats.parts.contract import QUANTUM
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import MOST_TABLE_BYTES, Sources, exists, read_bytes, write_bytes
 from sfumato.work.luts.lut_files import display_of
@@ -124,7 +123,7 @@ class Delivered:
         """
         if self.target.layout in self.target.spec.converting:
             return True
-        return self.off <= QUANTUM[self.target.depth_written] * 1.01
+        return self.off <= self.target.quantum * 1.01
 
     @property
     def losses(self) -> tuple[Loss, ...]:

@@ -12,9 +12,11 @@ from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.lut.fit import Fitted, fitted
 from sfumato.core.lut.recast import curves_of, domain_of, sampled, shaped
 from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D, Table3D
+from sfumato.core.lut.text_style import Style
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
-from sfumato.formats.parts.contract import FormatSpec, WriteOptions
+from sfumato.formats.parts.contract import QUANTUM, FormatSpec, WriteOptions
+from sfumato.formats.parts.style import styled
 from sfumato.work.luts.lut_files import display_of
 
 
@@ -49,6 +51,13 @@ class Target:
     fitted: bool = False
     suffix: str = ""
     domain: tuple[float, float] | None = None
+    style: Style | None = None  # the layout of text, where it is another than the format's own
+
+    @property
+    def quantum(self) -> float:
+        """How far a value of 0..1 may be off as it is stored."""
+        digits = self.style.quantum if self.style is not None else 0.0
+        return max(QUANTUM[self.depth_written], digits)
 
     @property
     def spec(self) -> FormatSpec:
@@ -194,4 +203,9 @@ def encoded(transform: Transform, target: Target) -> tuple[bytes, tuple[str, ...
     spec, options = target.spec, options_for(target, transform)
     lost = spec.not_kept(transform, options)
     assert spec.write is not None
-    return spec.write(transform, options), lost
+    data = spec.write(transform, options)
+    if target.style is None or not spec.is_text:
+        return data, lost
+    if target.style.quantum:
+        lost = (*lost, f"numbers are rounded to {target.style.digits} digits")
+    return styled(data, target.style), lost

@@ -32,9 +32,9 @@ from sfumato.work.luts.deliver import VERSION
 from sfumato.work.luts.proof import Yardstick, look_table
 from sfumato.work.outlets.engines import Engine, engine_for
 from sfumato.work.outlets.order import Order, suited
-from sfumato.work.outlets.sending import known_forms
+from sfumato.work.outlets.sent import known_forms
 
-_PIXELS = 60_000  # colours of all shots on which targets are compared
+_PIXELS = 60_000  # colours of all shots on which two targets are compared with one another
 _TOLD = 0.005  # ΔE: reasons below it are left out
 _CHUNK = 1 << 15
 
@@ -114,7 +114,14 @@ class Accord:
     shots: tuple[str, ...] = ()
     sizes: tuple[tuple[int, int], ...] = ()
     ends: Array = field(factory=lambda: np.zeros(0, int), repr=False)
-    every: int = 1  # of the shots' colours, only each so many-th was compared
+
+    def pictures(self, seen: Rgb) -> list[Rgb]:
+        """Return a target's colours as pictures of the shots, (h, w, 3) each."""
+        starts = [0, *self.ends[:-1]]
+        return [
+            seen[a:b].reshape(*size, 3)
+            for a, b, size in zip(starts, self.ends, self.sizes, strict=True)
+        ]
 
     def pair(self, one: int, two: int) -> Apart:
         return self.between[min(one, two), max(one, two)]
@@ -175,10 +182,9 @@ def _spot(
     name = colour_name(pictures[0][place], displays[0])
     if not where.shots:
         return Spot(name=name, colours=colours)  # type: ignore[arg-type]
-    flat = place * where.every
-    index = int(np.searchsorted(where.ends, flat, side="right"))
+    index = int(np.searchsorted(where.ends, place, side="right"))
     height, width = where.sizes[index]
-    y, x = divmod(flat - (int(where.ends[index - 1]) if index else 0), width)
+    y, x = divmod(place - (int(where.ends[index - 1]) if index else 0), width)
     return Spot(where.shots[index], (x + 0.5) / width, (y + 0.5) / height, name, colours)  # type: ignore[arg-type]
 
 
@@ -196,7 +202,6 @@ class _Shared:
     shots: tuple[str, ...] = ()
     sizes: tuple[tuple[int, int], ...] = ()
     ends: Array = field(factory=lambda: np.zeros(0, int))
-    every: int = 1
 
     def yardstick(self, study: Study) -> Yardstick:
         key = (study.view, study.span)
@@ -231,7 +236,6 @@ def accord(
     cancel = cancel or Cancel()
     with tempfile.TemporaryDirectory(prefix="sfumato-accord-") as folder:
         first = Yardstick(study, frames, shot if study.span.with_ground else None, cancel)
-        every = max(1, len(first.inputs) // _PIXELS)
         shared = _Shared(
             study,
             frames,
@@ -242,7 +246,6 @@ def accord(
             shots=first.shots,
             sizes=first.sizes,
             ends=first.ends,
-            every=every,
         )
         found = []
         for i, outlet in enumerate(o for o in outlets if o.form != CORRECTIONS):
@@ -251,13 +254,14 @@ def accord(
             found.append(_target(shared, outlet))
     good = tuple(t for t in found if not t.fault)
     between: dict[tuple[int, int], Apart] = {}
+    every = max(1, len(first.inputs) // _PIXELS)
     away = np.zeros((len(good), len(good)))
     for i, one in enumerate(good):
         for j in range(i + 1, len(good)):
             cancel.check()
             two = good[j]
             displays = encoding(one.display), encoding(two.display)
-            between[i, j] = _apart(one.seen, two.seen, displays)[0]
+            between[i, j] = _apart(one.seen[::every], two.seen[::every], displays)[0]
             away[i, j] = away[j, i] = between[i, j].mean
     middle = np.sqrt(np.array([t.from_look.mean for t in good]))
     progress(1.0, "done")
@@ -267,11 +271,10 @@ def accord(
         tuple(t for t in found if t.fault),
         between,
         placed(middle, np.sqrt(away)),
-        first.exact[::every],
+        first.exact,
         shared.shots,
         shared.sizes,
         shared.ends,
-        every,
     )
 
 
@@ -280,7 +283,7 @@ def _target(shared: _Shared, outlet: Outlet) -> Target:
     try:
         study = suited(shared.study, outlet, shared.shot)
         yardstick = shared.yardstick(study)
-        inputs, exact = yardstick.inputs[:: shared.every], yardstick.exact[:: shared.every]
+        exact = yardstick.exact
         form = known_forms()[outlet.form]
         file = shared.folder / f"{outlet.key}{form.ending(outlet)}"
         shot = shared.shot if study.span.with_ground else None
@@ -296,7 +299,7 @@ def _target(shared: _Shared, outlet: Outlet) -> Target:
             cancel=shared.cancel,
         )
         engine = engine_for(outlet, form.write(order).files, study)
-        seen = yardstick.seen(engine.apply, inputs)
+        seen = yardstick.seen(engine.apply)
     except SfumatoError as error:
         return Target(outlet, fault=error.sentence())
     display = encoding(study.view.encoding)
@@ -328,7 +331,8 @@ def _reasons(
     """Return what comes between the Look and a target's picture: each step's mean ΔE."""
     if outlet.form not in (LUT, SHADER):
         return ()
-    inputs = yardstick.inputs[:: shared.every]
+    every = max(1, len(seen) // _PIXELS)
+    inputs, seen = yardstick.inputs[::every], seen[::every]
     grid = outlet.grid
     table = shared.table(study, grid)
     depth = _depth_of(outlet)
@@ -354,7 +358,7 @@ def _reasons(
         steps.append((f"picture of {outlet.codes}{legal}", rounded_after()))
     steps.append((f"how {engine.name} reads it", seen))
     display = encoding(study.view.encoding)
-    found, before = [], yardstick.exact[:: shared.every]
+    found, before = [], yardstick.exact[::every]
     for words, now in steps:
         away = _apart(before, now, (display, display))[0].mean
         if away >= _TOLD:

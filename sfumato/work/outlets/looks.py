@@ -12,7 +12,7 @@ from sfumato.core.study.look import Look
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.files import is_file
-from sfumato.work.outlets.sending import Sending
+from sfumato.work.outlets.sent import Sending
 from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import SUFFIXES, read_preset, shelf
 

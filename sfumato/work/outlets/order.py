@@ -12,6 +12,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.path.path import SPANS, span_names
 from sfumato.core.path.span import Span
+from sfumato.core.study import outlet as outlets
 from sfumato.core.study.outlet import AS_STUDY, Outlet, filled, stem_for
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
@@ -98,7 +99,7 @@ def suited(study: Study, outlet: Outlet, shot: Shot | None = None) -> Study:
     if outlet.display != AS_STUDY:
         study = attrs.evolve(study, view=attrs.evolve(study.view, encoding=outlet.display))
     if outlet.span != AS_STUDY:
-        choice = next(c for c in SPANS if c.key == outlet.span)
+        choice = next(c for c in SPANS if c.key == outlets.SPANS[outlet.span])
         first = shot or next((s for s in study.shots if s.encoding), None)
         study = attrs.evolve(study, span=choice.span(study, first))
     elif outlet.display != AS_STUDY and study.span.leave:

@@ -2,36 +2,25 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
-import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cache
 from pathlib import Path
-from typing import Any
 
 import attrs
 from attrs import field, frozen
 
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile
-from sfumato.core.discover import specs
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.core.study import outlet as outlets
-from sfumato.core.study.coat import without_ids
-from sfumato.core.study.coat_json import dump_coat
-from sfumato.core.study.outlet import CORRECTIONS, VERSION, Outlet
-from sfumato.core.study.shot import Shot
+from sfumato.core.study.outlet import CAMERA, VERSION, Outlet
 from sfumato.core.study.study import Study
-from sfumato.core.study.version import MOST_VERSIONS, SentFile, Version, version_of
+from sfumato.core.study.version import MOST_VERSIONS, SentFile, Version
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import Sources, exists, is_file, is_folder, stamp_of
 from sfumato.work.frames import Frames
 from sfumato.work.luts import deliver
 from sfumato.work.luts.proof import Yardstick
-from sfumato.work.outlets import forms
 from sfumato.work.outlets.order import (
-    Form,
     Order,
     Written,
     fields_of,
@@ -39,23 +28,20 @@ from sfumato.work.outlets.order import (
     place_for,
     suited,
 )
+from sfumato.work.outlets.sent import (
+    Sending,
+    digest_of,
+    form_digest,
+    is_as_sent,
+    is_of,
+    known_forms,
+    last_place,
+    place_of,
+    version_for,
+)
 
 WRITTEN, REFUSED, KEPT = "written", "refused", "kept"
-_NUMBERED = re.compile(r"_\d+")
-_BLOCK = 1 << 20
 _AWAY = ("mean", "p99", "worst")
-
-
-@frozen(eq=False)
-class Sending:
-    """A look that is sent: a study that has it, and the shot whose Ground is in it, if one is."""
-
-    study: Study
-    shot: Shot | None = None
-
-    @property
-    def name(self) -> str:
-        return self.study.look.name
 
 
 @frozen(eq=False)
@@ -95,57 +81,6 @@ Existing = Callable[[Outlet, Path], str]  # what is done with a file that was no
 
 def refuse(_outlet: Outlet, _file: Path) -> str:
     return deliver.REFUSE
-
-
-@cache
-def known_forms() -> dict[str, Form]:
-    """Return the ways of writing, by key."""
-    return dict(specs(forms))
-
-
-def form_digest(outlet: Outlet, study: Study) -> str:
-    """Return what tells whether an outlet's file follows from something else than it did.
-
-    SHA-256 of its record; of shots' corrections also of every Ground.
-    """
-    said: list[Any] = [outlets.dump(outlet)]
-    if outlet.form == CORRECTIONS:
-        shots = [attrs.evolve(s, ground=tuple(map(without_ids, s.ground))) for s in study.shots]
-        said += [[s.path, s.encoding, *map(dump_coat, s.ground)] for s in shots]
-    return hashlib.sha256(json.dumps(said).encode()).hexdigest()
-
-
-def digest_of(files: Sequence[Path]) -> str:
-    """Return the SHA-256 of a file, or that of the SHA-256 of several, "" when one cannot be read."""
-    each = []
-    for file in files:
-        found = hashlib.sha256()
-        try:
-            with file.open("rb") as data:
-                while block := data.read(_BLOCK):
-                    found.update(block)
-        except OSError:
-            return ""
-        each.append(found.hexdigest())
-    return each[0] if len(each) == 1 else hashlib.sha256("".join(each).encode()).hexdigest()
-
-
-def is_as_sent(there: SentFile) -> bool:
-    """Whether a file that was sent is on disk as it was written."""
-    return bool(there.digest) and digest_of([Path(f) for f in there.all]) == there.digest
-
-
-def _place_of(there: SentFile, outlet: Outlet) -> Path:
-    """Return what an outlet's names stand for: the file, or the folder that was written."""
-    path = Path(there.path)
-    return path.parent if known_forms()[outlet.form].inside else path
-
-
-def version_for(study: Study, shot: Shot | None = None, when: str = "") -> Version:
-    """Return the version that a look is now: the newest of its name when it is unchanged, or the next."""
-    new = attrs.evolve(version_of(study, shot.id if shot else ""), sent=when)
-    last = next((v for v in reversed(study.versions) if v.look.name == study.look.name), None)
-    return last if last is not None and last.state == new.state else new
 
 
 @frozen(eq=False)
@@ -237,7 +172,7 @@ def _row(
         if kept is not None:
             return kept
         if outlet.there != VERSION:
-            file = _last_place(look, outlet, file)
+            file = last_place(look, outlet, file)
         existing = _existing(look, outlet, file, run)
         _check_place(outlet, file, run)
         if existing == deliver.REPLACE:
@@ -270,33 +205,17 @@ def _row(
     return _told(look, outlet, study, written, warnings)
 
 
-def _is_of(path: Path, wanted: Path) -> bool:
-    """Whether a path is the one that is wanted, or that with a number behind its name."""
-    stem = wanted.name.removesuffix(wanted.suffix)
-    number = path.name.removesuffix(wanted.suffix).removeprefix(stem)
-    return path.parent == wanted.parent and (path == wanted or bool(_NUMBERED.fullmatch(number)))
-
-
-def _last_place(look: Sending, outlet: Outlet, file: Path) -> Path:
-    """Return where the look went at an outlet last time, when that is but the name with a number."""
-    for version in reversed(look.study.versions):
-        there = version.file_of(outlet.key) if version.look.name == look.name else None
-        if there is not None:
-            place = _place_of(there, outlet)
-            return place if _is_of(place, file) else file
-    return file
-
-
 def _kept(look: Sending, outlet: Outlet, version: Version, file: Path) -> Row | None:
     """Return the row of a file that is there already just as it would be written, None when it is not."""
     there = version.file_of(outlet.key)
     if there is None or there.form != form_digest(outlet, look.study):
         return None
-    if not _is_of(_place_of(there, outlet), file) or not is_as_sent(there):
+    if not is_of(place_of(there, outlet), file) or not is_as_sent(there):
         return None
     readers = tuple(filter(None, there.readers.split(", ")))
     measured = there.mean, there.p99, there.worst
-    return Row(look.name, outlet, KEPT, "", (file,), there.size, there.digest, *measured, readers)
+    files = tuple(map(Path, there.all))
+    return Row(look.name, outlet, KEPT, "", files, there.size, there.digest, *measured, readers)
 
 
 def _told(
@@ -327,7 +246,7 @@ def _told(
 def _misfits(study: Study, outlet: Outlet) -> Iterator[str]:
     """Say where what the LUT expects is not what the shots are."""
     entry = study.span.entry or study.working
-    if outlet.span != "camera" or study.span.with_ground:
+    if outlet.span != CAMERA or study.span.with_ground:
         return
     others = [s for s in study.shots if s.encoding and s.encoding != entry]
     if others and encoding(entry).is_scene:

@@ -5,18 +5,10 @@ from __future__ import annotations
 import math
 
 from attrs import frozen
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, Qt
-from PySide6.QtGui import (
-    QColor,
-    QFont,
-    QImage,
-    QImageWriter,
-    QPageLayout,
-    QPageSize,
-    QPainter,
-    QPdfWriter,
-)
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter
 
+from sfumato.app import paper
 from sfumato.app.images import image_of
 from sfumato.core.arrays import Array
 from sfumato.core.errors import ExportError
@@ -84,43 +76,21 @@ def as_png(frames: list[Frame], title: str) -> bytes:
     side = (_WIDTH - gap * (_ACROSS + 1)) / _ACROSS
     height = side * frames[0].picture.shape[0] / frames[0].picture.shape[1]
     rows = math.ceil(len(frames) / _ACROSS)
-    image = QImage(
-        _WIDTH, round(gap + 38.4 + rows * (height + 28.8) + gap), QImage.Format.Format_RGB32
+    return paper.png(
+        _WIDTH,
+        round(gap + 38.4 + rows * (height + 28.8) + gap),
+        lambda painter: _draw(painter, frames, title, _WIDTH, 1.0),
     )
-    image.fill(QColor(250, 250, 250))
-    painter = QPainter(image)
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    _draw(painter, frames, title, _WIDTH, 1.0)
-    painter.end()
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    QImageWriter(buffer, QByteArray(b"png")).write(image)
-    return bytes(buffer.data().data())
 
 
 def as_pdf(frames: list[Frame], title: str) -> bytes:
     """Return the sheet as a PDF, A4 across, twenty-five looks a page."""
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setTitle(title)
-    writer.setCreator("Sfumato")
-    writer.setResolution(300)
-    writer.setPageLayout(
-        QPageLayout(
-            QPageSize(QPageSize.PageSizeId.A4),
-            QPageLayout.Orientation.Landscape,
-            QMarginsF(0, 0, 0, 0),
-        )
-    )
-    painter = QPainter(writer)
     each = _ACROSS * _PAGE_ROWS
     pages = math.ceil(len(frames) / each)
-    for page in range(pages):
-        if page:
-            writer.newPage()
+
+    def draw(painter: QPainter, page: int, width: float) -> None:
         head = f"{title} · page {page + 1} of {pages}" if pages > 1 else title
-        _draw(painter, frames[page * each : (page + 1) * each], head, writer.width(), 300 / 110)
-    painter.end()
-    buffer.close()
-    return bytes(buffer.data().data())
+        shown = frames[page * each : (page + 1) * each]
+        _draw(painter, shown, head, width, paper.RESOLUTION / 110)
+
+    return paper.pdf(title, pages, draw)

@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QFile, QObject, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from sfumato.app.guard import guarded
 from sfumato.app.rooms.swatchbook.selection import remark_of
 from sfumato.app.services.notices import Notices
+from sfumato.app.services.trash import forget_in_trash, to_trash
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.luts import swatches as work
@@ -124,21 +125,13 @@ class SwatchFiles(QObject):
 
         def away() -> None:
             _check_own(swatch.file)
-            file = QFile(str(swatch.file))
-            if not file.moveToTrash():
-                raise ExportError(
-                    f"{swatch.file.name} cannot be put into the trash",
-                    hint="delete it in the file manager",
-                    where=str(swatch.file),
-                )
-            place[:] = [Path(file.fileName())]
+            place[:] = [to_trash(swatch.file)]
             self.moved.emit({})
             self._notices.good(f"{swatch.file.name} is in the trash", "", "Undo", undo)
 
         def back() -> None:
             work.moved_file(place[0], swatch.file)
-            info = place[0].parent.parent / "info" / f"{place[0].name}.trashinfo"
-            info.unlink(missing_ok=True)
+            forget_in_trash(place[0])
             self.moved.emit({})
 
         def undo() -> None:
@@ -171,7 +164,7 @@ class SwatchFiles(QObject):
 
         def back() -> None:
             for file in made:
-                QFile(str(file)).moveToTrash()
+                to_trash(file)
             self.moved.emit({})
 
         what = files[0][0].name if len(files) == 1 else f"{len(files)} files"

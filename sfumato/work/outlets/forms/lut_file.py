@@ -26,7 +26,13 @@ def target_of(outlet: Outlet) -> Target:
         )
     shaper = SHAPER if outlet.shaper and spec.shaper else None
     return Target(
-        outlet.format, outlet.grid, outlet.depth, outlet.layout, shaper, suffix=outlet.suffix
+        outlet.format,
+        outlet.grid,
+        outlet.depth,
+        outlet.layout,
+        shaper,
+        suffix=outlet.suffix,
+        style=outlet.style if spec.is_text else None,
     )
 
 
@@ -58,7 +64,11 @@ def _write(order: Order) -> Written:
     said = list(made.said)
     wrong = ""
     if second is not None and second.loss is None and second.reader != "another program":
-        wrong = f"{second.reader} does not read it: {second.note}"
+        words = f"{second.reader} does not read it: {second.note}"
+        if order.outlet.style is None:
+            wrong = words
+        else:
+            said.append(words)  # the target's own dialect
     elif not made.is_exact:
         wrong = "it does not read back as it was written"
     return Written((made.place,), made.own, readers, tuple(said), wrong)

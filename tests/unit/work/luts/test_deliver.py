@@ -49,7 +49,7 @@ def test_proved_asks_for_exact_nodes_and_close_readers(tmp_path: Path) -> None:
     assert bad.main.p99 > 1
     assert not attrs.evolve(good, off=1e-6).proved  # text as floats keeps every bit
     whole = deliver(BENT, Target("3dl", depth="12"), tmp_path / "good.3dl")
-    step = way_out.QUANTUM["12"]
+    step = whole.target.quantum
     assert 0 < whole.off <= step * 1.01
     assert attrs.evolve(whole, off=step).proved
     assert not attrs.evolve(whole, off=2 * step).proved
