@@ -110,6 +110,12 @@ class AnyPorts(StandInPorts):
     def choose_sheet(self, _parent, _suggested):
         return self._maybe(self.folder / "sheet.png")
 
+    def choose_json(self, _parent, _suggested):
+        return self._maybe(self.folder / "accord.json")
+
+    def choose_pack(self, _parent, _suggested):
+        return self._maybe(self.folder / "pack.zip")
+
     def choose_folder(self, _parent, _folder):
         return self._maybe(self.folder)
 

@@ -1,4 +1,4 @@
-"""Commands that bring looks to their targets: outlets, send, accord."""
+"""Commands that bring looks to their targets: outlets, send, accord, pack."""
 
 from __future__ import annotations
 
@@ -203,4 +203,85 @@ def _print_accord(found: Any) -> None:
         click.echo(one_line(f"farthest from one another: {one} and {two}, mean {mean:.2f} ΔE"))
 
 
-COMMANDS = (outlets_, send_, accord_)
+@click.command("pack")
+@click.argument("files", metavar="STUDY|LOOK... OUT", nargs=-1, required=True, type=PathArgument)
+@outlet_option
+@click.option("--name", help="What the pack is called; else the name of OUT.")
+@click.option(
+    "--licence", type=PathArgument, help="A text file that says what may be done with it."
+)
+@click.option("--on", "picture", type=PathArgument, help="The picture it is shown on.")
+@click.option("--force", is_flag=True, help="Replace OUT when it exists.")
+@json_option
+@guarded
+def pack_(
+    files: tuple[Path, ...],
+    keys: tuple[str, ...],
+    name: str | None,
+    licence: Path | None,
+    picture: Path | None,
+    force: bool,
+    as_json: bool,
+) -> None:
+    """Put looks into one zip or folder: files for each kind of target, pictures, notes, checksums.
+
+    Looks are studies, presets and LUT files; the first study among them, or a new one, says how they
+    are shown. Without --outlet: cube files of 33 points, HALD pictures and strips.
+    """
+    if len(files) < 2:
+        raise click.UsageError("give a study or looks, then the zip or folder")
+    *sources, target = files
+    import attrs
+
+    from sfumato.core.compiled import load_kernels
+    from sfumato.core.errors import FormatError
+    from sfumato.core.study.shot import Shot
+    from sfumato.core.study.study import Study
+    from sfumato.work.files import read_bytes
+    from sfumato.work.frames import Frames, open_still
+    from sfumato.work.outlets.looks import of_file, of_study
+    from sfumato.work.outlets.packs import NO_LICENCE, Pack, make_pack
+    from sfumato.work.outlets.templates import named_outlets
+    from sfumato.work.stores.study_store import SUFFIX, demo_study, open_study
+    from sfumato.work.trip.arrivals import now
+
+    load_kernels()
+    studies = {f: open_study(f) for f in sources if f.suffix == SUFFIX}
+    first = next(iter(studies.values()), Study())
+    if picture is not None:
+        facts = open_still(picture).facts
+        shot = Shot(str(picture), picture.stem, facts.encoding or first.working)
+        first = attrs.evolve(first, shots=(shot,))
+    looks = []
+    for file in sources:
+        study = studies.get(file)
+        if study is not None:
+            looks.append(of_study(study, next(iter(study.shots), None)))
+        else:
+            looks.append(of_file(first, file))
+    to = named_outlets(first, keys or ("editing33", "photo_hald", "engine32"))
+    words = NO_LICENCE if licence is None else read_bytes(licence, FormatError, 1 << 20).decode()
+    shown = next(iter(first.shots), None)
+    if shown is None:
+        demo = demo_study()
+        shown = open_study(demo).shots[0] if demo is not None else None
+    made = make_pack(
+        Pack(name or target.stem, tuple(looks), tuple(to), words),
+        target,
+        Frames(),
+        shown,
+        now(),
+        force=force,
+    )
+    if as_json:
+        rows = [_answer(row) for row in made.rows]
+        click.echo(json.dumps({"pack": str(made.place), "files": made.files, "rows": rows}))
+    else:
+        click.echo(one_line(f"{made.place}: {made.files} files, {len(looks)} looks"))
+    for row in made.refused:
+        told(f"{row.look} for {row.outlet.key}: {row.words}")
+    if made.refused:
+        sys.exit(1)
+
+
+COMMANDS = (outlets_, send_, accord_, pack_)

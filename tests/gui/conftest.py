@@ -77,6 +77,9 @@ class StandInPorts:
     def choose_sheet(self, _parent, _suggested):
         return self.sheet
 
+    def choose_pack(self, _parent, _suggested):
+        return self.sheet
+
     def choose_json(self, _parent, _suggested):
         return self.sheet
 

@@ -124,6 +124,9 @@ class Ports:
     def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
 
+    def choose_pack(self, parent: QWidget, suggested: str) -> Path | None:
+        return _saved(parent, "Make a pack", suggested, "Packs (*.zip)")
+
     def choose_json(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save as JSON", suggested, "JSON (*.json)")
 

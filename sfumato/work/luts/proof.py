@@ -139,6 +139,7 @@ class Yardstick:
         flat = [colours.reshape(-1, 3) for _s, colours in each]
         self.inputs: Rgb = np.concatenate(flat) if flat else np.zeros((0, 3), np.float32)
         self.exact = viewed(study, run_tiled(path_of, self.inputs, cancel))
+        self._tables: dict[tuple[int, bool], Table3D] = {}
         self._cube = cube_colours()
         self._over_cube = viewed(study, run_tiled(path_of, self._cube, cancel))
 
@@ -146,6 +147,14 @@ class Yardstick:
         """Return what the View shows of the shots' colours, or of others, through a LUT."""
         colours = self.inputs if inputs is None else inputs
         return viewed(self.study, np.asarray(apply(colours), np.float32))
+
+    def table(self, study: Study, frames: Frames, shot: Shot | None, grid: int) -> Table3D:
+        """Return the table of its Span at a grid, sampled or fitted as a study says; made once."""
+        key = grid, study.fit
+        if key not in self._tables:
+            made = look_table(study, frames, shot, self._cancel, grid)
+            self._tables[key] = made.table
+        return self._tables[key]
 
     def loss(self, apply: Any, grid: int = 0) -> GridLoss:
         """Measure what a LUT loses."""
@@ -256,7 +265,10 @@ def export_look(
     transform = attrs.evolve(exact, title=title or exact.title, comments=said)
     if spec.bakes and target.shaper is None and target.domain is None:
         progress(0.05, f"baking {grid} points")
-        table = look_table(study, frames, shot, cancel, grid).table
+        if yardstick is not None:
+            table = yardstick.table(study, frames, shot, grid)
+        else:
+            table = look_table(study, frames, shot, cancel, grid).table
         transform = attrs.evolve(transform, stages=(table,))
     else:
         target = attrs.evolve(target, grid=grid if spec.bakes else None)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import attrs
@@ -38,9 +39,12 @@ from sfumato.work.outlets.sent import (
     last_place,
     place_of,
     version_for,
+    wanted_place,
 )
+from sfumato.work.tiles import behind
 
 WRITTEN, REFUSED, KEPT = "written", "refused", "kept"
+_AT_ONCE = 2  # looks: each takes up to 150 megabytes
 _AWAY = ("mean", "p99", "worst")
 
 
@@ -112,6 +116,8 @@ def send(
         when: the local time, ISO 8601: the date of new versions.
         existing: says what is done with a file that is there and was not sent from here, where the
             outlet asks: REFUSE, VERSION or REPLACE of `deliver`.
+    Looks that have places of their own are worked on several at once.
+
     Raises:
         Cancelled: files that were written stay.
     """
@@ -123,21 +129,44 @@ def send(
         for f in v.files
     }
     sources = Sources.of(_sources(looks))
-    run = _Run(frames, when, existing, sources, sent, cancel)
-    count, done = max(len(looks) * len(to), 1), 0
-    for number, look in enumerate(looks, 1):
+    count = max(len(looks) * len(to), 1)
+    best = 0.0
+
+    def forward(share: float, words: str) -> None:
+        nonlocal best
+        best = max(best, share)
+        progress(best, words)
+
+    def rows_of(number: int, look: Sending) -> list[tuple[Row, Sending]]:
+        run = _Run(frames, when, existing, sources, sent, cancel, shared if together else set())
         version = version_for(look.study, look.shot, when)
         yardsticks: dict[tuple[object, ...], Yardstick] = {}
-        for outlet in to:
+        found = []
+        for i, outlet in enumerate(to, (number - 1) * len(to)):
             cancel.check()
-            share = done / count
 
-            def within(part: float, words: str, share: float = share) -> None:
-                progress(share + part / count, words)
+            def within(part: float, words: str, i: int = i) -> None:
+                forward((i + part) / count, words)
 
-            yield _row(look, outlet, version, number, run, yardsticks, within), look
-            done += 1
+            found.append((_row(look, outlet, version, number, run, yardsticks, within), look))
+        return found
+
+    shared: set[Path] = set()
+    together = len(looks) < 2 or not _apart(looks, to, when)
+    with ThreadPoolExecutor(1 if together else _AT_ONCE, initializer=behind) as pool:
+        try:
+            for rows in pool.map(rows_of, range(1, len(looks) + 1), looks):
+                yield from rows
+        except BaseException:
+            cancel.set()
+            raise
     progress(1.0, "done")
+
+
+def _apart(looks: Sequence[Sending], to: Sequence[Outlet], when: str) -> bool:
+    """Whether every look has a place of its own at every outlet: then several are written at once."""
+    places = [wanted_place(look, o, when, i) for i, look in enumerate(looks, 1) for o in to]
+    return len(set(places)) == len(places)
 
 
 def _sources(looks: Iterable[Sending]) -> Iterator[Path]:

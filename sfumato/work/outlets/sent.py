@@ -110,16 +110,23 @@ def last_place(look: Sending, outlet: Outlet, file: Path) -> Path:
     return file
 
 
-def foreign(look: Sending, outlet: Outlet) -> list[Path]:
-    """Return what lies where an outlet would write a look, and was not sent there from here."""
+def wanted_place(look: Sending, outlet: Outlet, when: str, number: int = 1) -> Path | None:
+    """Return where an outlet would write a look, None where it has no such place."""
     try:
         study = suited(look.study, outlet, look.shot)
-        form, version = known_forms()[outlet.form], version_for(look.study, look.shot)
-        values = fields_of(study, outlet, version.sent or outlets.today(), version.number, 1)
-        file, _said = place_for(outlet, values, form.ending(outlet))
+        version = version_for(look.study, look.shot, when)
+        values = fields_of(study, outlet, version.sent or when, version.number, number)
+        return place_for(outlet, values, known_forms()[outlet.form].ending(outlet))[0]
     except SfumatoError:
+        return None
+
+
+def foreign(look: Sending, outlet: Outlet) -> list[Path]:
+    """Return what lies where an outlet would write a look, and was not sent there from here."""
+    file = wanted_place(look, outlet, outlets.today())
+    if file is None:
         return []
-    file = last_place(look, outlet, file)
-    main = file / form.inside if form.inside else file
+    file, inside = last_place(look, outlet, file), known_forms()[outlet.form].inside
+    main = file / inside if inside else file
     known = (f for v in look.study.versions for f in v.files if Path(f.path) == main)
     return [] if not exists(file) or any(map(is_as_sent, known)) else [file]

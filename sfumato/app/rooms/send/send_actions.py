@@ -13,6 +13,13 @@ ACTIONS = (
         when="is_behind",
         help="Only what went there before and is no longer as the look is now.",
     ),
+    ActionSpec(
+        "send_pack",
+        "Make a pack…",
+        "Send",
+        when="can_send",
+        help="The ticked looks for the ticked outlets in one zip, with pictures, notes and checksums.",
+    ),
     ActionSpec("send_add", "Add looks…", "Send", when="in_send", section=1),
     ActionSpec("send_new", "New outlet…", "Send", when="in_send", section=1),
     ActionSpec(

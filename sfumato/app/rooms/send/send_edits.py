@@ -15,12 +15,14 @@ from sfumato.app.services.services import Services
 from sfumato.app.services.trash import forget_in_trash, to_trash
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.outlet import ASK, Outlet
+from sfumato.core.study.study import Study
 from sfumato.core.study.version import Version, as_sent
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import exists, json_bytes, write_bytes
+from sfumato.work.files import exists, json_bytes, plain_name, write_bytes
 from sfumato.work.luts.deliver import REFUSE, REPLACE
 from sfumato.work.luts.swatches import moved_file, takes
 from sfumato.work.outlets.accord import answer
+from sfumato.work.outlets.packs import Pack, Packed, make_pack
 from sfumato.work.outlets.sending import REFUSED, Row, send, with_sent
 from sfumato.work.outlets.sent import Sending, foreign
 from sfumato.work.trip.arrivals import now
@@ -42,6 +44,7 @@ class SendEdits(QObject):
             (left.add_wanted, self.send_add),
             (left.remove_wanted, self.drop_look),
             (left.send_wanted, self.send_all),
+            (left.pack_wanted, self.send_pack),
             (left.keep_wanted, self.keep_current),
             (results.reveal_wanted, services.ports.reveal),
             (results.back_wanted, self.take_back),
@@ -52,6 +55,7 @@ class SendEdits(QObject):
             (page.accord.json_wanted, self.send_json),
         ):
             signal.connect(then)
+        self._kept_for: Study | None = None  # when what was behind was sent by itself last
         self._at_rest = single_shot(self, _RESTED, self._keep_up)
         model.known.connect(self._on_known)
 
@@ -173,6 +177,41 @@ class SendEdits(QObject):
             worst = max((r.worst or 0.0 for r in good), default=0.0)
             self.notices.good(words, f"worst {worst:.2f} ΔE on the shots")
 
+    def send_pack(self) -> None:
+        """Put the ticked looks for the ticked outlets into one zip."""
+        looks, outlets = self.send.ticked_looks(), self.send.ticked_outlets()
+        if not looks or not outlets:
+            self.notices.note("A pack needs a look and an outlet", "tick one of each")
+            return
+        study = self.model.study
+        folder = str(self.services.settings.get("send_packs", "")) or str(Path.home())
+        name = plain_name(f"{study.name} looks")
+        file = self.services.ports.choose_pack(self.services.window, f"{folder}/{name}.zip")
+        if file is None:
+            return
+        file = file if file.suffix.lower() == ".zip" else file.with_name(f"{file.name}.zip")
+        self.services.settings.set("send_packs", str(file.parent))
+        pack = Pack(file.stem, tuple(looks), tuple(outlets), note=study.notes)
+        frames, shot, when = self.services.desk.frames, self.services.desk.shot, now()
+
+        def work(cancel: Cancel, progress: Progress) -> Packed:
+            return make_pack(
+                pack, file, frames, shot, when, force=True, cancel=cancel, progress=progress
+            )
+
+        self.services.queue.add(f"Packing {file.name}", work, then=self._packed)
+
+    def _packed(self, made: Packed) -> None:
+        words = f"{made.place.name} holds {made.files} files"
+        if made.refused:
+            first = made.refused[0]
+            self.notices.note(
+                words, f"without {first.look} for {first.outlet.title}: {first.words}"
+            )
+        else:
+            reveal = self.services.ports.reveal
+            self.notices.good(words, str(made.place.parent), "Show it", lambda: reveal(made.place))
+
     # --- kept current ----------------------------------------------------------------------------
     def keep_current(self, on: bool) -> None:
         self.keeps = on
@@ -180,14 +219,23 @@ class SendEdits(QObject):
         self.send.ask()
 
     def _on_known(self) -> None:
-        if self.keeps and self.send.behind():
+        if self.keeps and self.send.behind() and self._is_new:
             self._at_rest.start()
+
+    @property
+    def _is_new(self) -> bool:
+        """Whether the study was changed since what is behind was sent by itself."""
+        return attrs.evolve(self.model.study, versions=()) != self._kept_for
 
     def _keep_up(self) -> None:
         """Send again what is behind, once the work has rested and nothing else is written."""
         if self.services.queue.is_busy:
             self._at_rest.start()
             return
+        asked = attrs.evolve(self.model.study, versions=())
+        if asked == self._kept_for:
+            return  # what could not be written then cannot be now
+        self._kept_for = asked
         pairs = [p for p in self.send.behind() if self.send.is_on(p[1])]
         looks = [s for s in self.send.looks if any(s.name == look for look, _k in pairs)]
         outlets = [o for o in self.model.study.outlets if any(o.key == k for _l, k in pairs)]
@@ -298,7 +346,7 @@ class SendEdits(QObject):
 
     @property
     def is_busy(self) -> bool:
-        return self._at_rest.isActive() and self.keeps and bool(self.send.behind())
+        return self._at_rest.isActive()
 
 
 def _tops(files: Sequence[Path]) -> list[Path]:

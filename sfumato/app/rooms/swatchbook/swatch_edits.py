@@ -25,6 +25,7 @@ from sfumato.work.files import exists, free, is_file, is_folder, plain_name, rea
 from sfumato.work.luts import swatches as work
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.swatches import KEPT, PASSED, Swatch, as_lut, takes
+from sfumato.work.outlets.packs import is_pack, packs_folder, unpacked
 from sfumato.work.stores.coats import coat_of, place_in_library
 from sfumato.work.stores.presets import is_shipped, shipped_folder
 
@@ -79,7 +80,11 @@ class SwatchEdits(QObject):
         self._set_folders([f for f in self.swatches.folders if f != folder])
 
     def take(self, files: list[Path]) -> list[Path]:
-        """Take dropped looks into the folder that is shown, show dropped folders; return what is neither."""
+        """Take dropped looks into the folder that is shown, show dropped folders and packs; return the rest."""
+        packs = [f for f in files if is_pack(f) and is_file(f)]
+        for file in packs:
+            self._open_pack(file)
+        files = [f for f in files if f not in packs]
         self.add_folders([f for f in files if is_folder(f)])
         looks = [f for f in files if is_file(f) and takes(f)]
         shown = self.swatches.wall.folder
@@ -89,6 +94,19 @@ class SwatchEdits(QObject):
         elif looks:
             self.add_folders([looks[0].parent])
         return [f for f in files if not is_folder(f) and f not in looks]
+
+    def _open_pack(self, file: Path) -> None:
+        """Unpack a pack into the user's own folder, and show that."""
+
+        def work(cancel: Cancel, progress: Progress) -> Path:
+            progress(0.1, file.name)
+            return unpacked(file, packs_folder(), cancel.check)
+
+        def then(folder: Path) -> None:
+            self.add_folders([folder])
+            self.notices.good(f"{folder.name} is opened", str(folder))
+
+        self.services.reading.add(f"Opening {file.name}", work, then=then)
 
     def _take_in(self, looks: list[Path], folder: Path) -> None:
         def read(cancel: Cancel, progress: Progress) -> list[tuple[Path, bytes]]:
