@@ -25,7 +25,7 @@ def main() -> None:
     from sfumato.app import theme
     from sfumato.app.controls.curve_field import CurveField
     from sfumato.app.main import application
-    from sfumato.app.rooms.look.export_sheet import ExportSheet, ExportWish
+    from sfumato.app.rooms.look.export_sheet import ExportWish
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
     from sfumato.raster import tiff
@@ -74,10 +74,6 @@ def main() -> None:
     window.findChild(CurveField, "curve").choose(1)
     panel._on_hovered(812, 344)
     shot("look_split")
-    look(shot="causeway", mode="side", coat="l-colour", instruments=("waveform", "vectorscope"))
-    window.rooms["look"].exports.span_working()
-    shot("look_side")
-    window.undo()
     look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
@@ -157,13 +153,6 @@ def main() -> None:
     window.undo()
     settle()
     look(coat="", shot="portrait", mode="split", a="ground", b="lut")
-    window.settings.set("export_folder", str(folder))
-    window.rooms["look"].exports.export_lut()
-    sheet = window.findChild(ExportSheet, "export")
-    sheet.folder.setText("~")
-    settle()
-    sheet.grab().save(str(TARGET / "export_sheet.png"))
-    sheet.reject()
     window.rooms["look"].exports.export(
         ExportWish(folder / "low_tide_33.cube", Target("cube", 33), "Low tide", False)
     )
@@ -288,8 +277,8 @@ def main() -> None:
     back(framed, "sill with tiles graded.tif", 0.3)
     picture = Image.fromarray((graded(read_return(neutral).pixels) * 255 + 0.5).astype(np.uint8))
     sharp = picture.filter(ImageFilter.UnsharpMask(1, 80, 0))
-    sharp.save(folder / "x.jpg", quality=92, subsampling=0)
-    os.replace(folder / "x.jpg", trips / "neutral for May, dusk.jpg")
+    sharp.save(folder / "x.png")
+    os.replace(folder / "x.png", trips / "neutral for May, dusk.png")
     settle()
     journeys = room.model.study.journeys
     room.model.choose(next(j.id for j in journeys if j.name == "neutral for May"))
@@ -300,6 +289,43 @@ def main() -> None:
     settle()
     window.strip.hide()
     shot("trip_proof")
+    while window.model.undo_stack.canUndo():
+        window.undo()
+    at_rest()
+    # One look at nine outlets, one of whose folders is a card that was taken out.
+    from sfumato.work.outlets.templates import TEMPLATES
+
+    places = {
+        "editing33": "luts/edit",
+        "photo_hald": "photo",
+        "monitor33": "CARD_A",
+        "engine32": "game/art",
+        "phone512": "filter",
+        "pipeline_clf": "show/luts",
+        "shader_glsl": "game/shaders",
+        "ocio_config": "show/ocio",
+        "print_abstract": "CARD_B/print",
+    }
+    outlets = []
+    for key, place in places.items():
+        there = folder / "saltglass" / place
+        if not place.startswith("CARD_B"):
+            there.mkdir(parents=True)
+        outlets.append(attrs.evolve(TEMPLATES[key], folder=str(there)))
+    study = attrs.evolve(window.model.study, outlets=tuple(outlets))
+    window.model.commit("Outlets", study)
+    look(shot="sill", room="send")
+    settle()
+    sending = window.rooms["send"]
+    sending.edits.send_all()
+    settle()
+    window.strip.hide()
+    shot("send_results")
+    sending.edits.send_accord()
+    settle()
+    sending.page.accord.show_pair(3, 2)
+    window.strip.hide()
+    shot("send_accord")
     while window.model.undo_stack.canUndo():
         window.undo()
     at_rest()
