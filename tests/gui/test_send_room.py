@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import zipfile
 from pathlib import Path
 
 import attrs
@@ -273,3 +274,18 @@ def test_looks_of_files_go_along_and_the_study_keeps_all(room, tmp_path: Path) -
     kept = open_study(tmp_path / "kept.sfumato")
     assert kept.outlets == room.study.outlets
     assert [v.files for v in kept.versions] == [v.files for v in room.study.versions]
+
+
+def test_a_pack_is_made_and_opens_in_the_swatchbook(room, tmp_path: Path) -> None:
+    add(room, "engine16")
+    add(room, "monitor17")
+    room.ports.sheet = tmp_path / "for the shop.zip"
+    room.click(room.find(QPushButton, "send.pack"))
+    room.settle(120)
+    assert zipfile.is_zipfile(room.ports.sheet)
+    room.act("room_swatchbook")
+    room.settle(60)
+    room.drop(room.ports.sheet)
+    room.settle(60)
+    shown = {s.file.name for s in room.window.rooms["swatchbook"].model.swatches}
+    assert "LOW_TIDE.3dl" in shown

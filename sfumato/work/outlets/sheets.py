@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import time
 from functools import lru_cache
 from importlib import resources
 from typing import Any
@@ -15,6 +16,7 @@ from sfumato.core.arrays import Array
 _PAPER, _INK, _PALE = (250, 250, 250), (40, 40, 40), (120, 120, 120)
 _ACROSS, _SIDE, _GAP = 4, 400, 24
 _STRIP = (1600, 420)
+_WHEN = time.gmtime(1_577_836_800)
 _MOST = 400  # looks on a sheet
 
 
@@ -74,7 +76,8 @@ def contact_sheet(title: str, seen: list[tuple[str, Array]], suffix: str) -> byt
         draw.text((x, y + height + 6), _cut(draw, name, 20, _SIDE), _INK, font=_font(20))
     if suffix == ".pdf":
         out = io.BytesIO()
-        image.save(out, "pdf", resolution=150.0, title=title, producer="Sfumato")
+        when = {"creationDate": _WHEN, "modDate": _WHEN}  # the same looks give the same bytes
+        image.save(out, "pdf", resolution=150.0, title=title, producer="Sfumato", **when)
         return out.getvalue()
     return _png(image)
 
