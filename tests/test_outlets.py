@@ -15,8 +15,10 @@ import attrs
 import numpy as np
 import pytest
 from conftest import DEMO
+from PIL import Image
 from test_cli import run
 
+from sfumato.core.errors import ExportError
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.table import Table3D
@@ -25,6 +27,7 @@ from sfumato.core.study.outlet import CAPITALS, VERSION, Outlet
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REPLACE
+from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.outlets import gl_reader
 from sfumato.work.outlets.accord import accord
 from sfumato.work.outlets.forms.shader import texture_of
@@ -32,6 +35,7 @@ from sfumato.work.outlets.looks import of_file, of_study
 from sfumato.work.outlets.sending import KEPT, REFUSED, WRITTEN, send, with_sent
 from sfumato.work.outlets.shader_text import LANGUAGES, shader_text
 from sfumato.work.outlets.templates import TEMPLATES
+from sfumato.work.outlets.try_sheet import CHART, NOTES, TRIALS, write_try_sheet
 from sfumato.work.stores.study_store import open_study, save_study
 
 WHEN = "2026-03-09T14:05"
@@ -359,6 +363,35 @@ def test_targets_of_other_range_are_compared_in_itp(study: Study, tmp_path: Path
     assert found.pair(0, 1).in_itp
     assert not found.pair(0, 2).in_itp
     assert found.pair(0, 1).mean < 8  # the View shows both the same light, but for the gamut's edge
+
+
+def test_a_try_sheet_tells_dialects_axes_and_range(tmp_path: Path) -> None:
+    """Each file tints greys in its own colour; a target of legal range shows the lines at its marks."""
+    files = write_try_sheet(tmp_path)
+    with Image.open(tmp_path / CHART) as picture:
+        chart = np.asarray(picture.convert("RGB")).astype(np.float32) / 255
+    ramp = chart[200, 80:1200]
+    hues = set()
+    for file, trial in zip(files, TRIALS, strict=False):
+        seen = read_lut(file).transform.apply(ramp)
+        step = 1 / (trial.target.grid - 1)
+        for line in (0.25, 0.75):
+            nearest = round(line / step) * step
+            near = np.abs(ramp[:, 0] - nearest) < step / 4
+            assert seen[near].max() < 0.25
+        red = read_lut(file).transform.apply(np.float32([[0.9, 0.08, 0.08]]))[0]
+        assert red.argmax() == 0
+        assert red.max() > 0.8
+        hues.add(tuple(np.round(seen[-1], 1)))
+    assert len(hues) == len(TRIALS)
+    black, white = 16 / 255, 235 / 255
+    legal = np.clip((ramp - black) / (white - black), 0, 1)
+    seen = read_lut(files[0]).transform.apply(legal).max(-1)
+    darkest = 560 + int(seen[560:1000].argmin())
+    assert abs(darkest / 1119 - (black + 0.75 * (white - black))) < 0.01
+    with pytest.raises(ExportError, match="already"):
+        write_try_sheet(tmp_path)
+    assert "swapped the axes" in (tmp_path / NOTES).read_text()
 
 
 def test_the_command_sends_and_lists(study: Study, tmp_path: Path) -> None:

@@ -21,7 +21,8 @@ _MOST = 400  # looks on a sheet
 
 
 @lru_cache(maxsize=8)
-def _font(size: int) -> Any:
+def font_of(size: int) -> Any:
+    """Return the window's typeface in a size, for drawing without a window."""
     file = resources.files("sfumato.app") / "fonts" / "IBMPlexSans-Regular.ttf"
     with resources.as_file(file) as place:
         return ImageFont.truetype(str(place), size)
@@ -35,9 +36,9 @@ def _png(image: Image.Image) -> bytes:
 
 def _cut(draw: ImageDraw.ImageDraw, words: str, size: int, room: float) -> str:
     """Return words that fit into a room."""
-    if draw.textlength(words, font=_font(size)) <= room:
+    if draw.textlength(words, font=font_of(size)) <= room:
         return words
-    while words and draw.textlength(f"{words}…", font=_font(size)) > room:
+    while words and draw.textlength(f"{words}…", font=font_of(size)) > room:
         words = words[:-1]
     return f"{words}…"
 
@@ -49,9 +50,9 @@ def before_after(before: Array, after: Array, name: str) -> bytes:
     image.paste(Image.fromarray(before), (0, 0))
     image.paste(Image.fromarray(after), (width + 8, 0))
     draw = ImageDraw.Draw(image)
-    draw.text((8, height + 9), "before", _PALE, font=_font(18))
+    draw.text((8, height + 9), "before", _PALE, font=font_of(18))
     words = _cut(draw, name, 18, width - 16)
-    draw.text((width + 16, height + 9), words, _INK, font=_font(18))
+    draw.text((width + 16, height + 9), words, _INK, font=font_of(18))
     return _png(image)
 
 
@@ -66,14 +67,14 @@ def contact_sheet(title: str, seen: list[tuple[str, Array]], suffix: str) -> byt
     )
     image = Image.new("RGB", size, _PAPER)
     draw = ImageDraw.Draw(image)
-    draw.text((_GAP, 26), _cut(draw, title, 34, size[0] - 2 * _GAP), _INK, font=_font(34))
+    draw.text((_GAP, 26), _cut(draw, title, 34, size[0] - 2 * _GAP), _INK, font=font_of(34))
     for i, (name, pixels) in enumerate(shown):
         x = _GAP + (i % _ACROSS) * (_SIDE + _GAP)
         y = 90 + (i // _ACROSS) * (height + 44)
         image.paste(
             Image.fromarray(pixels).resize((_SIDE, height), Image.Resampling.LANCZOS), (x, y)
         )
-        draw.text((x, y + height + 6), _cut(draw, name, 20, _SIDE), _INK, font=_font(20))
+        draw.text((x, y + height + 6), _cut(draw, name, 20, _SIDE), _INK, font=font_of(20))
     if suffix == ".pdf":
         out = io.BytesIO()
         when = {"creationDate": _WHEN, "modDate": _WHEN}  # the same looks give the same bytes

@@ -21,6 +21,7 @@ from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import make_folder
 from sfumato.work.outlets.imitate import like
 from sfumato.work.outlets.templates import TEMPLATES
+from sfumato.work.outlets.try_sheet import CHART, write_try_sheet
 
 
 class OutletEdits(QObject):
@@ -155,3 +156,22 @@ class OutletEdits(QObject):
             self.notices.good(f"An outlet like {file.name}", "; ".join(said))
 
         self.services.reading.add(f"Reading {file.name}", read, then=then)
+
+    def send_try(self) -> None:
+        """Write a try sheet into a folder: one test in eight dialects."""
+        kept = str(self.services.settings.get("send_folder", "")) or str(Path.home())
+        folder = self.services.ports.choose_folder(self.services.window, Path(kept))
+        if folder is None:
+            return
+
+        def write(cancel: Cancel, progress: Progress) -> list[Path]:
+            return write_try_sheet(folder, cancel=cancel, progress=progress)
+
+        def then(files: list[Path]) -> None:
+            reveal = self.services.ports.reveal
+            words = f"show {CHART} there, and load TRY_1 to TRY_8 in turn"
+            self.notices.good(
+                "The try sheet is written", words, "Show it", lambda: reveal(files[-1])
+            )
+
+        self.services.queue.add("Writing a try sheet", write, then=then)
