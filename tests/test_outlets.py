@@ -18,6 +18,8 @@ from conftest import DEMO
 from PIL import Image
 from test_cli import run
 
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.showing import shown, unshown
 from sfumato.core.errors import ExportError
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.stages import CdlStage
@@ -25,6 +27,7 @@ from sfumato.core.lut.table import Table3D
 from sfumato.core.path import path
 from sfumato.core.study.outlet import CAPITALS, VERSION, Outlet
 from sfumato.core.study.study import LOOK, Study
+from sfumato.core.study.view import View
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REPLACE
 from sfumato.work.luts.lut_files import read_lut
@@ -356,8 +359,14 @@ def test_targets_of_other_range_are_compared_in_itp(study: Study, tmp_path: Path
         TEMPLATES["editing33"],
         attrs.evolve(TEMPLATES["editing33"], key="wide", display="BT.2100 PQ"),
         attrs.evolve(TEMPLATES["editing33"], key="film", display="Gamma 2.6"),
+        attrs.evolve(TEMPLATES["editing33"], key="bright", display="BT.2100 PQ", peak=1000.0),
     )
     found = accord(study, outlets, Frames(), study.shots[0])
+    *_three, bright = found.targets
+    assert bright.beyond > 0.001  # what no standard display shows
+    assert found.targets[1].beyond == 0.0
+    assert found.pair(0, 3).worst > found.pair(0, 1).worst
+    found = attrs.evolve(found, targets=found.targets[:3])
     assert [t.display for t in found.targets] == ["BT.1886", "BT.2100 PQ", "Gamma 2.6"]
     assert [t.from_look.in_itp for t in found.targets] == [False, True, False]
     assert found.pair(0, 1).in_itp
@@ -392,6 +401,20 @@ def test_a_try_sheet_tells_dialects_axes_and_range(tmp_path: Path) -> None:
     with pytest.raises(ExportError, match="already"):
         write_try_sheet(tmp_path)
     assert "swapped the axes" in (tmp_path / NOTES).read_text()
+
+
+def test_a_peak_is_reached_and_undone() -> None:
+    """Light two and a quarter stops above the white of the View comes to 1000 cd/m², and back."""
+    pq, linear = encoding("BT.2100 PQ"), encoding("Linear BT.2020")
+    for peak, above in ((203.0, 0.0), (1000.0, np.log2(1000 / 203))):
+        view = View(encoding="BT.2100 PQ", peak=peak, ease=False)
+        light = np.float32([[0.18], [0.18 * 2 ** (view.white + above)], [0.05]]) * np.ones(3)
+        seen = shown(linear.encode(light.astype(np.float32)), linear, view)
+        nits = pq.decode(seen)[:, 0] * pq.peak_nits
+        assert nits[1] == pytest.approx(peak, rel=2e-3)
+        assert nits[0] == pytest.approx(0.18 * 203, rel=2e-3)
+        back = unshown(seen, linear, view)
+        np.testing.assert_allclose(linear.decode(back)[[0, 2]], light[[0, 2]], rtol=5e-3)
 
 
 def test_the_command_sends_and_lists(study: Study, tmp_path: Path) -> None:

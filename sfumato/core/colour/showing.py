@@ -27,6 +27,21 @@ class Showing(Tone, Protocol):
     def encoding(self) -> str: ...
     @property
     def ease(self) -> bool: ...
+    @property
+    def peak(self) -> float: ...
+
+
+def peak_of(view: Showing, display: Encoding) -> float:
+    """Return the brightest light that a View shows on a display, as a multiple of its diffuse white.
+
+    >>> from sfumato.core.study.view import View
+    >>> round(peak_of(View(peak=1000.0), encoding("BT.2100 PQ")), 2)
+    4.93
+    """
+    if not display.is_wide:
+        return 1.0
+    white = display.reference * display.peak_nits
+    return min(max(view.peak / white, 1.0), 1 / display.reference)
 
 
 def _renderer(own: Encoding, target: Encoding) -> tuple[Encoding, Coder] | None:
@@ -53,7 +68,7 @@ def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None 
     light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
     if view.ease:
         light = eased(light)
-    toned = hue_restored(light, tone_scale(light, view), view.hue)
+    toned = hue_restored(light, tone_scale(light, view, peak_of(view, target)), view.hue)
     return target.encode(toned * np.float32(target.reference))
 
 
@@ -86,7 +101,7 @@ def unshown(code: Rgb, working: Encoding, view: Showing, display: Encoding | Non
             )
         return coder.unshown(convert(code, target, space), working)
     light = target.decode(code) / np.float32(target.reference)
-    light = tone_and_hue_undone(light, view)
+    light = tone_and_hue_undone(light, view, peak_of(view, target))
     if view.ease:
         light = uneased(light)
     back = np.asarray(np.linalg.inv(light_matrix(working, target)) * target.reference, np.float64)

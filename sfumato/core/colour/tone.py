@@ -30,19 +30,22 @@ class Tone(Hashable, Protocol):
     def hue(self) -> float: ...
 
 
-def tone_scale(light: Rgb, view: Tone) -> Rgb:
+def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     """Bend scene light (18 % grey = 0.18) into display light (white = 1.0), shape kept.
+
+    Args:
+        peak: the brightest light that the display shows, as a multiple of its white.
 
     In stops from grey, t -> f(t). Above grey f(t) = ct / (1 + (ct/l)^p)^(1/p), a sigmoid of slope
     c (contrast) at grey, p (shoulder), and l such that f(white) is display white. Below grey the
     slope goes from c to 2.4 about `black` stops down, so that display codes reach black as straight
     as log codes do (a table can follow that). So 0 -> 0 (below 1e-18), 0.18 -> 0.18,
-    0.18 * 2**white -> 1. Negative light mirrors. Source: the log-sigmoid family of tone scales;
-    this form is our own.
+    0.18 * 2**white -> 1; with a peak of p, 0.18 * 2**(white + log2 p) -> p. Negative
+    light mirrors. Source: the log-sigmoid family of tone scales; this form is our own.
     """
     c, p = view.contrast, view.shoulder
-    top = math.log2(1 / GREY)
-    reach = max(c * view.white, top * 1.001)
+    top = math.log2(peak / GREY)
+    reach = max(c * (view.white + math.log2(peak)), top * 1.001)
     limit = (top**-p - reach**-p) ** (-1 / p)
     knee, steeper = view.black, max(_DEEP - c, 0.0)
     at_grey = math.log2(1 + 2.0**-knee)
@@ -93,16 +96,17 @@ _FARTHEST = 2.0
 
 
 @lru_cache(maxsize=16)
-def _stops_back(view: Tone) -> tuple[Array, Array]:
+def _stops_back(view: Tone, peak: float) -> tuple[Array, Array]:
     """Return stops of display light below 18 % grey, rising, and the scene stops they come from."""
     stops = np.concatenate([np.linspace(-44, -12, 4096), np.linspace(-12, 16, 24576)[1:]])
-    shown = tone_scale((GREY * np.exp2(stops)).astype(np.float64), view).astype(np.float64)
+    scene = (GREY * np.exp2(stops)).astype(np.float64)
+    shown = tone_scale(scene, view, peak).astype(np.float64)
     there = np.log2(np.maximum(shown, 1e-30) / GREY)
     rises = np.concatenate([[True], np.diff(np.maximum.accumulate(there)) > 1e-7])
     return there[rises], stops[rises]
 
 
-def tone_undone(light: Rgb, view: Tone) -> Rgb:
+def tone_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     """Return the scene light that `tone_scale` bends into display light; beyond its reach, the ends.
 
     >>> from sfumato.core.study.view import View
@@ -110,19 +114,19 @@ def tone_undone(light: Rgb, view: Tone) -> Rgb:
     >>> tone_undone(grey, View()).round(4).tolist()
     [[0.18000000715255737, 0.18000000715255737, 0.18000000715255737]]
     """
-    there, stops = _stops_back(view)
+    there, stops = _stops_back(view, peak)
     at = np.log2(np.maximum(np.abs(light), 1e-30) / GREY)
     return np.asarray(np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light), np.float32)
 
 
-def tone_and_hue_undone(light: Rgb, view: Tone) -> Rgb:
+def tone_and_hue_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     """Undo `hue_restored(x, tone_scale(x), view.hue)`: the ends by the curve, the middle by halving.
 
     The least and the greatest channel are bent by the curve alone; the middle one lies between.
     """
     order = np.argsort(light, axis=-1, kind="stable")
     after = np.take_along_axis(light, order, -1)
-    before = tone_undone(after, view)
+    before = tone_undone(after, view, peak)
     if view.hue > 0:
         low, high = before[..., 0].astype(np.float64), before[..., 2].astype(np.float64)
         floor, roof = after[..., 0].astype(np.float64), after[..., 2].astype(np.float64)
@@ -130,7 +134,7 @@ def tone_and_hue_undone(light: Rgb, view: Tone) -> Rgb:
         least, most = low.copy(), high.copy()
         for _ in range(36):
             middle = (least + most) / 2
-            bent: Any = tone_scale(middle.astype(np.float32), view)
+            bent: Any = tone_scale(middle.astype(np.float32), view, peak)
             there = bent * (1 - view.hue) + middle * share + floor * view.hue - low * share
             below = there < after[..., 1]
             least, most = np.where(below, middle, least), np.where(below, most, middle)

@@ -105,6 +105,18 @@ class Outlet:
             help="The display that this target has, where it is another than the study's.",
         ),
     )
+    peak: float = control(
+        0.0,
+        Number(
+            title="Peak",
+            help="The brightest light of a PQ or HLG display of its own; 0 as the study.",
+            least=0.0,
+            most=4000.0,
+            step=10,
+            digits=0,
+            unit="cd/m²",
+        ),
+    )
     interp: str = control(
         "tetrahedral",
         Choice(

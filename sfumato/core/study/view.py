@@ -41,6 +41,18 @@ class View:
             help="How far above 18 % grey display white lies.",
         ),
     )
+    peak: float = control(
+        203.0,
+        Number(
+            title="Peak",
+            least=203.0,
+            most=4000.0,
+            step=10,
+            digits=0,
+            unit="cd/m²",
+            help="The brightest light of a PQ or HLG display; diffuse white is at 203.",
+        ),
+    )
     shoulder: float = control(
         1.4,
         Number(

@@ -98,6 +98,8 @@ def suited(study: Study, outlet: Outlet, shot: Shot | None = None) -> Study:
     """
     if outlet.display != AS_STUDY:
         study = attrs.evolve(study, view=attrs.evolve(study.view, encoding=outlet.display))
+    if outlet.peak:
+        study = attrs.evolve(study, view=attrs.evolve(study.view, peak=max(outlet.peak, 203.0)))
     if outlet.span != AS_STUDY:
         choice = next(c for c in SPANS if c.key == outlets.SPANS[outlet.span])
         first = shot or next((s for s in study.shots if s.encoding), None)

@@ -9,7 +9,8 @@ from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.thread import INDENT
-from sfumato.core.colour.encodings import Family, encodings
+from sfumato.core.colour.encodings import Family, encoding, encodings
+from sfumato.core.controls import kinds
 from sfumato.core.study.study import Study
 
 
@@ -51,3 +52,5 @@ class ViewFold(QWidget):
         self._working.offer(tuple(s.name for s in spaces))
         self._working.setCurrentText(study.working)
         self._record.show_record(study.view)
+        is_wide = encoding(study.view.encoding).is_wide
+        self._record.show_only({n for n in kinds(study.view) if is_wide or n != "peak"})

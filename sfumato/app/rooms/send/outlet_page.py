@@ -27,7 +27,7 @@ from sfumato.formats.parts.registry import formats
 _OF_FORMAT = ("format", "grid", "depth", "layout", "suffix", "shaper")
 _PARTS = (
     ("What it is", ("title", "target", "form")),
-    ("What is written", ("fit", "span", "display", "shaper", "comments")),
+    ("What is written", ("fit", "span", "display", "peak", "shaper", "comments")),
     ("What the target does with it", ("interp", "nodes", "codes", "reach")),
     ("Where, and how it is called", ("folder", "names", "heading", "there")),
     ("What the target takes", ("longest", "letters", "places", "most_kb")),
