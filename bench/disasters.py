@@ -1,6 +1,6 @@
 """What is lost when the program is killed, or a disk is full or read-only? `python -m bench.disasters [ROUNDS]`
 
-A window edits, saves and exports without rest. First it is killed (SIGKILL) at a random moment, 30
+A window edits, saves, exports and sends without rest. First it is killed (SIGKILL) at a random moment, 30
 times: the study and every LUT must be whole, and the recovery copy no older than five seconds. Then
 each of its folders in turn lies on a disk that is full or read-only (small file systems in memory,
 which only root can mount): nothing may end, and it must be said in words. Ends with 1 on a fault.
@@ -20,6 +20,8 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import attrs
+
 from bench.opened import ROOT, opened, own_folders
 
 MOST_LOST = 5.0  # seconds of work
@@ -32,12 +34,19 @@ def work(folder: Path, rounds: int) -> None:
     _application, hand = opened(folder, fast=False)
     from sfumato.app.rooms.look.export_sheet import ExportWish
     from sfumato.work.luts.target import Target
+    from sfumato.work.outlets.templates import TEMPLATES
 
     window = hand.window
     hand.ports.save = folder / "study" / "mine.sfumato"
     window.files.open_demo()
     hand.wait(3000)
     window.files.save_study_as()
+    outlets = tuple(
+        attrs.evolve(TEMPLATES[key], folder=str(folder / "export"), grid=17)
+        for key in ("editing33", "shader_glsl", "ocio_config")
+    )
+    window.model.commit("outlets", attrs.evolve(window.model.study, outlets=outlets))
+    window.rooms["send"].model.ask()
     ledger = window.rooms["look"].ledger.edits
     with (folder / "log.txt").open("a") as log:
         for count in range(1, rounds + 1):
@@ -51,6 +60,8 @@ def work(folder: Path, rounds: int) -> None:
                 file = folder / "export" / f"look {count}.cube"
                 wish = ExportWish(file, Target("cube", 33), "", False)
                 window.rooms["look"].exports.export(wish)
+            if count % 9 == 5:
+                window.rooms["send"].edits.send_all()
             hand.wait(120)
     hand.settle(120)
     window.files.autosave_now()
@@ -96,7 +107,11 @@ def left(folder: Path, end: float) -> tuple[float, list[str]]:
         "copies, damaged = study_store.recoverable()\n"
         "faults += [f'damaged copy {d}' for d in damaged]\n"
         "names += [c.study.look.name for c in copies]\n"
-        "for file in (folder / 'export').glob('[!.]*'): sfumato.read(file)\n"
+        "files = [f for f in (folder / 'export').rglob('*') if f.suffix in ('.cube', '.ktx2', '.clf')]\n"
+        "files = [f for f in files if not any(p.startswith('.') for p in f.parts[-3:])]\n"
+        "for file in files: sfumato.read(file)\n"
+        "configs = [f for f in (folder / 'export').glob('[!.]*_config')]\n"
+        "faults += [f'half a config {c}' for c in configs if len(list(c.rglob('*.*'))) < 4]\n"
         "print(json.dumps([names, faults]))\n"
     )
     done = subprocess.run(

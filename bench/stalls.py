@@ -82,6 +82,50 @@ class Bench:
         """Open a study of 500 shots."""
         return self._opened(shots=500)
 
+    def returns(self) -> Callable[[], None]:
+        """Thirty returns of a carrier come in."""
+        import numpy as np
+        from PIL import Image
+
+        from sfumato.work.trip.returns import read_return
+
+        self.demo()
+        folder = self.folder / f"returns_{time.time_ns()}"
+        folder.mkdir()
+        room = self.window.rooms["trip"]
+        self.hand.act("room_trip")
+        self.hand.settle(60)
+        form = room.page.form
+        form.to.setCurrentText("photo editor that opens TIFF and JPEG only")
+        form.to.activated.emit(form.to.currentIndex())
+        self.hand.settle(60)
+        sent = folder / "neutral.tif"
+        room.edits.send_to(form.order(), sent)
+        self.hand.settle(60)
+        codes = read_return(sent).pixels
+        files = []
+        for i in range(30):
+            graded = np.clip(codes, 0, 1) ** (0.7 + i / 50)
+            files.append(self.folder / f"graded {i} {time.time_ns()}.png")
+            Image.fromarray((graded * 255 + 0.5).astype(np.uint8)).save(files[-1])
+        return lambda: room.edits.take(files)
+
+    def sending(self) -> Callable[[], None]:
+        """Send a look to eight outlets."""
+        import attrs
+
+        from sfumato.work.outlets.templates import TEMPLATES
+
+        self.demo()
+        folder = self.folder / f"sent_{time.time_ns()}"
+        folder.mkdir()
+        outlets = [attrs.evolve(o, folder=str(folder)) for o in [*TEMPLATES.values()][:8]]
+        study = attrs.evolve(self.window.model.study, outlets=tuple(outlets))
+        self.window.model.commit("outlets", study)
+        self.hand.act("room_send")
+        self.hand.settle(60)
+        return lambda: self.hand.act("send_all")
+
     def _opened(self, coats: int = 0, shots: int = 0) -> Callable[[], None]:
         import attrs
 
@@ -106,7 +150,7 @@ class Bench:
 
 
 def main() -> None:
-    names = sys.argv[1:] or ["theme", "undo", "glazes", "shots"]
+    names = sys.argv[1:] or ["theme", "undo", "glazes", "shots", "returns", "sending"]
     bench = Bench()
     for name in names:
         found: list[tuple[float, float]] = []
