@@ -364,7 +364,9 @@ def test_targets_of_other_range_are_compared_in_itp(study: Study, tmp_path: Path
     found = accord(study, outlets, Frames(), study.shots[0])
     *_three, bright = found.targets
     assert bright.beyond > 0.05  # what no standard display shows
-    assert found.targets[1].beyond < 0.02  # beyond the View's white the tone scale still rises a little
+    assert (
+        found.targets[1].beyond < 0.02
+    )  # beyond the View's white the tone scale still rises a little
     assert found.pair(0, 3).worst > found.pair(0, 1).worst
     found = attrs.evolve(found, targets=found.targets[:3])
     assert [t.display for t in found.targets] == ["BT.1886", "BT.2100 PQ", "Gamma 2.6"]

@@ -37,8 +37,7 @@ class SendEdits(QObject):
         super().__init__(services.window)
         self.services, self.send, self.page = services, model, page
         self.model, self.notices = services.model, services.notices
-        self.keeps = bool(services.settings.get("send_keep", False))
-        page.left.keep.setChecked(self.keeps)
+        page.left.keep.setChecked(model.keeps)
         left, results, versions = page.left, page.results, page.versions
         for signal, then in (
             (left.add_wanted, self.send_add),
@@ -109,6 +108,7 @@ class SendEdits(QObject):
     ) -> None:
         if not looks or not outlets:
             return
+        looks = [self.send.current(look) for look in looks]
         if quietly:
             self._write_all(looks, outlets, only, set(), quietly=True)
             return
@@ -179,7 +179,8 @@ class SendEdits(QObject):
 
     def send_pack(self) -> None:
         """Put the ticked looks for the ticked outlets into one zip."""
-        looks, outlets = self.send.ticked_looks(), self.send.ticked_outlets()
+        looks = [self.send.current(look) for look in self.send.ticked_looks()]
+        outlets = self.send.ticked_outlets()
         if not looks or not outlets:
             self.notices.note("A pack needs a look and an outlet", "tick one of each")
             return
@@ -214,12 +215,12 @@ class SendEdits(QObject):
 
     # --- kept current ----------------------------------------------------------------------------
     def keep_current(self, on: bool) -> None:
-        self.keeps = on
+        self.send.keeps = on
         self.services.settings.set("send_keep", on)
         self.send.ask()
 
     def _on_known(self) -> None:
-        if self.keeps and self.send.behind() and self._is_new:
+        if self.send.keeps and self.send.behind() and self._is_new:
             self._at_rest.start()
 
     @property

@@ -47,6 +47,7 @@ class SendModel(QObject):
         self.where: dict[str, Where] = {}
         self.rows: tuple[Row, ...] = ()
         self.page, self.chosen = RESULTS, ""
+        self.keeps = bool(services.settings.get("send_keep", False))  # outlets are kept current
         self.accord: Accord | None = None
         self.is_old = False  # the accord is of a study that was changed since
         self._compared: Any = None
@@ -83,6 +84,12 @@ class SendModel(QObject):
         self.ticks_changed.emit()
         self._much_later.start()
 
+    def current(self, look: Sending) -> Sending:
+        """Return a look as it is this moment: edits since it was read belong to it."""
+        own = bool(self.looks) and look is self.looks[0]
+        study = self.study if own else attrs.evolve(self.study, look=look.study.look)
+        return attrs.evolve(look, study=study)
+
     def ticked_looks(self) -> list[Sending]:
         return [s for s in self.looks if self.is_on(look_tick(s.name))]
 
@@ -116,11 +123,12 @@ class SendModel(QObject):
             self.chosen = after.outlets[0].key if after.outlets else ""
             self.chosen_changed.emit()
         self.is_old = self.accord is not None
-        self._later.start()
+        if self._is_seen or self.keeps:  # files are read for it: not while nobody asks
+            self._later.start()
         self._much_later.start()
 
     def _on_view(self, before: Any, after: Any) -> None:
-        if before.shot != after.shot:
+        if before.shot != after.shot and self._is_seen:
             self._later.start()
 
     def ask(self) -> None:
