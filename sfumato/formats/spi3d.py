@@ -76,9 +76,12 @@ def _lattice(rows: Array, n: int, line_of: Callable[[int], int]) -> Array:
     wrong = np.asarray(((index < 0) | (index >= n)).any(axis=1))
     if wrong.any():
         raise fault(wrong, f"an index lies outside 0 to {n - 1}")
-    place = index.astype(np.int64) @ np.array([n * n, n, 1])
-    first = np.full(n**3, -1)
-    order = np.arange(len(place))
+    place = np.zeros(len(index), np.int32)
+    for column in index.T:
+        place *= n
+        place += column.astype(np.int32)
+    first = np.full(n**3, -1, np.int32)
+    order = np.arange(len(place), dtype=np.int32)
     first[place[::-1]] = order[::-1]
     if (wrong := first[place] != order).any():
         raise fault(wrong, "a node stands twice")

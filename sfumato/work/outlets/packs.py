@@ -25,7 +25,15 @@ from sfumato.core.study.outlet import VERSION as NEW_VERSION
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import exists, make_folder, placed, plain_name, refusal, write_bytes
+from sfumato.work.files import (
+    exists,
+    is_file,
+    make_folder,
+    placed,
+    plain_name,
+    refusal,
+    write_bytes,
+)
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import VERSION as NUMBERED
 from sfumato.work.outlets.folders import whole_folder
@@ -128,7 +136,7 @@ def make_pack(
     if target.suffix.lower() != ".zip":
         with whole_folder(target, replace=force) as made:
             rows = _fill(made, pack, outlets, frames, shot, when, cancel, progress)
-        count = sum(f.is_file() for f in target.rglob("*"))
+        count = sum(map(is_file, target.rglob("*")))
         return Packed(target, count, rows)
     try:
         with tempfile.TemporaryDirectory(prefix="sfumato-pack-") as name:
@@ -173,7 +181,7 @@ def _fill(
     write_bytes(made / LICENCE, (pack.licence.strip() + "\n").encode())
     write_bytes(made / NOTES, _notes(pack, outlets, rows, made).encode())
     write_bytes(made / INDEX, json.dumps(_index(pack, rows, pictures, made), indent=1).encode())
-    files = sorted(f for f in made.rglob("*") if f.is_file())
+    files = sorted(filter(is_file, made.rglob("*")))
     sums = [f"{hashlib.sha256(f.read_bytes()).hexdigest()}  {f.relative_to(made)}" for f in files]
     write_bytes(made / SUMS, ("\n".join(sums) + "\n").encode())
     return tuple(rows)
@@ -266,7 +274,7 @@ def _zip(folder: Path, target: Path, *, force: bool) -> int:
     count = 0
     try:
         with handle, zipfile.ZipFile(handle, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as pack:
-            for file in sorted(f for f in folder.rglob("*") if f.is_file()):
+            for file in sorted(filter(is_file, folder.rglob("*"))):
                 info = zipfile.ZipInfo(str(file.relative_to(folder.parent)), _WHEN)
                 info.compress_type = zipfile.ZIP_DEFLATED
                 info.external_attr = 0o644 << 16
@@ -296,7 +304,7 @@ def unpacked(file: Path, into: Path, check: Callable[[], None] = lambda: None) -
     """
     try:
         with zipfile.ZipFile(file) as pack:
-            infos = [i for i in pack.infolist() if not i.is_dir()]
+            infos = [i for i in pack.infolist() if not i.filename.endswith("/")]
             if len(infos) > _MOST_FILES or sum(i.file_size for i in infos) > _MOST_BYTES:
                 raise FormatError("the zip is larger than a pack may be", where=str(file))
             index = next((i for i in infos if PurePosixPath(i.filename).name == INDEX), None)
@@ -306,13 +314,15 @@ def unpacked(file: Path, into: Path, check: Callable[[], None] = lambda: None) -
                 )
             make_folder(into)
             place = _free_folder(into / plain_name(file.stem))
+            whole = False
             try:
                 for info in infos:
                     check()
                     _unpack_one(pack, info, place, file)
-            except BaseException:
-                shutil.rmtree(place, ignore_errors=True)
-                raise
+                whole = True
+            finally:
+                if not whole:
+                    shutil.rmtree(place, ignore_errors=True)
             return place
     except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
         raise FormatError("the zip is damaged", hint="fetch it again", where=str(file)) from error

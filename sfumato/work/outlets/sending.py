@@ -154,12 +154,14 @@ def send(
     shared: set[Path] = set()
     together = len(looks) < 2 or not _apart(looks, to, when)
     with ThreadPoolExecutor(1 if together else _AT_ONCE, initializer=behind) as pool:
+        whole = False
         try:
             for rows in pool.map(rows_of, range(1, len(looks) + 1), looks):
                 yield from rows
-        except BaseException:
-            cancel.set()
-            raise
+            whole = True
+        finally:
+            if not whole:  # the others need not be finished
+                cancel.set()
     progress(1.0, "done")
 
 
