@@ -13,6 +13,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
+_AT_ONCE = 1 << 18  # rows that are checked together
 _MOST = 256
 
 
@@ -66,16 +67,17 @@ def _lattice(rows: Array, n: int, line_of: Callable[[int], int]) -> Array:
     """Put rows of three indices and three numbers in place."""
     index = rows[:, :3]
 
-    def fault(wrong: Array, what: str) -> FormatError:
+    def fault(wrong: Array, what: str, before: int = 0) -> FormatError:
         """Return the refusal of the first row that is wrong, with its line."""
-        return FormatError(what, hint="repair the row", line=line_of(int(np.argmax(wrong))))
+        line = line_of(before + int(np.argmax(wrong)))
+        return FormatError(what, hint="repair the row", line=line)
 
-    wrong: Array = np.asarray((index != np.round(index)).any(axis=1))
-    if wrong.any():
-        raise fault(wrong, "an index is not whole")
-    wrong = np.asarray(((index < 0) | (index >= n)).any(axis=1))
-    if wrong.any():
-        raise fault(wrong, f"an index lies outside 0 to {n - 1}")
+    for start in range(0, len(index), _AT_ONCE):
+        part = index[start : start + _AT_ONCE]
+        if (wrong := (part != np.round(part)).any(axis=1)).any():
+            raise fault(wrong, "an index is not whole", start)
+        if (wrong := ((part < 0) | (part >= n)).any(axis=1)).any():
+            raise fault(wrong, f"an index lies outside 0 to {n - 1}", start)
     place = np.zeros(len(index), np.int32)
     for column in index.T:
         place *= n
