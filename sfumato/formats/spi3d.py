@@ -74,9 +74,11 @@ def _lattice(rows: Array, n: int, line_of: Callable[[int], int]) -> Array:
 
     for start in range(0, len(index), _AT_ONCE):
         part = index[start : start + _AT_ONCE]
-        if (wrong := (part != np.round(part)).any(axis=1)).any():
+        wrong: Array = np.asarray((part != np.round(part)).any(axis=1))
+        if wrong.any():
             raise fault(wrong, "an index is not whole", start)
-        if (wrong := ((part < 0) | (part >= n)).any(axis=1)).any():
+        wrong = np.asarray(((part < 0) | (part >= n)).any(axis=1))
+        if wrong.any():
             raise fault(wrong, f"an index lies outside 0 to {n - 1}", start)
     place = np.zeros(len(index), np.int32)
     for column in index.T:
