@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -106,6 +106,7 @@ def send(
     frames: Frames,
     when: str,
     *,
+    only: Container[tuple[str, str]] | None = None,
     existing: Existing = refuse,
     cancel: Cancel | None = None,
     progress: Progress = silent,
@@ -114,6 +115,7 @@ def send(
 
     Args:
         when: the local time, ISO 8601: the date of new versions.
+        only: pairs of a look's name and an outlet's key; None for every look at every outlet.
         existing: says what is done with a file that is there and was not sent from here, where the
             outlet asks: REFUSE, VERSION or REPLACE of `deliver`.
     Looks that have places of their own are worked on several at once.
@@ -144,6 +146,8 @@ def send(
         found = []
         for i, outlet in enumerate(to, (number - 1) * len(to)):
             cancel.check()
+            if only is not None and (look.name, outlet.key) not in only:
+                continue
 
             def within(part: float, words: str, i: int = i) -> None:
                 forward((i + part) / count, words)

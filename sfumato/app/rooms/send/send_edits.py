@@ -142,19 +142,18 @@ class SendEdits(QObject):
             return REPLACE if file in agreed else REFUSE
 
         def work(cancel: Cancel, progress: Progress) -> list[tuple[Row, Sending]]:
-            found = list[tuple[Row, Sending]]()
-            for i, look in enumerate(looks):
-                to = [o for o in outlets if only is None or (look.name, o.key) in only]
-
-                def within(share: float, words: str, i: int = i) -> None:
-                    progress((i + share) / len(looks), words)
-
-                found += list(
-                    send(
-                        [look], to, frames, when, existing=existing, cancel=cancel, progress=within
-                    )
+            return list(
+                send(
+                    looks,
+                    outlets,
+                    frames,
+                    when,
+                    only=only,
+                    existing=existing,
+                    cancel=cancel,
+                    progress=progress,
                 )
-            return found
+            )
 
         self.services.queue.add(
             f"Sending {what}", work, then=lambda rows: self._sent(rows, when, quietly=quietly)
@@ -190,7 +189,11 @@ class SendEdits(QObject):
         file = self.services.ports.choose_pack(self.services.window, f"{folder}/{name}.zip")
         if file is None:
             return
-        file = file if file.suffix.lower() == ".zip" else file.with_name(f"{file.name}.zip")
+        if file.suffix.lower() != ".zip":
+            file = file.with_name(f"{file.name}.zip")  # of which the chooser knew nothing
+            ask = self.services.ports.ask_replace
+            if exists(file) and not ask(self.services.window, file.name):
+                return
         self.services.settings.set("send_packs", str(file.parent))
         pack = Pack(file.stem, tuple(looks), tuple(outlets), note=study.notes)
         frames, shot, when = self.services.desk.frames, self.services.desk.shot, now()
