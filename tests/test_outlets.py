@@ -215,6 +215,9 @@ def test_a_source_is_never_replaced(study: Study, tmp_path: Path) -> None:
     rows, _ = sent(study, outlet, looks=[look])
     assert rows["editing33"].state == REFUSED
     assert "source" in rows["editing33"].words
+    named = attrs.evolve(outlet, names="mine")  # by another look of the same run
+    pairs = list(send([of_study(study), look], [named], Frames(), WHEN))
+    assert all(row.state == REFUSED and "source" in row.words for row, _look in pairs)
     assert (tmp_path / "mine.cube").read_bytes() == before
 
 
