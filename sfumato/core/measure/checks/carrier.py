@@ -7,7 +7,8 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, Stored
 
-_FIRST, _LAST = slice(None, 2), slice(-2, None)  # planes that a filter can reach across a seam
+_IN_A_ROW, _IN_ROWS = 1.7, 2.4  # times by which the cells of a strip may stand out
+_REACH = 2  # planes that a filter can reach across a seam
 _ELSEWHERE = 12.0  # codes of 255 by which end planes bend when pixels of another row stand there
 _GRAIN = 0.45  # codes of 255; clean pictures of 8 bit: under 0.36
 
@@ -55,13 +56,13 @@ def _hald(v: Array, lut: Looked) -> list[Finding]:
 def _cells(v: Array, lut: Looked) -> list[Finding]:
     """Look at a strip or tiles: cells of one blue each, which touch where green or red ends.
 
-    Of a hundred clean looks in 8 bit none had cells that stand out more than 3.1 times; blurred and
-    resized ones 5 times and more, sharpened ones 1 to 18 times: where they clip, nothing is to be seen.
+    Cells of 160 clean looks in 8 bit stand out at most 1.4 times in a row and 2.1 times in rows; of 40
+    that were sharpened and 40 that were resized all but two more than 1.8 and 2.6 times.
     """
     cells, grain = _cells_apart(v, lut.stored), _grain(v)
-    if cells > 3.5:
+    if cells > (_IN_A_ROW if lut.stored.columns >= len(v) else _IN_ROWS):
         words = f"Where slices lie side by side the lattice bends {cells:.0f} times as much as at "
-        return [_filtered(words + "the picture's edge (clean: under 3.2)", cells, lut.stored.lossy)]
+        return [_filtered(words + "the picture's edge (clean: under 2.1)", cells, lut.stored.lossy)]
     if lut.stored.lossy:
         return [_jpeg("The file is compressed with losses.", grain, "reconstruct")]
     return [_grained(grain, "reconstruct")] if grain > _GRAIN else []
@@ -89,11 +90,11 @@ def _grained(grain: float, mend: str) -> Finding:
 
 
 def _cells_apart(v: Array, stored: Stored) -> float:
-    """Return how much more the ends that touch another slice bend along blue than the middle does.
+    """Return how much more the ends that touch another slice bend along blue than planes inside do.
 
     A filter mixes a slice with its neighbour; slices at the picture's edge have none. So at the
     touching ends of red (of green, between rows of slices) the outermost slice does not follow from
-    the two before it, as it does in the middle.
+    the two before it, as it does inside. Nodes that clip tell nothing of it.
     """
     n, across = len(v), stored.columns
     if stored.is_green_up:
@@ -101,21 +102,34 @@ def _cells_apart(v: Array, stored: Stored) -> float:
     b = np.arange(n)
     most = 1.0
     for axis, place, step in ((0, b % across, 1), (1, b // across, across)):
+        if place.max() < 2:
+            continue
         planes = np.moveaxis(v, axis, 0)
-        for end, at, back in (
-            (_FIRST, b[place == 0], step),
-            (_LAST, b[place == place.max()], -step),
+        for turned, at, back in (
+            (planes, b[place == 0], step),
+            (planes[::-1], b[place == place.max()], -step),
         ):
             at = at[(at + 2 * back >= 0) & (at + 2 * back < n)]
-            if not len(at) or place.max() < 2:
-                continue
-            bend = np.abs(
-                planes[:, :, at] - 2 * planes[:, :, at + back] + planes[:, :, at + 2 * back]
-            )
-            by_plane = bend.mean(axis=(1, 2, 3))
-            usual = max(float(np.median(by_plane[n // 4 : -(n // 4)])), 0.6)
-            most = max(most, float(by_plane[end].max()) / usual)
+            if len(at):
+                most = max(most, _end_apart(*(turned[:, :, at + k * back] for k in range(3))))
     return most
+
+
+def _end_apart(outer: Array, second: Array, third: Array) -> float:
+    """Return how much more the first two planes bend, over three slices, than those inside."""
+    free = _unclipped(outer) & _unclipped(second) & _unclipped(third)
+    count = free.sum(axis=(1, 2, 3))
+    bend = np.where(free, np.abs(outer - 2 * second + third), 0).sum(axis=(1, 2, 3))
+    bend = np.where(count > 0.1 * free[0].size, bend / np.maximum(count, 1), 0)
+    inside = bend[_REACH + 1 :]
+    quarter = len(bend) // 4
+    middle = inside[quarter:-quarter]
+    usual = max(float(np.median(middle[middle > 0])) if (middle > 0).any() else 0.0, 0.6)
+    return float(bend[:_REACH].max() / max(usual, inside[0]))
+
+
+def _unclipped(v: Array) -> Array:
+    return np.asarray((v > 2) & (v < 253))
 
 
 def _grain(v: Array) -> float:
