@@ -6,8 +6,10 @@ Each cache keeps at least its newest answer, however large that is.
 from __future__ import annotations
 
 import ctypes
+import itertools
 import threading
 import time
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
@@ -29,6 +31,7 @@ GUESSES = 8 * _MB
 CONVERTED = 24 * _MB  # LUT files of the Convert room
 TILES = 24 * _MB  # pictures of the Swatchbook's wall
 RETURNS = 32 * _MB  # looks that came back, of the Round trip room
+TOGETHER = 128 * _MB  # all of the above that are a `Kept`
 
 
 _PAUSE = 2.0  # seconds between two returns
@@ -79,46 +82,78 @@ def held(value: Any, depth: int = 4) -> int:
     return len(value) if isinstance(value, bytes) else 0
 
 
+@attrs.define
+class _Answer:
+    value: Any
+    size: int
+    asked: int  # when, by the common clock
+
+
+_LOCK = threading.Lock()
+_ALL: weakref.WeakSet[Kept] = weakref.WeakSet()
+_CLOCK = itertools.count()
+
+
 class Kept:
-    """A cache of the newest answers: at most `most`, and at most `memory` bytes of arrays."""
+    """A cache of the newest answers: at most `most`, and at most `memory` bytes of arrays.
+
+    All of them together hold `TOGETHER`: beyond that goes what was asked for longest ago, in
+    whichever it lies, so that a room that nobody is in makes place for the one in use.
+    """
 
     def __init__(self, memory: int, most: int = 64) -> None:
         self._most, self._memory = most, memory
-        self._items: OrderedDict[Any, tuple[Any, int]] = OrderedDict()
+        self._items: OrderedDict[Any, _Answer] = OrderedDict()
         self._bytes = 0
-        self._lock = threading.Lock()
         self._making: dict[Any, threading.Lock] = {}
+        with _LOCK:
+            _ALL.add(self)
 
     def peek(self, key: Any) -> Any:
         """Return the answer for `key` when it is kept, else None."""
-        with self._lock:
-            return self._items.get(key, (None, 0))[0]
+        with _LOCK:
+            return self._items[key].value if key in self._items else None
 
     def get(self, key: Any, make: Callable[[], Any]) -> Any:
         """Return the answer for `key`, made when it is not kept; by one of those who ask at once."""
-        with self._lock:
+        with _LOCK:
             if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key][0]
+                return self._asked(key)
             turn = self._making.setdefault(key, threading.Lock())
         with turn:
-            with self._lock:
+            with _LOCK:
                 if key in self._items:
-                    return self._items[key][0]
+                    return self._asked(key)
             try:
                 value = make()
                 self._put(key, value)
             finally:
-                with self._lock:
+                with _LOCK:
                     self._making.pop(key, None)
         return value
 
+    def _asked(self, key: Any) -> Any:
+        self._items.move_to_end(key)
+        answer = self._items[key]
+        answer.asked = next(_CLOCK)
+        return answer.value
+
     def _put(self, key: Any, value: Any) -> None:
         size = held(value)
-        with self._lock:
-            self._bytes += size - self._items.pop(key, (None, 0))[1]
-            self._items[key] = (value, size)
+        with _LOCK:
+            if key in self._items:
+                self._bytes -= self._items.pop(key).size
+            self._items[key] = _Answer(value, size, next(_CLOCK))
+            self._bytes += size
             while len(self._items) > 1 and (
                 len(self._items) > self._most or self._bytes > self._memory
             ):
-                self._bytes -= self._items.popitem(last=False)[1][1]
+                self._drop()
+            while sum(c._bytes for c in _ALL) > TOGETHER:
+                able = [c for c in _ALL if len(c._items) > 1]
+                if not able:
+                    break
+                min(able, key=lambda c: next(iter(c._items.values())).asked)._drop()
+
+    def _drop(self) -> None:
+        self._bytes -= self._items.popitem(last=False)[1].size

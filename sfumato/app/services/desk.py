@@ -8,7 +8,7 @@ from typing import Any
 import attrs
 from PySide6.QtCore import QObject, Signal
 
-from sfumato.app.services.jobs import Lane, single_shot
+from sfumato.app.services.jobs import Lane, Turn, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.rests import Rests
 from sfumato.app.services.study_model import StudyModel
@@ -28,6 +28,7 @@ from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
 THUMB = (94, 52)
+_TURNS = {"preview": Turn.FIRST, "probe": Turn.FIRST, "thumbs": Turn.LAST, "contact": Turn.LAST}
 
 
 def _picture(state: ViewState) -> tuple[object, ...]:
@@ -72,7 +73,7 @@ class Desk(QObject):
         self.dragging = False
         self._first = True
         self._lanes = {
-            n: Lane(n, self, in_turn=n in ("thumbs", "contact"))
+            n: Lane(n, self, turn=_TURNS.get(n, Turn.SHARED))
             for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
         }
         for lane in self._lanes.values():

@@ -13,6 +13,7 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, nullcontext
+from enum import Enum
 from typing import Any, TypeVar
 
 from attrs import frozen
@@ -27,7 +28,14 @@ T = TypeVar("T")
 Work = Callable[[Cancel], Any]
 
 
-_AT_ONCE = threading.BoundedSemaphore(max(1, workers() // 2))
+class Turn(Enum):
+    """How many of a kind of lane work at once; more than there are processors only take memory."""
+
+    FIRST = None  # a hand waits for it, and it is short: at once
+    SHARED = threading.BoundedSemaphore(workers())
+    LAST = threading.BoundedSemaphore(max(1, workers() // 2))  # nobody's hand waits for it
+
+
 _PATIENCE = 0.02  # seconds between two looks whether work that waits is still wanted
 
 
@@ -35,8 +43,7 @@ class Lane(QObject):
     """One worker; a new ask replaces the one that waits, and hurries the one that runs.
 
     A patient ask lets the running one finish, so that a long drag still shows its steps. Lanes
-    `in_turn` make what nobody's hand waits for (thumbnails, tiles, examinations): of all of them
-    half as many run at once as there are processors, so that the window, which needs the same
+    whose turn comes LAST make thumbnails, tiles, examinations: the window, which needs the same
     interpreter to paint, does not wait behind eight of them.
     """
 
@@ -45,9 +52,11 @@ class Lane(QObject):
     crashed = Signal(str)
     _done = Signal(int, object, object)
 
-    def __init__(self, name: str, parent: QObject | None = None, *, in_turn: bool = False) -> None:
+    def __init__(
+        self, name: str, parent: QObject | None = None, *, turn: Turn = Turn.SHARED
+    ) -> None:
         super().__init__(parent)
-        self._in_turn = in_turn
+        self._among = turn.value
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=behind)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
@@ -93,7 +102,7 @@ class Lane(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            with _turn(cancel) if self._in_turn else nullcontext():
+            with _taken(self._among, cancel) if self._among else nullcontext():
                 answer = work(cancel)
         except Cancelled:
             fault = Cancelled()
@@ -134,14 +143,14 @@ class Lane(QObject):
 
 
 @contextmanager
-def _turn(cancel: Cancel) -> Iterator[None]:
-    """Wait for a turn among the lanes that take turns, and give it back; Cancelled when dropped."""
-    while not _AT_ONCE.acquire(timeout=_PATIENCE):
+def _taken(turns: threading.BoundedSemaphore, cancel: Cancel) -> Iterator[None]:
+    """Wait for a turn, and give it back; Cancelled when it is dropped meanwhile."""
+    while not turns.acquire(timeout=_PATIENCE):
         cancel.check()
     try:
         yield
     finally:
-        _AT_ONCE.release()
+        turns.release()
 
 
 @frozen(eq=False)

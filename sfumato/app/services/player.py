@@ -10,7 +10,7 @@ import attrs
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane
+from sfumato.app.services.jobs import Lane, Turn
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.study.shot import Shot
 
@@ -28,7 +28,9 @@ class Player(QObject):
         self._view, self._desk = view, desk
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
-        self._lane = Lane("play", self)  # what is refused here is refused by the picture too
+        self._lane = Lane(
+            "play", self, turn=Turn.FIRST
+        )  # what is refused here is refused by the picture too
         self._lane.crashed.connect(desk.notices.bug)
         self._shot: Shot | None = None
         self._began, self._rate, self._length = 0.0, 25.0, 1

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QMenu
 
-from sfumato.app.services.jobs import Lane
+from sfumato.app.services.jobs import Lane, Turn
 from sfumato.app.services.services import Services
 from sfumato.app.window.recovery_sheet import RecoverySheet
 from sfumato.core.errors import SfumatoError
@@ -52,7 +52,7 @@ class StudyFiles(QObject):
         self._recovered: Path | None = None  # a copy that goes when ours is written
         self._stamp: Stamp | None = None  # of the study's file, as it was read or written here
         self._told: Stamp | None = None  # a change on disk that was noticed already
-        self._saver = Lane("autosave", self)
+        self._saver = Lane("autosave", self, turn=Turn.FIRST)
         self._saver.refused.connect(
             lambda e: notices.note(f"No recovery copy: {e.summary}", "save the study elsewhere")
         )

@@ -11,6 +11,7 @@ import pytest
 
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
+from sfumato.work import memory
 from sfumato.work.memory import Kept, held
 
 
@@ -71,3 +72,18 @@ def test_one_that_fails_leaves_the_next_to_try() -> None:
     with pytest.raises(ValueError, match="not now"):
         kept.get("a", broken)
     assert kept.get("a", lambda: 3) == 3
+
+
+def test_all_caches_together_have_one_bound(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(memory, "_ALL", set())
+    monkeypatch.setattr(memory, "TOGETHER", 3500)
+    quiet, used = Kept(1 << 20), Kept(1 << 20)
+    for i in range(2):
+        quiet.get(i, lambda: np.zeros(1000, np.uint8))
+    used.get(0, lambda: np.zeros(1000, np.uint8))
+    quiet.get(0, lambda: 0)  # asked for again: 1 is the oldest now
+    used.get(1, lambda: np.zeros(1000, np.uint8))
+    assert quiet.peek(1) is None  # what was asked for longest ago, in whichever it lay
+    assert all(c.peek(k) is not None for c, k in ((quiet, 0), (used, 0), (used, 1)))
+    used.get(2, lambda: np.zeros(9000, np.uint8))
+    assert used.peek(2) is not None and quiet.peek(0) is not None  # the newest of each stays

@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from sfumato.app.guard import guarded
-from sfumato.app.services.jobs import Lane
+from sfumato.app.services.jobs import Lane, Turn
 from sfumato.app.services.notices import Notices
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut.difference import Difference
@@ -277,7 +277,7 @@ class ConvertModel(QObject):
         self._now: Chosen | None = None
         self._adding: list[Path] = []
         self._lanes = {
-            n: Lane(f"convert {n}", self, in_turn=n in ("assay", "goal"))
+            n: Lane(f"convert {n}", self, turn=Turn.LAST if n in ("assay", "goal") else Turn.SHARED)
             for n in ("assay", "chosen", "goal", "add")
         }
         for lane in self._lanes.values():

@@ -22,7 +22,7 @@ from sfumato.app.rooms.swatchbook.selection import (
 )
 from sfumato.app.rooms.swatchbook.swatch_files import SwatchFiles
 from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane, single_shot
+from sfumato.app.services.jobs import Lane, Turn, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.view_state import ViewState
 from sfumato.core.arrays import Array, Rgb
@@ -92,7 +92,7 @@ class SwatchModel(QObject):
         self._is_open = self._is_old = False
         self._is_fresh = True  # nothing was ever chosen
         self._lanes = {
-            n: Lane(f"swatch {n}", self, in_turn=n in ("facts", "tiles"))
+            n: Lane(f"swatch {n}", self, turn=Turn.LAST if n in ("facts", "tiles") else Turn.SHARED)
             for n in ("scan", "facts", "tiles", "sight")
         }
         for lane in self._lanes.values():

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from sfumato.app.services.jobs import Lane
+from sfumato.app.services.jobs import Lane, Turn
 from sfumato.app.services.services import Services
 from sfumato.core.arrays import Array
 from sfumato.core.errors import SfumatoError
@@ -47,7 +47,7 @@ class TripModel(QObject):
         self._lane.answered.connect(self._on_examined)
         self._lane.refused.connect(self._on_refused)
         self._lane.crashed.connect(services.notices.bug)
-        self._pictures = Lane("carriers", self, in_turn=True)
+        self._pictures = Lane("carriers", self, turn=Turn.LAST)
         self._pictures.answered.connect(self._on_thumbs)
         self._pictures.crashed.connect(services.notices.bug)
         services.model.changed.connect(self._on_changed)
