@@ -86,4 +86,5 @@ def test_all_caches_together_have_one_bound(monkeypatch: pytest.MonkeyPatch) -> 
     assert quiet.peek(1) is None  # what was asked for longest ago, in whichever it lay
     assert all(c.peek(k) is not None for c, k in ((quiet, 0), (used, 0), (used, 1)))
     used.get(2, lambda: np.zeros(9000, np.uint8))
-    assert used.peek(2) is not None and quiet.peek(0) is not None  # the newest of each stays
+    assert used.peek(2) is not None
+    assert quiet.peek(0) is not None  # the newest of each stays
