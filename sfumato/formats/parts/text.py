@@ -22,7 +22,7 @@ _MOST_TOKEN = 64  # letters of a number
 _MOST_HEADER = 20_000  # lines before the rows
 _BLANK = re.compile(rb"[ \t\n]")
 _BLOCK = 4 << 20  # bytes that are taken apart at once
-_FIRST_BLOCK = 1 << 14  # … at the first place where the compiled reader stops
+_FIRST_BLOCK = 1 << 14  # … at first, and where the compiled reader stops
 
 
 def unwrapped(data: bytes) -> tuple[bytes, list[str]]:
@@ -195,7 +195,7 @@ def rows(blob: bytes, first_line: int, expected: int, columns: int = 3, at: int 
     blob = blob if blob.endswith(b"\n") else blob + b"\n"
     out = np.empty((min(expected, len(blob)), columns), np.float32)
     is_worth = expected >= (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
-    count, line, step = 0, first_line, _FIRST_BLOCK if is_worth else _BLOCK
+    count, line, step = 0, first_line, _FIRST_BLOCK
     while at < len(blob):
         if is_worth:
             end, found = _quick(blob, out[count:], columns, at)
