@@ -59,16 +59,25 @@ def smooth_of(lattice: Array, window: int = _WINDOW) -> Array:
     smoother = _smoother(len(lattice), window)
     out = lattice.astype(np.float64)
     for axis in range(3):
-        out = np.moveaxis(np.tensordot(smoother, out, axes=(1, axis)), 0, axis)
+        out = along(smoother, out, axis)
     return np.ascontiguousarray(out)
+
+
+def along(matrix: Array, values: Array, axis: int) -> Array:
+    """Return what a matrix (m, n) makes of values along an axis of length n."""
+    return np.moveaxis(np.tensordot(matrix, values, axes=(1, axis)), 0, axis)
 
 
 @lru_cache(maxsize=32)
 def _smoother(n: int, window: int) -> Array:
-    from scipy.signal import savgol_filter
-
+    """Return the matrix (n, n) whose rows lay a parabola through a window of an odd length."""
     odd = min(window, n - 1 + n % 2)
-    return np.asarray(savgol_filter(np.eye(n), odd, 2, axis=0, mode="interp"))
+    matrix = np.zeros((n, n))
+    for row in range(n):
+        start = min(max(row - odd // 2, 0), n - odd)
+        around = np.arange(start, start + odd)
+        matrix[row, around] = np.linalg.pinv(np.vander(around - row, 3))[-1]
+    return matrix
 
 
 def of_nodes(lattice: Array, shape: str, across: int) -> Traces:
