@@ -1,8 +1,10 @@
 """How long does the window stand still where much changes at once? `python -m bench.stalls [NAME…]`
 
 Each case is done three times in a window of 1280x800 with the demo study or one that is made up; a
-timer of 5 ms beats meanwhile. Printed are the longest silence between two beats and the time until
-nothing is under way any more, the middle of three.
+timer of 5 ms beats meanwhile. Printed are the longest silence between two beats, how long the window's
+own thread computed in the silence in which it did so longest (the rest it waited: for the interpreter,
+or for a machine that others use too), and the time until nothing is under way any more; the middle of
+three.
 """
 
 from __future__ import annotations
@@ -36,20 +38,23 @@ class Bench:
         self.hand.settle(300)
 
     @contextmanager
-    def watched(self, found: list[tuple[float, float]]) -> Iterator[None]:
-        """Add the longest stall and the time to rest of what is done inside."""
+    def watched(self, found: list[tuple[float, float, float]]) -> Iterator[None]:
+        """Add the longest stall, the longest work in one, and the time to rest of what is done inside."""
         from PySide6.QtCore import Qt, QTimer
 
-        beats = [time.perf_counter()]
+        beats = [(time.perf_counter(), time.thread_time())]
         timer = QTimer()
         timer.setTimerType(Qt.TimerType.PreciseTimer)
-        timer.timeout.connect(lambda: beats.append(time.perf_counter()))
+        timer.timeout.connect(lambda: beats.append((time.perf_counter(), time.thread_time())))
         timer.start(BEAT)
         yield
         self.hand.settle(300)
         timer.stop()
-        gaps = [b - a for a, b in zip(beats, beats[1:], strict=False)]
-        found.append((max(gaps), beats[-1] - beats[0]))
+        stall, work = (
+            max(b - a for a, b in zip(clock, clock[1:], strict=False))
+            for clock in zip(*beats, strict=True)
+        )
+        found.append((stall, work, beats[-1][0] - beats[0][0]))
 
     def theme(self) -> Callable[[], None]:
         """Switch the theme."""
@@ -153,14 +158,18 @@ def main() -> None:
     names = sys.argv[1:] or ["theme", "undo", "glazes", "shots", "returns", "sending"]
     bench = Bench()
     for name in names:
-        found: list[tuple[float, float]] = []
+        found: list[tuple[float, float, float]] = []
         for _ in range(3):
             do = getattr(bench, name)()
             with bench.watched(found):
                 do()
-        stall, rest = (statistics.median(each) for each in zip(*found, strict=True))
+        stall, work, rest = (statistics.median(each) for each in zip(*found, strict=True))
         words = getattr(Bench, name).__doc__ or name
-        print(f"{words:45} stall {1000 * stall:6.0f} ms, at rest after {rest:5.1f} s", flush=True)
+        print(
+            f"{words:45} stall {1000 * stall:6.0f} ms, of work {1000 * work:4.0f} ms, "
+            f"at rest after {rest:5.1f} s",
+            flush=True,
+        )
     sys.stdout.flush()
     os._exit(0)
 

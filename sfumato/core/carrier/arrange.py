@@ -180,22 +180,22 @@ def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
 
 
 def arranged(lattice: Rgb, layout: str) -> Rgb:
-    """Return the picture (h, w, 3) of nodes [r, g, b, 3] in one of HALD and LAYOUTS."""
-    n = len(lattice)
+    """Return the picture (h, w, 3) of nodes [r, g, b, 3] in one of HALD and LAYOUTS; of so many channels."""
+    n, channels = len(lattice), lattice.shape[-1]
     slices = np.ascontiguousarray(lattice.transpose(2, 1, 0, 3))  # blue, green, red
     if layout == HALD:
         side = math.isqrt(n) ** 3
-        return slices.reshape(side, side, 3)
+        return slices.reshape(side, side, channels)
     shape, comma, turn = layout.partition(", ")
     turn = comma + turn
     if turn == UP:
         slices = slices[:, ::-1]
     across = {ROW: n, COLUMN: 1}.get(shape) or columns_of(n)
     down = -(-n // across)
-    cells = np.zeros((down * across, n, n, 3), np.float32)
+    cells = np.zeros((down * across, n, n, channels), np.float32)
     cells[:n] = slices
-    whole = cells.reshape(down, across, n, n, 3).transpose(0, 2, 1, 3, 4)
-    picture = whole.reshape(down * n, across * n, 3)
+    whole = cells.reshape(down, across, n, n, channels).transpose(0, 2, 1, 3, 4)
+    picture = whole.reshape(down * n, across * n, channels)
     if turn == TURNED:
         picture = picture[::-1]
     elif turn == MIRRORED:

@@ -65,7 +65,13 @@ def smooth_of(lattice: Array, window: int = _WINDOW) -> Array:
 
 def along(matrix: Array, values: Array, axis: int) -> Array:
     """Return what a matrix (m, n) makes of values along an axis of length n."""
-    return np.moveaxis(np.tensordot(matrix, values, axes=(1, axis)), 0, axis)
+    shape = values.shape
+    before, after = math.prod(shape[:axis]), math.prod(shape[axis + 1 :])
+    if after == 1:
+        made = values.reshape(before, -1) @ matrix.T
+    else:
+        made = matrix @ values.reshape(before, shape[axis], after)
+    return np.asarray(made.reshape(*shape[:axis], len(matrix), *shape[axis + 1 :]))
 
 
 @lru_cache(maxsize=32)
@@ -94,8 +100,8 @@ def of_nodes(lattice: Array, shape: str, across: int) -> Traces:
 
     def unexplained(tone: Array) -> Array:
         """Return what a look could not make of a picture's change of tone."""
-        nodes = lattice_of(np.repeat(tone[..., None], 3, -1), shape, n, across)
-        return np.asarray(tone - luma(_drawn(smooth_of(nodes), shape)))
+        nodes = lattice_of(tone[..., None], shape, n, across)
+        return np.asarray(tone - _drawn(smooth_of(nodes), shape)[..., 0])
 
     found = _wide(luma(picture), picture, smooth, unexplained)
     return Traces(

@@ -78,6 +78,22 @@ class Bend:
         return total.reshape(-1)
 
 
+_CLIPPED = 1e-3  # by how much a smooth node lies beyond 0 or 1 where the look clips; less is noise
+
+
+@frozen(eq=False)
+class Weights:
+    """A diagonal data term: the weight of each node, (n**3,)."""
+
+    of_nodes: Array
+
+    def __matmul__(self, x: Array) -> Array:
+        return np.asarray(self.of_nodes[:, None] * x)
+
+    def diagonal(self) -> Array:
+        return self.of_nodes
+
+
 @frozen
 class Normal:
     """A data term plus a share of bending, as `solved` takes it."""
@@ -278,13 +294,11 @@ def smoothed_nodes(
     Returns:
         float64 (n, n, n, 3) within `NODE_RANGE`.
     """
-    from scipy import sparse
-
     n = len(values)
     weight = np.asarray(known, np.float64).reshape(-1)
     y = np.where(weight[:, None] > 0, np.nan_to_num(np.reshape(values, (-1, 3))), 0.5)
     smooth = strength * (64 / n) ** 3 * (n - 1) ** 4
-    normal = Normal(sparse.diags(weight, format="csr"), smooth, Bend(n))
+    normal = Normal(Weights(weight), smooth, Bend(n))
     x = y.astype(np.float64)
     target = x
     # Conjugate gradients need steps in proportion to the root of the condition number.
@@ -295,7 +309,7 @@ def smoothed_nodes(
         right = weight[:, None] * target
         x = solved(normal, right, x, steps if part == 0 else steps // 2, check)
         beyond = ((y >= 1) & (x > 1)) | ((y <= 0) & (x < 0))
-        if not beyond.any():
+        if not (np.abs(x - y)[beyond] > _CLIPPED).any():
             break
         target = np.where(beyond, x, y)
     held = np.where((y >= 1) & (x > 1), np.minimum(x, NODE_RANGE[1]), x)

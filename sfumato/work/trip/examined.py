@@ -73,16 +73,29 @@ class Examined:
     delta: Array = attrs.field(repr=False)  # CIEDE2000 (h, w)
     where: Array = attrs.field(repr=False)  # codes of 255 (h, w) that no LUT explains
     shot: OnShot | None = None
+    apart: tuple[float, float, float] = attrs.field(init=False)  # A and B: mean, 99 %, worst
+    middle_and_corners: tuple[float, float] = attrs.field(
+        init=False
+    )  # … means in parts of the picture
+    altered: float = attrs.field(init=False)  # `where` at 99.5 %
 
-    @property
-    def middle_and_corners(self) -> tuple[float, float]:
-        """Mean CIEDE2000 of A and B in the middle, and in the corners, of the picture."""
+    @apart.default
+    def _apart(self) -> tuple[float, float, float]:
+        p99, worst = np.percentile(self.delta, (99, 100))
+        return float(self.delta.mean()), float(p99), float(worst)
+
+    @middle_and_corners.default
+    def _middle_and_corners(self) -> tuple[float, float]:
         h, w = self.delta.shape
         y, x = (int(side * (1 - _MIDDLE) / 2) for side in (h, w))
         ends = (slice(None, max(y // 2, 1)), slice(-max(y // 2, 1), None))
         sides = (slice(None, max(x // 2, 1)), slice(-max(x // 2, 1), None))
         corners = np.mean([self.delta[e, s].mean() for e in ends for s in sides])
         return float(self.delta[y : h - y, x : w - x].mean()), float(corners)
+
+    @altered.default
+    def _altered(self) -> float:
+        return float(np.percentile(self.where, 99.5))
 
 
 def note_of(journey: Journey | None, file: Path, came: str, found: Recovered) -> str:

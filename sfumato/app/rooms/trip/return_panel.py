@@ -268,7 +268,7 @@ class ReturnPanel(QWidget):
         if found is None:
             return
         if view == "where":
-            top = heat_scale(max(float(np.percentile(found.where, 99.5)), _LEAST_TOP))
+            top = heat_scale(max(found.altered, _LEAST_TOP))
             picture = image_of(heat_of(found.where, top))
             self.picture.show_picture("Beside the look, codes of 255", picture, None, top, "codes")
         elif view == "shot":
@@ -298,9 +298,7 @@ def _tinted(found: Examined) -> Array:
 def _verdict(found: Examined) -> str:
     """Say in a sentence how well the look explains what came back."""
     middle, corners = found.middle_and_corners
-    mean, p99, worst = (
-        float(f) for f in (found.delta.mean(), *np.percentile(found.delta, (99, 100)))
-    )
+    mean, p99, worst = found.apart
     rest = f"99 % under {p99:.2f}, {worst:.2f} at worst"
     if found.found.witness is None:
         return f"The look makes of the carrier what came back to {mean:.2f} ΔE mean, {rest}"
