@@ -18,6 +18,8 @@ import sfumato
 from sfumato.core.carrier.corners import projection
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import cube_colours, difference_of
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 from sfumato.raster import png, tiff
 from sfumato.work.frames import open_still
 from sfumato.work.trip.returns import read_return
@@ -332,3 +334,19 @@ def test_a_vignette_is_kept_out_of_the_look(tmp_path) -> None:
     assert faults["vignette"]["mended"]
     assert off(sfumato.read(tmp_path / "look.cube")) < 0.15  # 3.0 when it is taken for the look's
     assert told["witness"]["worst"] > 5  # the picture shows what no LUT holds
+
+
+def test_the_picture_tells_that_a_table_stood_behind_the_look(tmp_path) -> None:
+    """Of as many points as the carrier: made finer it would bend where the table does not."""
+    rough = np.random.default_rng(3).normal(0, 0.01, (33, 33, 33, 3))
+    values = np.clip(look(lattice_colours(33)) + rough, 0, 1).astype(np.float32)
+    table = Transform((Table3D(values),))
+    run("carrier", tmp_path / "frame.tif", "--frame", FRAME, "--strip", 33)
+    graded = table.apply(read_return(tmp_path / "frame.tif").pixels)
+    back = tiff.encode((np.clip(graded, 0, 1) * 65535 + 0.5).astype(np.uint16))
+    (tmp_path / "back.tif").write_bytes(back)
+    words = ("recover", tmp_path / "back.tif", tmp_path / "look.cube", "--json")
+    run(*words, "--of", tmp_path / "frame.tif")
+    found = sfumato.read(tmp_path / "look.cube").table
+    assert found.size == 33
+    assert np.abs(found.values - values).max() < 1e-4

@@ -77,15 +77,15 @@ def places(nodes: Array) -> Array:
     return place
 
 
-def evened(values: Array, at: Array, known: Array) -> Array:
-    """Return a lattice whose nodes lie evenly, up to 33 points twice as fine.
+def evened(values: Array, at: Array, known: Array, *, finer: bool = True) -> Array:
+    """Return a lattice whose nodes lie evenly; a finer one has up to 33 points twice as many.
 
     Between nodes a cubic spline is laid, where it foretells nodes that are left out better than
     straight lines do (posterised looks: straight lines).
     """
     n = len(values)
     rounded = not np.array_equal(at, np.linspace(0, 1, n)) and len(np.unique(at)) == n
-    many = 2 * n - 1 if n <= _FINER and known.all() else n
+    many = 2 * n - 1 if finer and n <= _FINER and known.all() else n
     if many == n and not rounded:
         return frozen_array(values.astype(np.float32))
     if not rounded:

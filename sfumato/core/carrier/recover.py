@@ -85,7 +85,8 @@ def recovered(
         pixels: (h, w, 3) code values as they are stored, profiles ignored.
         display: in which differences are measured.
         sent: the picture of a frame carrier as it went out, code values (h, w, 3).
-        grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33.
+        grid: points of the LUT; 0 for the carrier's, at most 65, or twice as fine as up to 33 (a
+            frame's own picture tells whether that is nearer).
         reading: an arrangement by name, where the picture's own colours mislead.
         placed: where a frame carrier lies, when that is known.
         sought: what is known of the nodes that went out, and where they lie.
@@ -118,18 +119,18 @@ def recovered(
         faults.append(fault("cropped", 1 - share, "share", words))
     amounts = {f.key: f.amount for f in faults}
 
-    def look_of(those: Array) -> tuple[Array, Transform]:
+    def look_of(those: Array, *, finer: bool = True) -> tuple[Array, Transform]:
         """Return the evened lattice of nodes, and the LUT of it."""
         if came.planes is not None and found.shape and not any(found.turned):
             values = nodes_of_planes(came.planes, points, found.reading, check)
         else:
             values = rebuilt(those, known, amounts, lossy=came.lossy, check=check)
         at = places(those) if came.depth == "8" and known.all() else np.linspace(0, 1, points)
-        even = evened(values, at, known)
+        even = evened(values, at, known, finer=finer)
         return even, Transform((Table3D(even),))
 
     even, table = look_of(nodes)
-    witness = None
+    those, witness = nodes, None
     if found.placed is not None:
         faults += _of_place(found.placed)
         if sent is not None:
@@ -145,9 +146,16 @@ def recovered(
                     lambda those: Transform((Table3D(those.astype(np.float32)),)).apply,
                 )
                 if clean is not None:
-                    even, table = look_of(clean)
+                    those = clean
+                    even, table = look_of(those)
                     witness = _witness(pixels, found.placed, sent, table, display)
                     told = [_kept_out(f) if f.key == "vignette" else f for f in told]
+            if witness is not None and len(even) > points and not came.lossy:
+                # Perhaps a table of just so many points stood behind it: the picture tells.
+                plain, straight = look_of(those, finer=False)
+                other = _witness(pixels, found.placed, sent, straight, display)
+                if other is not None and other.difference.mean < witness.difference.mean:
+                    even, table, witness = plain, straight, other
             faults += told
     check()
     made = len(even)
