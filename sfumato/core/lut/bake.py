@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-import numpy as np
-
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours, node_values
 from sfumato.core.lut.transform import Transform
 
 LEAST_GRID, MOST_GRID = 2, 129
@@ -40,6 +36,5 @@ def baked(
             f"a grid of {grid} points cannot be baked",
             hint=f"choose {LEAST_GRID} to {MOST_GRID} points",
         )
-    nodes: Any = transform.apply(lattice_colours(grid, domain))
-    nodes = np.clip(np.nan_to_num(nodes), *node_range)
+    nodes = node_values(transform.apply(lattice_colours(grid, domain)), node_range)
     return Transform((Table3D(nodes, domain),), transform.title, transform.comments)

@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours, node_values
 from sfumato.core.lut.transform import Transform
 
 StillWanted = Callable[[], None]
@@ -215,7 +215,7 @@ def fitted(
     """
     low, high = np.array(domain, np.float64)
     nodes = lattice_colours(grid, domain)
-    plain_values = np.clip(np.nan_to_num(transform.apply(nodes)), *node_range)
+    plain_values = node_values(transform.apply(nodes), node_range)
     plain = Table3D(plain_values, domain)
     check()
     pieces = 4 if grid <= 17 else 2 if grid <= 65 else 1

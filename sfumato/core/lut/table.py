@@ -8,13 +8,30 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb, as_rgb, frozen_array
+from sfumato.core.arrays import Array, Rgb, as_rgb, frozen_array
 from sfumato.core.errors import ShapeError, ValueRefused
 
 Domain = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT: Domain = ((0.0, 0.0, 0.0), (1.0, 1.0, 1.0))
 GRID_LEAST, GRID_MOST = 2, 256
 NODE_RANGE = (-0.25, 1.25)  # of nodes in formats that keep what lies outside 0..1
+_NOTHING = 1e-12  # what lies nearer to 0 is 0
+
+
+def node_values(results: Any, node_range: tuple[float, float] = NODE_RANGE) -> Array:
+    """Return results as the nodes of a baked table hold them: finite, and within a range.
+
+    What a power makes of black, 2e-23 perhaps, becomes 0: no depth holds it, and readers of text
+    tables stumble over its exponent.
+
+    >>> node_values(np.float32([2e-23, 0.5, 7])).tolist()
+    [0.0, 0.5, 1.25]
+    """
+    nodes = np.clip(np.nan_to_num(results), *node_range)
+    nodes[np.abs(nodes) < _NOTHING] = 0
+    return np.asarray(nodes)
+
+
 _values: Any = attrs.field(
     converter=frozen_array, repr=False, eq=attrs.cmp_using(eq=np.array_equal)
 )

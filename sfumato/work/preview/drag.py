@@ -14,7 +14,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.sample import Packed, packed
-from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
+from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
@@ -145,7 +145,7 @@ class Steps:
         better = _grid_for(sum(s.per_node for s in kept), grid)
         with self._lock:
             self._kept, self._grid = (kept if better == grid else []), better
-        return np.clip(np.nan_to_num(value), *NODE_RANGE)
+        return np.asarray(node_values(value), np.float32)
 
 
 def _grid_for(per_node: float, now: int) -> int:

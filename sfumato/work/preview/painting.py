@@ -15,7 +15,7 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.luma import luma
 from sfumato.core.lut.sample import Packed, apply_packed, packed
-from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
+from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
 from sfumato.core.study import painted
 from sfumato.core.study.mask import Mark, Rect, Sheet
@@ -127,4 +127,4 @@ def _screen_table(previewer: Previewer, study: Study, leave: Callable[[Rgb], Rgb
     go_on = previewer.to_screen(study)
     if go_on is not None:
         nodes = run_tiled(go_on, nodes)
-    return packed(Table3D(np.clip(np.nan_to_num(nodes), *NODE_RANGE)))
+    return packed(Table3D(node_values(nodes)))
