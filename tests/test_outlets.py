@@ -13,12 +13,13 @@ from xml.etree import ElementTree
 
 import attrs
 import numpy as np
+import PyOpenColorIO as ocio
 import pytest
 from conftest import DEMO
 from PIL import Image
 from test_cli import run
 
-from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.encodings import encoding, light_matrix
 from sfumato.core.colour.showing import shown, unshown
 from sfumato.core.errors import ExportError
 from sfumato.core.lut.sample import apply_table
@@ -28,11 +29,14 @@ from sfumato.core.path import path
 from sfumato.core.study.outlet import CAPITALS, VERSION, Outlet
 from sfumato.core.study.study import LOOK, Study
 from sfumato.core.study.view import View
+from sfumato.formats.parts.registry import formats
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REPLACE
 from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.luts.target import Target
 from sfumato.work.outlets import gl_reader
 from sfumato.work.outlets.accord import accord
+from sfumato.work.outlets.forms.lut_file import SHAPER, outlet_of, target_of
 from sfumato.work.outlets.forms.shader import texture_of
 from sfumato.work.outlets.looks import of_file, of_study
 from sfumato.work.outlets.sending import KEPT, REFUSED, WRITTEN, send, with_sent
@@ -439,3 +443,81 @@ def test_the_command_sends_and_lists(study: Study, tmp_path: Path) -> None:
     assert "no look 'y'" in run(*words, "--look", "y", status=1).stderr
     named = run(*words, "--look", row["file"], "--folder", tmp_path / "game", status=0).stdout
     assert json.loads(named)["rows"][0]["state"] == "written"
+
+
+def a_config(kind: str) -> ocio.Config:
+    """Return a config as others make them: of the library, or an older one by hand."""
+    if kind != "by hand":
+        return ocio.Config.CreateFromFile(f"ocio://{kind}")
+    config = ocio.Config()
+    config.setVersion(1, 0)
+    to_709 = np.linalg.inv(light_matrix(encoding("Linear BT.709"), encoding("ACES2065-1")))
+    rows = np.eye(4)
+    rows[:3, :3] = np.linalg.inv(to_709)
+    light = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "light")
+    aces = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "aces")
+    aces.setTransform(ocio.MatrixTransform(rows.ravel()), ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    seen = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "seen")
+    power = ocio.ExponentTransform([2.2, 2.2, 2.2, 1])
+    seen.setTransform(power, ocio.COLORSPACE_DIR_TO_REFERENCE)
+    for space in (light, aces, seen):
+        config.addColorSpace(space)
+    for role, name in (("default", "light"), ("aces_interchange", "aces")):
+        config.setRole(role, name)
+    config.addDisplayView("screen", "plain", "seen", "")
+    config.setActiveDisplays("screen")
+    config.setActiveViews("plain")
+    config.setSearchPath("luts")
+    return config
+
+
+@pytest.mark.parametrize("kind", ["cg-config-v2.1.0_aces-v1.3_ocio-v2.3", "by hand"])
+def test_a_look_is_added_to_a_copy_of_a_config(study: Study, tmp_path: Path, kind: str) -> None:
+    base = tmp_path / "theirs.ocio"
+    base.write_text(a_config(kind).serialize())
+    before = base.read_bytes()
+    (outlet,) = put(tmp_path, "ocio_config", grid=17, base=base.name, letters="plain")
+    rows, known = sent(study, outlet)
+    row = rows["ocio_config"]
+    assert (row.state, row.words, row.readers) == ("written", "", ("OpenColorIO",))
+    assert base.read_bytes() == before
+    assert [f.suffix for f in row.files] == [".ocio", *[".clf"] * 3]
+    ocio.ClearAllCaches()
+    old, new = (ocio.Config.CreateFromFile(str(f)) for f in (base, row.files[0]))
+    assert {*old.getColorSpaceNames()} < {*new.getColorSpaceNames()}
+    # Its own display, through the look, is the look and then its own view.
+    screen = old.getDefaultDisplay()
+    code = np.random.default_rng(4).random((500, 3)).astype(np.float32) * 0.6 + 0.2
+    theirs, ours = code.copy(), read_lut(row.files[2]).transform.apply(code)
+    working = f"{study.working} of Sfumato"
+    for rgb, view in ((theirs, study.look.name), (ours, old.getDefaultView(screen))):
+        way = ocio.DisplayViewTransform(src=working, display=screen, view=view)
+        new.getProcessor(way).getDefaultCPUProcessor().applyRGB(rgb)
+    assert np.abs(theirs - ours).max() < 1e-4 * np.abs(ours).max()
+    # Sent again it is kept; a config that has the look already refuses it, and so does its own name.
+    look = of_study(known, known.shots[0])
+    assert sent(known, outlet, looks=[look])[0]["ocio_config"].state == "kept"
+    there = attrs.evolve(outlet, base=row.files[0].name, names="another")
+    assert "has a look named" in sent(study, there)[0]["ocio_config"].words
+    own = attrs.evolve(outlet, names="theirs", there="replace")
+    assert "would replace the config" in sent(study, own)[0]["ocio_config"].words
+    assert base.read_bytes() == before
+    base.write_text(a_config(kind).serialize().replace("aces_interchange", "other_role"))
+    assert (
+        "has no role aces_interchange"
+        in sent(study, attrs.evolve(outlet, names="third"))[0]["ocio_config"].words
+    )
+    assert not [*tmp_path.glob("third*"), *tmp_path.glob("another*")]
+
+
+def test_an_export_is_an_outlet_of_its_own() -> None:
+    """Whatever the Seal can be asked for, an outlet writes: its record holds every choice."""
+    for spec in formats().values():
+        if spec.write is None:
+            continue
+        for depth in spec.depths or ("",):
+            for layout in spec.layouts or ("",):
+                for shaper in (None, SHAPER) if spec.shaper else (None,):
+                    target = Target(spec.key, 33, depth, layout, shaper, suffix=spec.suffixes[0])
+                    assert target_of(outlet_of(target, 17)) == target
+    assert target_of(outlet_of(Target("cube"), 17)).grid == 17

@@ -148,6 +148,15 @@ class Outlet:
             help="Fields: " + ", ".join("{" + f + "}" for f in FIELDS),
         ),
     )
+    base: str = control(
+        "",
+        Text(
+            title="Added to",
+            longest=200,
+            help="The file name of an OCIO config in the folder, to whose copy the look is added; "
+            "empty for a config of its own.",
+        ),
+    )
     heading: str = control(
         "{look}, {in} to {out}",
         Text(title="Title", longest=200, help="The title inside the file; fields as in names."),
@@ -218,7 +227,7 @@ class Outlet:
     def says(self) -> str:
         """What it writes in a few words, as `cube · 33`."""
         if self.form != LUT:
-            return self.form
+            return f"added to {self.base}" if self.form == CONFIG and self.base else self.form
         words = [self.format, str(self.grid) if self.grid else ""]
         if self.depth:
             words.append(f"{self.depth.rstrip('f')} bit" + (" float" * self.depth.endswith("f")))

@@ -105,6 +105,7 @@ _NO_NAMES = {
     "title",
     "target",
     "heading",
+    "base",
     "outlet",
     "digest",
     "sent",

@@ -285,6 +285,7 @@ def _target(shared: _Shared, outlet: Outlet) -> Target:
         study = suited(shared.study, outlet, shared.shot)
         yardstick = shared.yardstick(study)
         exact = yardstick.exact
+        outlet = attrs.evolve(outlet, base="")  # the same picture, without the rest of the config
         form = known_forms()[outlet.form]
         file = shared.folder / f"{outlet.key}{form.ending(outlet)}"
         shot = shared.shot if study.span.with_ground else None

@@ -27,6 +27,7 @@ from sfumato.work.outlets import gl_reader
 from sfumato.work.outlets.forms.aces_look import SPACE
 from sfumato.work.outlets.forms.ocio_config import by_library
 from sfumato.work.outlets.forms.shader import read_shader, texture_of
+from sfumato.work.outlets.ocio_parts import Names
 from sfumato.work.outlets.shader_text import LANGUAGES, identifier, shader_text
 
 SIMULATED = "simulated"
@@ -81,7 +82,7 @@ def _reader(outlet: Outlet, files: tuple[Path, ...], study: Study) -> tuple[str,
     if outlet.form == SHADER:
         return _shader(outlet, file)
     if outlet.form == CONFIG:
-        return "OpenColorIO", lambda rgb: by_library(file, study, rgb)
+        return "OpenColorIO", lambda rgb: by_library(file, rgb, Names.of(study))
     if outlet.form == ACES:
 
         def by_aces(rgb: Rgb) -> Rgb:

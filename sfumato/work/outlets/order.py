@@ -81,13 +81,21 @@ class Form:
     Attributes:
         key: one of `core.study.outlet.FORMS`.
         ending: the suffix of an outlet's (first) file.
-        inside: the name of the file that counts, where a folder is written.
+        inside: the name of the file that counts, where a folder is written: one without an ending.
     """
 
     key: str
     write: Callable[[Order], Written]
     ending: Callable[[Outlet], str]
     inside: str = ""
+
+    def main_of(self, outlet: Outlet, place: Path) -> Path:
+        """Return the file that counts at a place: itself, or one inside of a folder."""
+        return place if self.ending(outlet) else place / self.inside
+
+    def place_of(self, outlet: Outlet, main: Path) -> Path:
+        """Return the place whose file that counts is `main`."""
+        return main if self.ending(outlet) else main.parent
 
 
 def suited(study: Study, outlet: Outlet, shot: Shot | None = None) -> Study:

@@ -164,7 +164,7 @@ def _fill(
     for outlet in outlets:
         make_folder(made / folder_of(outlet))
         there = str(made / folder_of(outlet))
-        placed_at.append(attrs.evolve(outlet, folder=there, there=NEW_VERSION, places=0))
+        placed_at.append(attrs.evolve(outlet, folder=there, base="", there=NEW_VERSION, places=0))
     rows = []
     for row, _look in send(
         pack.looks,

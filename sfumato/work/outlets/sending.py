@@ -298,8 +298,8 @@ def _existing(look: Sending, outlet: Outlet, file: Path, run: _Run) -> str:
         return deliver.VERSION  # another look of this run has the name
     if not exists(file):
         return deliver.REFUSE
-    inside = known_forms()[outlet.form].inside
-    name, key, there = run.sent.get(file / inside if inside else file, ("", "", SentFile("", "")))
+    main = known_forms()[outlet.form].main_of(outlet, file)
+    name, key, there = run.sent.get(main, ("", "", SentFile("", "")))
     ours = (name, key) == (look.name, outlet.key) and is_as_sent(there)
     if ours or outlet.there == outlets.REPLACE:
         return deliver.REPLACE

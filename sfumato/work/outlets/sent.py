@@ -82,8 +82,7 @@ def is_as_sent(there: SentFile) -> bool:
 
 def place_of(there: SentFile, outlet: Outlet) -> Path:
     """Return what an outlet's names stand for: the file, or the folder that was written."""
-    path = Path(there.path)
-    return path.parent if known_forms()[outlet.form].inside else path
+    return known_forms()[outlet.form].place_of(outlet, Path(there.path))
 
 
 def version_for(study: Study, shot: Shot | None = None, when: str = "") -> Version:
@@ -126,7 +125,7 @@ def foreign(look: Sending, outlet: Outlet) -> list[Path]:
     file = wanted_place(look, outlet, outlets.today())
     if file is None:
         return []
-    file, inside = last_place(look, outlet, file), known_forms()[outlet.form].inside
-    main = file / inside if inside else file
+    file = last_place(look, outlet, file)
+    main = known_forms()[outlet.form].main_of(outlet, file)
     known = (f for v in look.study.versions for f in v.files if Path(f.path) == main)
     return [] if not exists(file) or any(map(is_as_sent, known)) else [file]

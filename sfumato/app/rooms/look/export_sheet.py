@@ -30,8 +30,8 @@ from sfumato.formats.parts.registry import formats
 from sfumato.work.files import exists, is_folder
 from sfumato.work.luts.deliver import plain_name
 from sfumato.work.luts.target import Target
+from sfumato.work.outlets.forms.lut_file import SHAPER
 
-SHAPER = 4096  # entries
 _USUAL_GRIDS = (17, 33, 65)
 _WIDEST = "Shaper"  # of the words before rows
 

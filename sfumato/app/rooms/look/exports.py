@@ -19,8 +19,10 @@ from sfumato.core.study.coat import every
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.luts.deliver import REFUSE, REPLACE, Delivered
-from sfumato.work.luts.proof import GridLoss, export_look, smallest_grid
+from sfumato.work.luts.proof import GridLoss, Yardstick, smallest_grid
 from sfumato.work.luts.target import Target, held, options_for
+from sfumato.work.outlets.forms.lut_file import delivered, outlet_of
+from sfumato.work.outlets.order import Order
 from sfumato.work.preview.asks import EXACT, FILE
 
 _TRIED = 9  # points of the lattice on which formats are asked what they would lose
@@ -126,18 +128,21 @@ class Exports(QObject):
         shot, frames = self.desk.shot, self.desk.frames
 
         def work(cancel: Cancel, progress: Progress) -> tuple[Study, Delivered]:
-            done = export_look(
+            with_ground = shot if study.span.with_ground else None
+            order = Order(
                 study,
+                outlet_of(target, study.grid),
                 frames,
                 wish.file,
-                target=target,
-                shot=shot if study.span.with_ground else None,
-                title=wish.title,
-                existing=REPLACE if wish.force else REFUSE,
+                "",
+                with_ground,
+                wish.title,
+                REPLACE if wish.force else REFUSE,
+                yardstick=lambda: Yardstick(study, frames, with_ground, cancel),
                 cancel=cancel,
                 progress=progress,
             )
-            return study, done
+            return study, delivered(order)
 
         self.services.queue.add(f"Exporting {wish.file.name}", work, then=self._exported)
 

@@ -21,17 +21,25 @@ from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.labels import Label
 from sfumato.app.rooms.send.send_model import SendModel
 from sfumato.app.theme import strong_font
-from sfumato.core.study.outlet import LUT, SHADER, Outlet
+from sfumato.core.study.outlet import ACES, CONFIG, FORMS, LUT, SHADER, Outlet
 from sfumato.formats.parts.registry import formats
 
 _OF_FORMAT = ("format", "grid", "depth", "layout", "suffix", "shaper")
 _PARTS = (
     ("What it is", ("title", "target", "form")),
-    ("What is written", ("fit", "span", "display", "peak", "shaper", "comments")),
+    ("What is written", ("fit", "grid", "span", "display", "peak", "shaper", "comments")),
     ("What the target does with it", ("interp", "nodes", "codes", "reach")),
-    ("Where, and how it is called", ("folder", "names", "heading", "there")),
+    ("Where, and how it is called", ("folder", "base", "names", "heading", "there")),
     ("What the target takes", ("longest", "letters", "places", "most_kb")),
 )
+_TABLES = (LUT, SHADER, CONFIG, ACES)
+_OF_FORMS = {  # what only some forms ask for
+    "base": (CONFIG,),
+    "grid": (CONFIG, ACES),  # of the others it stands with the format
+    **dict.fromkeys(("fit", "span", "shaper"), (LUT, SHADER)),
+    **dict.fromkeys(("display", "peak"), (LUT, SHADER, CONFIG)),
+    **dict.fromkeys(("interp", "nodes", "codes", "reach"), _TABLES),
+}
 
 
 class OutletPage(QWidget):
@@ -165,8 +173,9 @@ class OutletPage(QWidget):
             f"{len(used)} version{'s' if len(used) != 1 else ''} sent" if used else "nothing sent"
         )
         self.facts.setText(" · ".join(w for w in (outlet.target, outlet.says, sent) if w))
-        for panel in self.panels:
+        for panel, (_words, fields) in zip(self.panels, _PARTS, strict=True):
             panel.show_record(outlet)
+            panel.show_only({f for f in fields if outlet.form in _OF_FORMS.get(f, FORMS)})
         where = self._model.where.get(outlet.key)
         self.make.setVisible(bool(outlet.folder) and where is not None and not where.is_there)
         has_format = outlet.form in (LUT, SHADER)

@@ -36,6 +36,20 @@ def target_of(outlet: Outlet) -> Target:
     )
 
 
+def outlet_of(target: Target, grid: int) -> Outlet:
+    """Return the outlet that writes a target once, wherever it is told to; `grid` where that has none."""
+    return Outlet(
+        "export",
+        "Export",
+        format=target.key,
+        grid=target.grid or grid,
+        depth=target.depth,
+        layout=target.layout,
+        suffix=target.suffix,
+        shaper=target.shaper is not None,
+    )
+
+
 def delivered(order: Order) -> Delivered:
     """Write the look as the outlet's LUT file, read it back and measure it."""
     outlet = order.outlet

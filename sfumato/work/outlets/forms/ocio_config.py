@@ -1,7 +1,8 @@
 """An OCIO config, version 2: the Look as a look and in a view, with CLF files beside the config.
 
 The reference space is ACES2065-1. Scene-referred encodings of the study are colour spaces (a half
-domain curve and a matrix each), the display is one that the View leads to.
+domain curve and a matrix each), the display is one that the View leads to. An outlet may name a
+config of its folder: then the same is added to a copy of that one.
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ import numpy as np
 
 from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.colour.encodings import Encoding, encoding, light_matrix
-from sfumato.core.errors import ExportError, FormatError
+from sfumato.core.errors import ExportError, FormatError, SfumatoError
 from sfumato.core.lut.stages import HalfCurve, Matrix, half_inputs
 from sfumato.core.lut.table import NODE_RANGE
 from sfumato.core.lut.transform import Function, Transform
@@ -24,15 +25,17 @@ from sfumato.core.path.path import chunked, through_look, through_view
 from sfumato.core.path.span import Joint, Span
 from sfumato.core.study.outlet import CONFIG
 from sfumato.core.study.study import Study
-from sfumato.work.cancel import Cancel
-from sfumato.work.files import make_folder, write_bytes
+from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.files import drop, make_folder, write_bytes
 from sfumato.work.luts.deliver import REPLACE, write_lut
 from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.luts.proof import GridLoss
+from sfumato.work.outlets import ocio_parts as parts
 from sfumato.work.outlets.folders import whole_folder
 from sfumato.work.outlets.order import Form, Order, Written, free_together
 from sfumato.work.tiles import bake_tiled
 
-NAME, SPACE = "config.ocio", "ACES2065-1"
+NAME, SUFFIX, SPACE = "config.ocio", ".ocio", "ACES2065-1"
 _AGREES = 2e-5  # between the library's result and ours, of code values
 
 
@@ -90,28 +93,10 @@ def _config(study: Study, look: str, view: str) -> Any:
                 toReference=ocio.FileTransform(f"{_file_name(space.name)}_to_aces.clf"),
             )
         )
-    shown = ocio.ColorSpace(
-        ocio.REFERENCE_SPACE_SCENE,
-        f"{display.name} through the View",
-        description=f"What {display.name} shows of the scene, through the study's View.",
-        encoding="sdr-video",
-    )
-    there = ocio.GroupTransform(
-        [
-            ocio.ColorSpaceTransform(src=SPACE, dst=working.name),
-            ocio.FileTransform(view, interpolation=ocio.INTERP_TETRAHEDRAL),
-        ]
-    )
-    shown.setTransform(there, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    there = ocio.ColorSpaceTransform(src=SPACE, dst=working.name)
+    shown = parts.shown_space(study, f"{display.name} through the View", there, view)
     config.addColorSpace(shown)
-    config.addLook(
-        ocio.Look(
-            name=study.look.name,
-            processSpace=working.name,
-            transform=ocio.FileTransform(look, interpolation=ocio.INTERP_TETRAHEDRAL),
-            description=f"The Look of {study.name}.",
-        )
-    )
+    config.addLook(parts.look_in(study, working.name, look))
     plain = "Without the look" if study.look.name != "Without the look" else "No look"
     config.addDisplayView(display.name, study.look.name, shown.getName(), study.look.name)
     config.addDisplayView(display.name, plain, shown.getName(), "")
@@ -142,7 +127,7 @@ def files_of(
     yield f"{_file_name(study.view.encoding)}_view.clf", view
 
 
-def by_library(config: Path, study: Study, rgb: Any) -> Rgb:
+def by_library(config: Path, rgb: Any, names: parts.Names) -> Rgb:
     """Return what the OpenColorIO library shows of working colours through a config's view of the Look.
 
     Raises:
@@ -154,10 +139,9 @@ def by_library(config: Path, study: Study, rgb: Any) -> Rgb:
     out = np.ascontiguousarray(rgb, np.float32).copy()
     try:
         opened = ocio.Config.CreateFromFile(str(config))
-        opened.validate()
-        way = ocio.DisplayViewTransform(
-            src=study.working, display=encoding(study.view.encoding).name, view=study.look.name
-        )
+        if not names.is_added:
+            opened.validate()
+        way = ocio.DisplayViewTransform(src=names.working, display=names.display, view=names.look)
         made = opened.getProcessor(way).getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE)
         made.applyRGB(out)
     except ocio.Exception as error:
@@ -166,11 +150,10 @@ def by_library(config: Path, study: Study, rgb: Any) -> Rgb:
     return out
 
 
-def by_files(folder: Path, study: Study) -> Any:
-    """Return what our reader makes of the config's files for working colours: Look, then View."""
-    look = read_lut(folder / "luts" / f"{_file_name(study.look.name)}.clf").transform
-    view = read_lut(folder / "luts" / f"{_file_name(study.view.encoding)}_view.clf").transform
-    return lambda rgb: view.apply(look.apply(rgb))
+def by_files(look: Path, view: Path) -> Any:
+    """Return what our reader makes of a config's files for working colours: Look, then View."""
+    first, then = read_lut(look).transform, read_lut(view).transform
+    return lambda rgb: then.apply(first.apply(rgb))
 
 
 def _write(order: Order) -> Written:
@@ -185,35 +168,78 @@ def _write(order: Order) -> Written:
             f"{study.working} is an encoding of another config",
             hint="add the look to that config, as a CLF file",
         )
+    return _added(order, study) if order.outlet.base else _whole(order, study)
+
+
+def _whole(order: Order, study: Study) -> Written:
+    """Write a folder with a config of its own."""
     (folder,) = free_together(order, ("",))
     with whole_folder(folder, replace=order.existing == REPLACE) as made:
-        make_folder(made / "luts")
+        luts = made / "luts"
+        make_folder(luts)
         names = []
         for name, transform in files_of(study, order.outlet.grid, order.cancel):
             order.progress(0.3, f"writing {name}")
             order.cancel.check()
-            write_lut(transform, made / "luts" / name, bits="32")
+            write_lut(transform, luts / name, bits="32")
             names.append(name)
         write_bytes(made / NAME, _config(study, *names[-2:]).serialize().encode())
-        ours = by_files(made, study)
-        wrong, loss = "", None
-        if order.yardstick is not None:
-            order.progress(0.6, "opening it with the OpenColorIO library")
-            wrong = _library_says(made / NAME, study, ours)
-            loss = order.yardstick().loss(ours, order.outlet.grid)
+        ours = by_files(*(luts / n for n in names[-2:]))
+        loss, wrong = _judged(order, made / NAME, ours, parts.Names.of(study))
     files = (folder / NAME, *sorted((folder / "luts").iterdir()))
     return Written(files, loss, () if wrong else ("OpenColorIO",), (), wrong)
 
 
-def _library_says(config: Path, study: Study, ours: Any) -> str:
-    """Return in words what is wrong with a config by the library, "" when it shows what we do."""
+def _added(order: Order, study: Study) -> Written:
+    """Write a copy of somebody's config with the Look in it, and its CLF files beside."""
+    base = parts.opened(order.outlet, order.file.parent)
+    files = free_together(order, (SUFFIX, "_to_aces.clf", "_look.clf", "_view.clf"))
+    config, *clfs = files
+    if config.name == Path(order.outlet.base).name:
+        raise ExportError(
+            "the result would replace the config that the look is added to",
+            hint="give the outlet's files other names",
+            where=str(config),
+        )
+    space, look, view = (f.name for f in clfs)
+    whole = parts.with_look(base, study, space, look, view)
+    made = [
+        to_reference(encoding(study.working)),
+        *(t for _name, t in [*files_of(study, order.outlet.grid, order.cancel)][-2:]),
+    ]
+    force, written = order.existing == REPLACE, list[Path]()
+    try:
+        for file, transform in zip(clfs, made, strict=True):
+            order.progress(0.5, f"writing {file.name}")
+            order.cancel.check()
+            write_lut(transform, file, bits="32", force=force)
+            written.append(file)
+        write_bytes(config, parts.serialized(whole, config).encode(), force=force)
+    except (SfumatoError, Cancelled):
+        for file in () if force else written:
+            drop(file)
+        raise
+    names = parts.Names.of(study, is_added=True)
+    loss, wrong = _judged(order, config, by_files(clfs[1], clfs[2]), names)
+    said = (f"in the other displays the view {study.look.name} is their first one with the look",)
+    return Written(files, loss, () if wrong else ("OpenColorIO",), said, wrong)
+
+
+def _judged(
+    order: Order, config: Path, ours: Any, names: parts.Names
+) -> tuple[GridLoss | None, str]:
+    """Return what a config loses, and what is wrong with it by the library, "" when all is well."""
+    if order.yardstick is None:
+        return None, ""
+    order.progress(0.6, "opening it with the OpenColorIO library")
+    loss = order.yardstick().loss(ours, order.outlet.grid)
     colours = np.random.default_rng(1).random((20_000, 3)).astype(np.float32)
     try:
-        theirs = by_library(config, study, colours)
+        theirs = by_library(config, colours, names)
     except FormatError as error:
-        return error.summary
+        return loss, error.summary
     off = float(np.abs(theirs - ours(colours)).max())
-    return "" if off <= _AGREES else f"OpenColorIO shows other colours, by up to {off:.2g}"
+    return loss, "" if off <= _AGREES else f"OpenColorIO shows other colours, by up to {off:.2g}"
 
 
-SPEC = Form(CONFIG, _write, lambda _outlet: "", NAME)
+SPEC = Form(CONFIG, _write, lambda outlet: SUFFIX if outlet.base else "", NAME)
