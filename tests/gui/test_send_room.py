@@ -182,6 +182,25 @@ def test_a_card_that_is_not_there_and_files_in_the_way(room) -> None:
     assert (room.folder / "Low tide_9.cube").stat().st_size > 1000
 
 
+def test_what_was_written_before_a_cancel_is_known(room) -> None:
+    add(room, "editing33", room.folder / "a", grid=9)
+    add(room, "editing65", room.folder / "b", grid=129)
+    queue, first = room.window.queue, room.folder / "a" / "Low tide_9.cube"
+    room.click(room.find(QPushButton, "send.send"))
+    for _ in range(3000):
+        room.wait(10)
+        if first.exists():
+            break
+    queue.cancel()
+    room.settle(120)
+    assert states(room) == {"editing33": "sent", "editing65": "not yet"}
+    assert [f.path for v in room.study.versions for f in v.files] == [str(first)]
+    assert not list((room.folder / "b").iterdir())
+    room.act("undo")
+    room.settle()
+    assert not room.study.versions
+
+
 def test_outlets_are_set_by_their_page_and_undone(room) -> None:
     add(room, "monitor33")
     assert not room.study.outlets[0].folder

@@ -108,6 +108,7 @@ def send(
     *,
     only: Container[tuple[str, str]] | None = None,
     existing: Existing = refuse,
+    done: Callable[[tuple[Row, Sending]], None] = lambda _pair: None,
     cancel: Cancel | None = None,
     progress: Progress = silent,
 ) -> Iterator[tuple[Row, Sending]]:
@@ -118,6 +119,8 @@ def send(
         only: pairs of a look's name and an outlet's key; None for every look at every outlet.
         existing: says what is done with a file that is there and was not sent from here, where the
             outlet asks: REFUSE, VERSION or REPLACE of `deliver`.
+        done: is given each row as soon as it is there, in whatever order, by the thread that made it:
+            of a run that is cancelled it knows what was written.
     Looks that have places of their own are worked on several at once.
 
     Raises:
@@ -153,6 +156,7 @@ def send(
                 forward((i + part) / count, words)
 
             found.append((_row(look, outlet, version, number, run, yardsticks, within), look))
+            done(found[-1])
         return found
 
     shared: set[Path] = set()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 
 from sfumato.app.rooms.send.send_model import ACCORD, RESULTS, VERSIONS, SendModel
 from sfumato.app.rooms.send.send_page import SendPage
-from sfumato.app.services.jobs import single_shot
+from sfumato.app.services.jobs import FINISHED, single_shot
 from sfumato.app.services.services import Services
 from sfumato.app.services.trash import forget_in_trash, to_trash
 from sfumato.core.errors import SfumatoError
@@ -141,22 +141,31 @@ class SendEdits(QObject):
         def existing(_outlet: Outlet, file: Path) -> str:
             return REPLACE if file in agreed else REFUSE
 
+        done: list[tuple[Row, Sending]] = []
+
         def work(cancel: Cancel, progress: Progress) -> list[tuple[Row, Sending]]:
-            return list(
-                send(
-                    looks,
-                    outlets,
-                    frames,
-                    when,
-                    only=only,
-                    existing=existing,
-                    cancel=cancel,
-                    progress=progress,
-                )
+            rows = send(
+                looks,
+                outlets,
+                frames,
+                when,
+                only=only,
+                existing=existing,
+                done=done.append,
+                cancel=cancel,
+                progress=progress,
             )
+            return list(rows)
+
+        def ended(how: str) -> None:
+            if how != FINISHED and done:  # what was written is known all the same
+                self._sent(list(done), when, quietly=quietly)
 
         self.services.queue.add(
-            f"Sending {what}", work, then=lambda rows: self._sent(rows, when, quietly=quietly)
+            f"Sending {what}",
+            work,
+            then=lambda rows: self._sent(rows, when, quietly=quietly),
+            ended=ended,
         )
 
     def _sent(self, rows: list[tuple[Row, Sending]], when: str, *, quietly: bool) -> None:
