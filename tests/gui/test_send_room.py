@@ -308,3 +308,14 @@ def test_a_pack_is_made_and_opens_in_the_swatchbook(room, tmp_path: Path) -> Non
     room.settle(60)
     shown = {s.file.name for s in room.window.rooms["swatchbook"].model.swatches}
     assert "LOW_TIDE.3dl" in shown
+    # A name without its suffix is completed; what has that name is replaced only when one says so.
+    room.act("room_send")
+    before, room.ports.replace = room.ports.sheet.read_bytes(), False
+    room.ports.sheet = tmp_path / "for the shop"
+    model(room).services.model.commit("x", room.study.with_look(strength=0.5))
+    for agrees in (False, True):
+        room.ports.replace = agrees
+        room.click(room.find(QPushButton, "send.pack"))
+        room.settle(120)
+        assert ((tmp_path / "for the shop.zip").read_bytes() == before) is not agrees
+    assert not room.ports.sheet.exists()
