@@ -14,6 +14,7 @@ from sfumato.app.rooms.send.accord_page import on_screen
 from sfumato.work.outlets.accord import Accord
 
 _WIDTH, _HEIGHT = 1600, 1130  # points of the drawing: an A4 page on its side
+_MOST_PAIRS = 12
 _INK, _PALE, _LINE = QColor(30, 30, 30), QColor(110, 110, 110), QColor(190, 190, 190)
 _MARKS = {
     "malachite": QColor(70, 130, 95),
@@ -51,13 +52,20 @@ def _draw(painter: QPainter, found: Accord) -> None:
         painter.drawEllipse(middle, r, r)
         text(middle.x() + r * 0.72, middle.y() - r * 0.72 - 26, 90, f"{far * share:.2g}", 15, _PALE)
     painter.fillRect(QRectF(middle.x() - 7, middle.y() - 7, 14, 14), _MARKS["yellow"])
-    for i, target in enumerate(found.targets):
-        x, y = found.at[i] / far**0.5 * radius
+    together: list[tuple[QPointF, list[str]]] = []  # numbers of targets that lie at one place
+    for i, target in enumerate(found.targets, 1):
+        x, y = found.at[i - 1] / far**0.5 * radius
         at = middle + QPointF(float(x), float(-y))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(_MARKS[pigment_of(target.from_look.mean)])
         painter.drawEllipse(at, 7, 7)
-        text(at.x() + 11, at.y() - 13, 220, f"{i + 1}", 16, _INK)
+        there = next((n for p, n in together if (p - at).manhattanLength() < 14), None)
+        if there is None:
+            together.append((at, [str(i)]))
+        else:
+            there.append(str(i))
+    for at, numbers in together:
+        text(at.x() + 11, at.y() - 13, 220, ", ".join(numbers), 16, _INK)
     top = 170.0
     for words, x in (("Target", 780), ("read by", 1110)):
         text(x, top, 300, words, 16, _PALE)
@@ -73,7 +81,25 @@ def _draw(painter: QPainter, found: Accord) -> None:
             (d.worst, 1480, _INK),
         ):
             text(x, y, 70, f"{value:.2f}", 18, tone, right=True)
+    _draw_pairs(found, text, top + 36 + 34 * min(len(found.targets), 18) + 40)
     _draw_pictures(painter, found, text)
+
+
+def _draw_pairs(found: Accord, text: Callable[..., None], top: float) -> None:
+    """Draw how far targets lie from one another, as far as there is room for them."""
+    count = min(len(found.targets), _MOST_PAIRS, int((_HEIGHT - 60 - top) // 30))
+    if count < 2:
+        return
+    text(780, top, 700, "Targets from one another, mean ΔE", 16, _PALE)
+    for column in range(count - 1):
+        text(820 + 62 * column, top + 34, 56, f"{column + 1}", 16, _PALE, right=True)
+    for row in range(1, count):
+        y = top + 34 + 30 * row
+        text(780, y, 40, f"{row + 1}", 16, _INK)
+        for column in range(row):
+            mean = found.pair(row, column).mean
+            tone = _MARKS[pigment_of(mean)]
+            text(820 + 62 * column, y, 56, f"{mean:.2f}", 16, tone, right=True)
 
 
 def _draw_pictures(painter: QPainter, found: Accord, text: Callable[..., None]) -> None:
