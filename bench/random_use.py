@@ -40,9 +40,10 @@ def run(seed: int, events: int) -> int:
     start = time.perf_counter()
     with Wanderer(hand, seed) as wanderer:
         wanderer.start()
-        wanderer.stall = 0.0
+        wanderer.stall = wanderer.work = 0.0
         wanderer.run(events)
         stall, where = wanderer.stall, wanderer.stalled_in
+        work, worked = wanderer.work, wanderer.worked_in
         try:
             wanderer.way_back()
         except AssertionError:  # not at rest: say where every thread is
@@ -55,7 +56,8 @@ def run(seed: int, events: int) -> int:
     marks = f"{'' if stall < STALL else ' !'}, {wanderer.peak:.0f} MB"
     print(
         f"seed {seed}: {events} events in {time.perf_counter() - start:.0f} s, "
-        f"{len(wanderer.faults)} faults, longest stall {1000 * stall:.0f} ms ({where}){marks}"
+        f"{len(wanderer.faults)} faults, longest stall {1000 * stall:.0f} ms ({where}), "
+        f"of own work {1000 * work:.0f} ms ({worked}){marks}"
         f"{'' if wanderer.peak < MEMORY else ' !'}",
         flush=True,
     )

@@ -136,13 +136,19 @@ class AnyPorts(StandInPorts):
 
 
 class Wanderer:
-    """One seed of random use. `faults` holds what should never be; `stall` the longest, in seconds."""
+    """One seed of random use.
+
+    `faults` holds what should never be; `stall` is the longest time without a beat, `work` the longest
+    that the window's own thread computed in one (the rest it waited for workers or the machine), in
+    seconds.
+    """
 
     def __init__(self, hand: Hand, seed: int) -> None:
         self.hand, self.window = hand, hand.window
         self.dice = random.Random(seed)
         self.faults: list[str] = []
         self.stall, self.stalled_in = 0.0, ""
+        self.work, self.worked_in = 0.0, ""
         self.peak = 0.0  # MB
         self.doing = ""
         self._dragging = 0.0  # since when
@@ -153,7 +159,7 @@ class Wanderer:
         self._beat.timeout.connect(self._beats)
         self._rescue = QTimer()
         self._rescue.timeout.connect(self._rescues)
-        self._last = 0.0
+        self._last = self._spent = 0.0
 
     def __enter__(self) -> Wanderer:
         self._saved = (sys.excepthook, threading.excepthook)
@@ -162,7 +168,7 @@ class Wanderer:
         )
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
         self._messages = qInstallMessageHandler(self._message)
-        self._last = time.perf_counter()
+        self._last, self._spent = time.perf_counter(), time.thread_time()
         self._beat.start(BEAT)
         self._rescue.start(15)
         return self
@@ -188,6 +194,9 @@ class Wanderer:
         if gap > self.stall:
             self.stall, self.stalled_in = gap, self.doing
         self._last = now
+        spent, self._spent = self._spent, time.thread_time()
+        if self._spent - spent > self.work:
+            self.work, self.worked_in = self._spent - spent, self.doing
 
     def _rescues(self) -> None:
         """Leave loops that a click has opened: of menus, questions and drags."""
