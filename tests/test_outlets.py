@@ -158,7 +158,7 @@ def test_what_cannot_be_written_leaves_the_rest_unharmed(study: Study, tmp_path:
     rows, _ = sent(study, *(attrs.evolve(o, key=k) for k, o in cases.items()))
     words = {k: r.words for k, r in rows.items() if r.state == REFUSED}
     expected = {
-        "nowhere": "no folder is set; choose where this outlet's files go",
+        "nowhere": "no folder is set; choose a folder",
         "gone": "the folder is not there; put the card in",
         "file": "the folder is not there",
         "used": "all 8 places are used; take one back",

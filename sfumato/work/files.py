@@ -14,7 +14,7 @@ from typing import Any
 
 from attrs import frozen
 
-from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError
+from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError, ValueRefused
 
 MOST_BYTES = 2 << 30
 MOST_TABLE_BYTES = 256 << 20
@@ -132,6 +132,24 @@ def free(file: Path) -> Path:
     numbers = (f" {i}" if i > 1 else "" for i in itertools.count(1))
     places = (file.with_name(f"{file.stem}{n}{file.suffix}") for n in numbers)
     return next(p for p in places if not exists(p))
+
+
+def typed_folder(text: str) -> Path:
+    """Return the folder that somebody typed; ~ is the home folder.
+
+    Raises:
+        ValueRefused: it is none, or not a whole path: where a window was started from is no place that
+            its user thinks of.
+    """
+    try:
+        folder = Path(text.strip()).expanduser()
+    except RuntimeError:  # nobody is called so
+        folder = Path(text)
+    if not text.strip():
+        raise ValueRefused("no folder is set", hint="choose a folder")
+    if not folder.is_absolute() or "\0" in text:
+        raise ValueRefused(f"{text[:80]!r} is no whole path", hint="give the folder from / or ~ on")
+    return folder
 
 
 def plain_name(name: str) -> str:

@@ -245,3 +245,18 @@ def test_what_results_are_made_of_belongs_to_the_study(demo, ports, tmp_path: Pa
     hand.click(hand.find(QPushButton, "apply.apply"))
     hand.settle()
     assert not (tmp_path / "out").exists()
+
+
+def test_half_a_path_is_no_folder(demo, monkeypatch, tmp_path: Path) -> None:
+    """It would lead to wherever the program was started."""
+    nowhere = tmp_path / "nowhere"
+    nowhere.mkdir()
+    monkeypatch.chdir(nowhere)
+    demo.act("room_apply")
+    for typed in ("out", "~nobody here"):
+        demo.window.rooms["apply"].shots_page.settings.folder.setText(typed)
+        demo.settle()
+        assert "is no whole path" in demo.find(QLabel, "apply.state").text()
+        demo.act("apply_shots")
+        demo.settle()
+    assert not list(nowhere.iterdir())

@@ -12,11 +12,12 @@ from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.luma import WEIGHTS
 from sfumato.core.lut.stages import HalfCurve, Knots1D, Log, Matrix, Range
-from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, lattice_colours
+from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, lattice_colours, node_values
 from sfumato.core.lut.transform import Function, Stage, Transform
 
 # Legal (narrow) range of ITU-R BT.709 and BT.2020 as 10 bit codes over full scale.
 _ENTRIES = 4096
+_ANY = (-3e38, 3e38)  # what float32 holds
 
 
 def domain_of(transform: Transform) -> Domain:
@@ -46,9 +47,7 @@ def sampled(
     """
     if not 2 <= grid <= 256:
         raise ValueRefused(f"a grid of {grid} points cannot be made", hint="choose 2 to 256 points")
-    nodes = np.nan_to_num(
-        transform.apply(lattice_colours(grid, domain), interp), posinf=3e38, neginf=-3e38
-    )
+    nodes = node_values(transform.apply(lattice_colours(grid, domain), interp), _ANY)
     return Transform((Table3D(nodes, domain),), transform.title, transform.comments)
 
 
@@ -165,7 +164,7 @@ def shaped(transform: Transform, entries: int, grid: int) -> Transform:
         form = [1, 1, 1]
         form[c] = grid
         nodes[..., c] = back[:, c].reshape(form)
-    values = np.nan_to_num(transform.apply(nodes), posinf=3e38, neginf=-3e38)
+    values = node_values(transform.apply(nodes), _ANY)
     return Transform((unit, Table3D(values)), transform.title, transform.comments)
 
 

@@ -9,7 +9,7 @@ import attrs
 from attrs import field, frozen
 
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.errors import ValueRefused
 from sfumato.core.path.path import SPANS, span_names
 from sfumato.core.path.span import Span
 from sfumato.core.study import outlet as outlets
@@ -17,7 +17,7 @@ from sfumato.core.study.outlet import AS_STUDY, Outlet, filled, stem_for
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel, Progress, silent
-from sfumato.work.files import cut_name, exists
+from sfumato.work.files import cut_name, exists, typed_folder
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REFUSE, REPLACE, Loss, free_place
 from sfumato.work.luts.proof import Yardstick
@@ -148,13 +148,10 @@ def place_for(outlet: Outlet, values: dict[str, str], ending: str) -> tuple[Path
     """Return where a file goes, and what was done to its name.
 
     Raises:
-        ExportError: the outlet has no folder.
-        ValueRefused: its pattern has a field that is not known.
+        ValueRefused: the outlet has no folder, or its pattern a field that is not known.
     """
-    if not outlet.folder:
-        raise ExportError("no folder is set", hint="choose where this outlet's files go")
     stem, said = stem_for(outlet, values)
-    return Path(outlet.folder).expanduser() / f"{cut_name(stem, 180)}{ending}", said
+    return typed_folder(outlet.folder) / f"{cut_name(stem, 180)}{ending}", said
 
 
 def free_together(order: Order, endings: tuple[str, ...]) -> tuple[Path, ...]:

@@ -7,9 +7,10 @@ from pathlib import Path
 
 from attrs import frozen
 
+from sfumato.core.errors import ValueRefused
 from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.version import SentFile, Version
-from sfumato.work.files import exists, is_file, is_folder
+from sfumato.work.files import exists, is_file, is_folder, typed_folder
 from sfumato.work.outlets.sent import Sending, form_digest, is_as_sent, version_for
 
 NOT_YET, CURRENT, BEHIND, GONE, CHANGED = "not yet", "sent", "behind", "gone", "changed there"
@@ -71,9 +72,12 @@ def folders(outlets: Iterable[Outlet]) -> dict[str, Where]:
     """Return how the folders of outlets are, by key."""
     found = {}
     for outlet in outlets:
-        folder = Path(outlet.folder).expanduser()
-        there = bool(outlet.folder) and is_folder(folder)
-        used = 0
+        try:
+            folder = typed_folder(outlet.folder)
+        except ValueRefused:
+            found[outlet.key] = Where(False, 0)
+            continue
+        there, used = is_folder(folder), 0
         if there and outlet.places:
             try:
                 used = sum(is_file(f) and not f.name.startswith(".") for f in folder.iterdir())

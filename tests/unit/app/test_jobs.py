@@ -6,7 +6,7 @@ import threading
 
 import pytest
 
-from sfumato.app.services.jobs import Lane, Queue
+from sfumato.app.services.jobs import Lane, Queue, Turn
 from sfumato.core.errors import MediaError
 from sfumato.work.tiles import workers
 
@@ -97,7 +97,7 @@ def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
 
 def test_lanes_in_turn_run_few_at_once_and_let_go_of_what_is_dropped(qtbot) -> None:
     most = max(1, workers() // 2)
-    lanes = [Lane(f"turn {i}", in_turn=True) for i in range(most + 2)]
+    lanes = [Lane(f"turn {i}", turn=Turn.LAST) for i in range(most + 2)]
     running, seen, gate = [0], [0], threading.Event()
     lock = threading.Lock()
 
@@ -115,7 +115,7 @@ def test_lanes_in_turn_run_few_at_once_and_let_go_of_what_is_dropped(qtbot) -> N
         lane.answered.connect(answers.append)
         lane.ask(work)
     qtbot.waitUntil(lambda: running[0] == most)
-    quick = Lane("hand")  # what the hand waits for does not take turns
+    quick = Lane("hand", turn=Turn.FIRST)  # what the hand waits for does not take turns
     quick.answered.connect(answers.append)
     quick.ask(lambda _cancel: 7)
     qtbot.waitUntil(lambda: answers == [7])

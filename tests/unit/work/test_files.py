@@ -13,9 +13,9 @@ from pathlib import Path
 import pytest
 from conftest import DEMO
 
-from sfumato.core.errors import ExportError, MediaError
+from sfumato.core.errors import ExportError, MediaError, ValueRefused
 from sfumato.work import files
-from sfumato.work.files import read_bytes, write_bytes
+from sfumato.work.files import read_bytes, typed_folder, write_bytes
 from sfumato.work.stores import study_store
 
 
@@ -94,3 +94,16 @@ def test_the_demo_study_opens_with_six_shots_and_relative_paths() -> None:
     assert sum(bool(s.ground) for s in study.shots) == 3
     assert study.look.name == "Low tide"
     assert str(DEMO.parent) not in DEMO.read_text()
+
+
+@pytest.mark.parametrize("text", ["", "  ", "out", "./out", "../x", "~nobody here/x", "/a\0b"])
+def test_a_typed_folder_is_a_whole_path(text: str) -> None:
+    """A window has no place of its own: half a path would lead to wherever it was started."""
+    with pytest.raises(ValueRefused, match=r"no folder is set|is no whole path"):
+        typed_folder(text)
+
+
+def test_the_home_folder_can_be_typed(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("HOME", str(tmp_path))
+    assert typed_folder(" ~/luts ") == tmp_path / "luts"
+    assert typed_folder("/srv/luts") == Path("/srv/luts")

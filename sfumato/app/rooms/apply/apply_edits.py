@@ -11,7 +11,7 @@ from sfumato.app.rooms.apply.apply_page import ApplyPage
 from sfumato.app.services.services import Services
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import exists, refusal
+from sfumato.work.files import exists, refusal, typed_folder
 from sfumato.work.results.apply import Job, apply_shot, is_done
 from sfumato.work.stores.study_store import read_lut_file
 
@@ -72,11 +72,11 @@ class ApplyEdits(QObject):
         """Write every ticked shot; what is there already, made from the same, is passed over."""
         room, study = self._room, self.model.study
         try:
+            folder = typed_folder(room.folder)
             jobs, wish = room.jobs(), room.settings.wish()
         except SfumatoError as error:
             self.notices.fault(error)
             return
-        folder = Path(room.folder).expanduser()
         if self.is_running or not jobs:
             return
         try:

@@ -31,6 +31,7 @@ from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.shot import Shot
+from sfumato.work.files import typed_folder
 from sfumato.work.results.apply import Job, is_clip, is_done, jobs_of
 
 _STATE = 3  # its column
@@ -200,11 +201,11 @@ class ApplyPage(QWidget):
         """Return what would be written now, for the shots that are ticked.
 
         Raises:
-            ValueRefused: the names have a field that is not known.
+            ValueRefused: the folder is none, or the names have a field that is not known.
         """
         study = self._model.study
         ids = tuple(s.id for s in study.shots if s.id not in self._off)
-        folder = Path(self.folder or ".").expanduser()
+        folder = typed_folder(self.folder) if self.folder else Path.home()  # not written to yet
         settings = self.settings
         encoding = study.results.made_for or study.view.encoding
         names = study.results.names

@@ -149,7 +149,11 @@ class Conversions(QObject):
         """Run the batch; its rows are shown as they come, and stay after a cancel."""
         if self._running or not self.room.targets.go.isEnabled():
             return
-        batch = self.model.bench.batch()
+        try:
+            batch = self.model.bench.batch()
+        except SfumatoError as error:
+            self.services.notices.fault(error)
+            return
         rows: list[Row] = []
         count = batch.count * (2 if batch.recipe.part == "tone and colour" else 1)
         self._running = True

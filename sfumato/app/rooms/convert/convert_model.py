@@ -27,6 +27,7 @@ from sfumato.formats.parts.contract import DEPTH_WORDS, Read
 from sfumato.formats.parts.registry import formats
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
+from sfumato.work.files import typed_folder
 from sfumato.work.luts.batch import (
     ALONE,
     DEFAULT_NAMES,
@@ -165,11 +166,15 @@ class Bench:
         return tuple(self.target(g) for g in self.goals if g.on)
 
     def batch(self) -> Batch:
-        """Return the work that the room is set to."""
+        """Return the work that the room is set to.
+
+        Raises:
+            ValueRefused: its folder is none.
+        """
         return Batch(
             tuple((e.path, e.root) for e in self.entries),
             self.wanted(),
-            Path(self.folder).expanduser(),
+            typed_folder(self.folder),
             self.names,
             self.existing,
             self.recipe,

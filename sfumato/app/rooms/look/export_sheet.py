@@ -26,8 +26,9 @@ from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
+from sfumato.core.errors import ValueRefused
 from sfumato.formats.parts.registry import formats
-from sfumato.work.files import exists, is_folder
+from sfumato.work.files import exists, is_folder, typed_folder
 from sfumato.work.luts.deliver import plain_name
 from sfumato.work.luts.target import Target
 from sfumato.work.outlets.forms.lut_file import SHAPER
@@ -239,11 +240,15 @@ class ExportSheet(QDialog):
             self.name.setText(f"{stem}{self.target.ending}")
         self._check()
 
-    def _file(self) -> Path:
+    def _file(self) -> Path | None:
+        """Return where the file goes, None when what is typed is no folder."""
         name = self.name.text().strip()
         if name and not name.lower().endswith(self.target.ending):
             name += self.target.ending
-        return Path(self.folder.text()).expanduser() / name
+        try:
+            return typed_folder(self.folder.text()) / name
+        except ValueRefused:
+            return None
 
     def _on_typed(self, _text: str) -> None:
         self._own_name = False
@@ -265,7 +270,7 @@ class ExportSheet(QDialog):
         words, pigment, good = "", "", held
         if not self.name.text().strip() or "/" in self.name.text():
             words, pigment, good = "Give a file name without slashes.", "cinnabar", False
-        elif not is_folder(file.parent):
+        elif file is None or not is_folder(file.parent):
             words, pigment, good = "There is no such folder.", "cinnabar", False
         elif exists(file):
             words, pigment = f"{file.name} exists and will be replaced.", "cinnabar"
@@ -273,11 +278,15 @@ class ExportSheet(QDialog):
         painted(self.state, pigment)
         self.state.setVisible(bool(words))
         self.go.setEnabled(good)
-        verb = "Replace" if good and exists(file) else "Export"
-        self.go.setText(f"{verb} {file.name}" if good else "Export")
+        verb = "Export"
+        if good and file is not None:
+            verb = f"{'Replace' if exists(file) else 'Export'} {file.name}"
+        self.go.setText(verb)
 
     def _accept(self) -> None:
         file = self._file()
+        if file is None:
+            return
         self.wish = ExportWish(file, self.target, self.title.text().strip(), exists(file))
         self.accept()
 

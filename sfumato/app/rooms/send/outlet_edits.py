@@ -18,7 +18,7 @@ from sfumato.core.controls import kinds
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.study.outlet import MOST_OUTLETS, Outlet, key_for
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import make_folder
+from sfumato.work.files import make_folder, typed_folder
 from sfumato.work.outlets.imitate import like
 from sfumato.work.outlets.templates import TEMPLATES
 from sfumato.work.outlets.try_sheet import CHART, write_try_sheet
@@ -113,7 +113,7 @@ class OutletEdits(QObject):
         if outlet is None or not outlet.folder:
             return
         try:
-            make_folder(Path(outlet.folder).expanduser())
+            make_folder(typed_folder(outlet.folder))
         except SfumatoError as error:
             self.notices.fault(error)
         self.send.ask()
