@@ -25,6 +25,9 @@ def run(seed: int, events: int) -> int:
 
     faulthandler.enable()
     folder = Path(tempfile.mkdtemp(prefix="sfumato-random-"))
+    here = folder / "started here"  # nothing may be written where the program was started
+    here.mkdir()
+    os.chdir(here)
     os.environ.update(own_folders(folder))
     sys.path.insert(0, str(ROOT / "tests"))
     from wander import AnyPorts, Wanderer
@@ -51,6 +54,7 @@ def run(seed: int, events: int) -> int:
             print(*wanderer.faults, sep="\n", flush=True)
             raise
         window.close()
+    wanderer.faults += [f"written where it was started: {f.name}" for f in here.iterdir()]
     for fault in dict.fromkeys(wanderer.faults):
         print(fault, flush=True)
     marks = f"{'' if stall < STALL else ' !'}, {wanderer.peak:.0f} MB"

@@ -253,10 +253,12 @@ def test_half_a_path_is_no_folder(demo, monkeypatch, tmp_path: Path) -> None:
     nowhere.mkdir()
     monkeypatch.chdir(nowhere)
     demo.act("room_apply")
-    for typed in ("out", "~nobody here"):
-        demo.window.rooms["apply"].shots_page.settings.folder.setText(typed)
+    page = demo.window.rooms["apply"].shots_page
+    for typed in ("out", ".", "~nobody here"):
+        page.settings.folder.setText(typed)
         demo.settle()
         assert "is no whole path" in demo.find(QLabel, "apply.state").text()
-        demo.act("apply_shots")
+        page.apply_wanted.emit()  # its button does not let one
         demo.settle()
+        assert "is no whole path" in demo.window.strip.text()
     assert not list(nowhere.iterdir())
