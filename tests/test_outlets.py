@@ -477,6 +477,10 @@ def test_a_look_is_added_to_a_copy_of_a_config(study: Study, tmp_path: Path, kin
     base.write_text(a_config(kind).serialize())
     before = base.read_bytes()
     (outlet,) = put(tmp_path, "ocio_config", grid=17, base=base.name, letters="plain")
+    study = study.with_look(name="Low tide, late")  # a comma parts the names in a config's lists
+    (own,) = put(tmp_path, "ocio_config", grid=9, names="own")
+    row = sent(study, own)[0]["ocio_config"]
+    assert (row.state, row.words, row.readers) == ("written", "", ("OpenColorIO",))
     rows, known = sent(study, outlet)
     row = rows["ocio_config"]
     assert (row.state, row.words, row.readers) == ("written", "", ("OpenColorIO",))
@@ -485,12 +489,13 @@ def test_a_look_is_added_to_a_copy_of_a_config(study: Study, tmp_path: Path, kin
     ocio.ClearAllCaches()
     old, new = (ocio.Config.CreateFromFile(str(f)) for f in (base, row.files[0]))
     assert {*old.getColorSpaceNames()} < {*new.getColorSpaceNames()}
+    assert "Low tide late" in list(new.getViews(old.getDefaultDisplay()))
     # Its own display, through the look, is the look and then its own view.
     screen = old.getDefaultDisplay()
     code = np.random.default_rng(4).random((500, 3)).astype(np.float32) * 0.6 + 0.2
     theirs, ours = code.copy(), read_lut(row.files[2]).transform.apply(code)
     working = f"{study.working} of Sfumato"
-    for rgb, view in ((theirs, study.look.name), (ours, old.getDefaultView(screen))):
+    for rgb, view in ((theirs, "Low tide late"), (ours, old.getDefaultView(screen))):
         way = ocio.DisplayViewTransform(src=working, display=screen, view=view)
         new.getProcessor(way).getDefaultCPUProcessor().applyRGB(rgb)
     assert np.abs(theirs - ours).max() < 1e-4 * np.abs(ours).max()

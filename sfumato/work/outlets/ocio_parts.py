@@ -7,6 +7,7 @@ aces_interchange: the space of that role is ACES2065-1.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +17,20 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import ExportError
 from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.study import Study
+from sfumato.work.files import read_bytes
+from sfumato.work.stores.ocio_config import MOST_CONFIG
 
 _ROLE = "aces_interchange"
 _MOST = 200  # displays that get a view of the look
+
+
+def look_name(study: Study) -> str:
+    """Return what a config calls a study's Look: in lists of looks and views some letters part names.
+
+    >>> look_name(Study().with_look(name="+Low tide, late: a|b"))
+    'Low tide late a b'
+    """
+    return " ".join(re.sub(r"[,:|]+|^[+-]+", " ", study.look.name).split()) or "look"
 
 
 @frozen
@@ -34,7 +46,7 @@ class Names:
     def of(cls, study: Study, *, is_added: bool = False) -> Names:
         behind = " of Sfumato" if is_added else ""
         display = encoding(study.view.encoding).name
-        return cls(f"{study.working}{behind}", f"{display}{behind}", study.look.name, is_added)
+        return cls(f"{study.working}{behind}", f"{display}{behind}", look_name(study), is_added)
 
 
 def shown_space(study: Study, name: str, to_working: Any, view: str) -> Any:
@@ -62,7 +74,7 @@ def look_in(study: Study, working: str, look: str) -> Any:
     import PyOpenColorIO as ocio
 
     return ocio.Look(
-        name=study.look.name,
+        name=look_name(study),
         processSpace=working,
         transform=ocio.FileTransform(look, interpolation=ocio.INTERP_TETRAHEDRAL),
         description=f"The Look of {study.name}.",
@@ -82,6 +94,8 @@ def opened(outlet: Outlet, folder: Path) -> Any:
         raise ExportError(
             "an archive cannot be added to", hint="unpack it and name its config", where=str(place)
         )
+    read_bytes(place, ExportError, MOST_CONFIG)  # refuses what is missing, huge or no file
+    ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)  # what matters comes as an error
     try:
         config = ocio.Config.CreateFromFile(str(place))
     except ocio.Exception as error:
@@ -132,7 +146,6 @@ def with_look(config: Any, study: Study, space: str, look: str, view: str) -> An
     if config.getMajorVersion() < 2:  # it knows no such word
         shown.setEncoding("")
     displays = list(config.getDisplays())[:_MOST]
-    active = config.getActiveDisplays(), config.getActiveViews()
     config.addColorSpace(working)
     config.addColorSpace(shown)
     config.addLook(look_in(study, names.working, look))
@@ -148,10 +161,10 @@ def with_look(config: Any, study: Study, space: str, look: str, view: str) -> An
         else:
             config.addDisplayView(display, names.look, to, names.look)
     config.addDisplayView(names.display, names.look, shown.getName(), names.look)
-    if active[0]:
-        config.setActiveDisplays(f"{active[0]}, {names.display}")
-    if active[1]:
-        config.setActiveViews(f"{active[1]}, {names.look}")
+    if config.getActiveDisplays():  # none named: all are
+        config.addActiveDisplay(names.display)
+    if config.getActiveViews():
+        config.addActiveView(names.look)
     if list(config.getSearchPaths()) and "." not in config.getSearchPaths():
         config.addSearchPath(".")
     return config

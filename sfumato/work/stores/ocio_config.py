@@ -31,7 +31,7 @@ from sfumato.work.files import read_bytes
 
 BUILT_IN = "ocio://"
 SUFFIXES = (".ocio", ".ocioz")
-_MOST = 64 << 20
+MOST_CONFIG = 64 << 20  # bytes
 _SCENE, _SHOWN = "aces_interchange", "cie_xyz_d65_interchange"
 _FROM_709 = encoding("Linear BT.709").to_xyz
 _XYZ_TO_709 = np.asarray(np.linalg.inv(_FROM_709), np.float64)
@@ -128,7 +128,7 @@ def open_config(where: str) -> Opened:
         name = where[len(BUILT_IN) :].split("_")[0]
     else:
         file = Path(where)
-        read_bytes(file, FormatError, _MOST)  # refuses what is missing, huge or no file
+        read_bytes(file, FormatError, MOST_CONFIG)  # refuses what is missing, huge or no file
         name = file.stem
     try:
         config = ocio.Config.CreateFromFile(where)

@@ -97,11 +97,12 @@ def _config(study: Study, look: str, view: str) -> Any:
     shown = parts.shown_space(study, f"{display.name} through the View", there, view)
     config.addColorSpace(shown)
     config.addLook(parts.look_in(study, working.name, look))
-    plain = "Without the look" if study.look.name != "Without the look" else "No look"
-    config.addDisplayView(display.name, study.look.name, shown.getName(), study.look.name)
+    name = parts.look_name(study)
+    plain = "Without the look" if name != "Without the look" else "No look"
+    config.addDisplayView(display.name, name, shown.getName(), name)
     config.addDisplayView(display.name, plain, shown.getName(), "")
     config.setActiveDisplays(display.name)
-    config.setActiveViews(f"{study.look.name}, {plain}" if "," not in study.look.name else "")
+    config.setActiveViews(f"{name}, {plain}")
     for role, name in (
         ("aces_interchange", SPACE),
         ("scene_linear", SPACE),
@@ -221,7 +222,7 @@ def _added(order: Order, study: Study) -> Written:
         raise
     names = parts.Names.of(study, is_added=True)
     loss, wrong = _judged(order, config, by_files(clfs[1], clfs[2]), names)
-    said = (f"in the other displays the view {study.look.name} is their first one with the look",)
+    said = (f"in the other displays the view {names.look} is their first one with the look",)
     return Written(files, loss, () if wrong else ("OpenColorIO",), said, wrong)
 
 
