@@ -238,3 +238,19 @@ def test_layers_have_their_own_lut_strength_blend_and_mask(
     there = previewer.screened(demo.study, result)
     assert np.abs(canvas.picture.astype(int) - there).max() <= 1
     assert seen.shape[1] < result.shape[1]
+
+
+def test_a_still_taken_out_before_it_opens_is_not_painted_on(demo) -> None:
+    """Its size is read in the background; the answer finds no shot of that kind any more."""
+    room = demo.window.rooms["apply"]
+    demo.act("room_apply")
+    demo.settle()
+    first = demo.study.shots[0].id
+    room.paint_edits.open(first)
+    demo.window.model.commit("Take out", demo.study.without_shot(first))
+    demo.settle()
+    for action in ("mask_invert", "mask_full"):
+        demo.window.actions_table.run(action)
+    demo.settle()
+    assert room.paint_edits._paint.shot_id == ""
+    assert not demo.window.strip.text().startswith("A fault")

@@ -69,6 +69,8 @@ class PaintEdits(QObject):
 
     def _on_size(self, answer: tuple[str, tuple[int, int]]) -> None:
         shot_id, size = answer
+        if all(s.id != shot_id for s in self._desk.model.study.shots):
+            return  # taken out while its size was read
         self._desk.view.set(room=self._key)
         self._pages.setCurrentWidget(self._page)
         self._paint.open(shot_id)

@@ -230,8 +230,9 @@ class PaintModel(QObject):
         self._commit(words, key, layers=tuple(layers))
 
     def _commit(self, words: str, key: Any = None, **values: Any) -> None:
-        study = self._model.study.with_shot(self.shot_id, **values)
-        self._model.commit(words, study, key)
+        if self.shot is not None:
+            study = self._model.study.with_shot(self.shot_id, **values)
+            self._model.commit(words, study, key)
 
     def invert(self) -> None:
         self._mark("Invert the mask", Inverted())
