@@ -526,3 +526,15 @@ def test_an_export_is_an_outlet_of_its_own() -> None:
                     target = Target(spec.key, 33, depth, layout, shaper, suffix=spec.suffixes[0])
                     assert target_of(outlet_of(target, 17)) == target
     assert target_of(outlet_of(Target("cube"), 17)).grid == 17
+
+
+def test_the_command_line_takes_folders_from_where_it_is(
+    study: Study, tmp_path, monkeypatch
+) -> None:
+    """Half a path is none in a window; a shell has a place."""
+    save_study(study, tmp_path / "s.sfumato")
+    monkeypatch.chdir(tmp_path)
+    run("send", "s.sfumato", "--outlet", "monitor17", "--folder", "out")
+    assert [f.suffix for f in (tmp_path / "out").iterdir()] == [".3dl"]
+    run("pack", "s.sfumato", "looks.zip", "--outlet", "monitor17")
+    assert (tmp_path / "looks.zip").stat().st_size > 1000

@@ -61,7 +61,9 @@ def _chosen(study: Any, keys: tuple[str, ...], folder: Path | None) -> list[Any]
         )
     if folder is not None:
         make_folder(folder)
-        found = tuple(o if o.folder else attrs.evolve(o, folder=str(folder)) for o in found)
+        found = tuple(
+            o if o.folder else attrs.evolve(o, folder=str(folder.absolute())) for o in found
+        )
     return list(found)
 
 

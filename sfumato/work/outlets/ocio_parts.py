@@ -18,7 +18,7 @@ from sfumato.core.errors import ExportError
 from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.study import Study
 from sfumato.work.files import read_bytes
-from sfumato.work.stores.ocio_config import MOST_CONFIG
+from sfumato.work.stores.ocio_config import MOST_CONFIG, first_line
 
 _ROLE = "aces_interchange"
 _MOST = 200  # displays that get a view of the look
@@ -99,9 +99,8 @@ def opened(outlet: Outlet, folder: Path) -> Any:
     try:
         config = ocio.Config.CreateFromFile(str(place))
     except ocio.Exception as error:
-        words = " ".join(str(error).split())[:200]
         raise ExportError(
-            f"the config to add to cannot be opened: {words}",
+            f"the config to add to cannot be opened: {first_line(error)}",
             hint="name a config that lies in the outlet's folder",
             where=str(place),
         ) from error
@@ -181,9 +180,8 @@ def serialized(config: Any, place: Path) -> str:
     try:
         return str(config.serialize())
     except ocio.Exception as error:
-        words = " ".join(str(error).split())[:200]
         raise ExportError(
-            f"the config cannot be written: {words}",
+            f"the config cannot be written: {first_line(error)}",
             hint="mend the config that the look is added to",
             where=str(place),
         ) from error

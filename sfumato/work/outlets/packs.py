@@ -163,7 +163,7 @@ def _fill(
     placed_at = []
     for outlet in outlets:
         make_folder(made / folder_of(outlet))
-        there = str(made / folder_of(outlet))
+        there = str((made / folder_of(outlet)).absolute())
         placed_at.append(attrs.evolve(outlet, folder=there, base="", there=NEW_VERSION, places=0))
     rows = []
     for row, _look in send(

@@ -90,7 +90,7 @@ class _Config:
                 cpu = made.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
             except ocio.Exception as error:
                 raise ValueRefused(
-                    f"the config {self.name} cannot do this: {_first_line(error)}",
+                    f"the config {self.name} cannot do this: {first_line(error)}",
                     hint="choose another encoding or View",
                 ) from error
             self.processors[key] = cpu
@@ -109,7 +109,8 @@ class _Config:
         return self.run((source, display, view, back), (how, way), code)
 
 
-def _first_line(error: Exception) -> str:
+def first_line(error: Exception) -> str:
+    """Return what the library says is wrong, in a line."""
     return (str(error).strip().splitlines() or ["it is damaged"])[0][:160]
 
 
@@ -135,7 +136,7 @@ def open_config(where: str) -> Opened:
         config.validate()
     except ocio.Exception as error:
         raise FormatError(
-            f"this is no OCIO config that can be used: {_first_line(error)}",
+            f"this is no OCIO config that can be used: {first_line(error)}",
             hint="choose a .ocio file",
             where=where,
         ) from error

@@ -74,9 +74,7 @@ class Examined:
     where: Array = attrs.field(repr=False)  # codes of 255 (h, w) that no LUT explains
     shot: OnShot | None = None
     apart: tuple[float, float, float] = attrs.field(init=False)  # A and B: mean, 99 %, worst
-    middle_and_corners: tuple[float, float] = attrs.field(
-        init=False
-    )  # … means in parts of the picture
+    middle_and_corners: tuple[float, float] = attrs.field(init=False)  # … means of these parts
     altered: float = attrs.field(init=False)  # `where` at 99.5 %
 
     @apart.default

@@ -33,6 +33,7 @@ from sfumato.work.luts.proof import GridLoss
 from sfumato.work.outlets import ocio_parts as parts
 from sfumato.work.outlets.folders import whole_folder
 from sfumato.work.outlets.order import Form, Order, Written, free_together
+from sfumato.work.stores.ocio_config import first_line
 from sfumato.work.tiles import bake_tiled
 
 NAME, SUFFIX, SPACE = "config.ocio", ".ocio", "ACES2065-1"
@@ -146,8 +147,9 @@ def by_library(config: Path, rgb: Any, names: parts.Names) -> Rgb:
         made = opened.getProcessor(way).getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE)
         made.applyRGB(out)
     except ocio.Exception as error:
-        words = " ".join(str(error).split())[:200]
-        raise FormatError(f"OpenColorIO refuses the config: {words}", where=str(config)) from error
+        raise FormatError(
+            f"OpenColorIO refuses the config: {first_line(error)}", where=str(config)
+        ) from error
     return out
 
 
