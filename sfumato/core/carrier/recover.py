@@ -154,7 +154,7 @@ def recovered(
                 # Perhaps a table of just so many points stood behind it: the picture tells.
                 plain, straight = look_of(those, finer=False)
                 other = _witness(pixels, found.placed, sent, straight, display)
-                if other is not None and other.difference.mean < witness.difference.mean:
+                if other is not None and other.difference.mean < _NEARER * witness.difference.mean:
                     even, table, witness = plain, straight, other
             faults += told
     check()
@@ -228,6 +228,7 @@ def _depth_fault(nodes: Array, came: Came) -> Fault | None:
     return fault("8_bit", 8, "bit", "The values stand on the steps of 8 bit.", mended=True)
 
 
+_NEARER = 0.8  # of the mean difference: less may be what stands in the way of both
 _POWER_OF_LOOKS = (0.7, 2.05)  # colours laid over themselves make up to 2, a doubled gamma 2.2
 _LOOK_FAULTS = {"range out": "legal_range", "gamma": "gamma_twice", "colourless": "monochrome"}
 
