@@ -19,7 +19,7 @@ from sfumato.work.memory import Kept
 Region = tuple[float, float, float, float]
 _LARGE = 24_000_000  # pixels of a picture from which on a smaller copy is kept for small sizes
 _COPY = 6_000_000  # … of about so many pixels
-_AT_ONCE = 12_000_000  # pixels that are turned into floats together
+_AT_ONCE = 500_000  # pixels that are turned into floats together
 _TALLEST = 4  # times as tall as wide, up to which a small picture keeps its width
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 

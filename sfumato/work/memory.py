@@ -18,7 +18,7 @@ import attrs
 import numpy as np
 
 _MB = 1 << 20
-STILLS = 64 * _MB  # decoded pictures
+STILLS = 40 * _MB  # decoded pictures
 CLIPS = 32 * _MB  # what open clips hold
 COPIES = 32 * _MB  # smaller copies of very large ones
 PROXIES = 32 * _MB  # pictures made smaller
@@ -31,7 +31,7 @@ GUESSES = 8 * _MB
 CONVERTED = 24 * _MB  # LUT files of the Convert room
 TILES = 24 * _MB  # pictures of the Swatchbook's wall
 RETURNS = 32 * _MB  # looks that came back, of the Round trip room
-TOGETHER = 128 * _MB  # all of the above that are a `Kept`
+TOGETHER = 96 * _MB  # all of the above that are a `Kept`
 
 
 _PAUSE = 2.0  # seconds between two returns

@@ -28,7 +28,9 @@ from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
 THUMB = (94, 52)
-_TURNS = {"preview": Turn.FIRST, "probe": Turn.FIRST, "thumbs": Turn.LAST, "contact": Turn.LAST}
+_TURNS = dict.fromkeys(("preview", "probe"), Turn.FIRST) | dict.fromkeys(
+    ("thumbs", "contact", "loss"), Turn.LAST
+)
 
 
 def _picture(state: ViewState) -> tuple[object, ...]:

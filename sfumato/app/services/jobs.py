@@ -12,7 +12,7 @@ import traceback
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager, nullcontext
+from contextlib import ExitStack, contextmanager
 from enum import Enum
 from typing import Any, TypeVar
 
@@ -28,12 +28,16 @@ T = TypeVar("T")
 Work = Callable[[Cancel], Any]
 
 
+_TOGETHER = threading.BoundedSemaphore(max(2, workers()))
+_SLOW = threading.BoundedSemaphore(max(1, workers() // 2))
+
+
 class Turn(Enum):
     """How many of a kind of lane work at once; more than there are processors only take memory."""
 
-    FIRST = None  # a hand waits for it, and it is short: at once
-    SHARED = threading.BoundedSemaphore(workers())
-    LAST = threading.BoundedSemaphore(max(1, workers() // 2))  # nobody's hand waits for it
+    FIRST = ()  # a hand waits for it, and it is short: at once
+    SHARED = (_TOGETHER,)
+    LAST = (_SLOW, _TOGETHER)  # nobody's hand waits for it: never in the way of the others
 
 
 _PATIENCE = 0.02  # seconds between two looks whether work that waits is still wanted
@@ -102,7 +106,9 @@ class Lane(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            with _taken(self._among, cancel) if self._among else nullcontext():
+            with ExitStack() as turns:
+                for among in self._among:
+                    turns.enter_context(_taken(among, cancel))
                 answer = work(cancel)
         except Cancelled:
             fault = Cancelled()

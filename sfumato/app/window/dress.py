@@ -14,6 +14,9 @@ from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import single_shot
 
 
+_APART = 20  # ms between two parts that nobody sees
+
+
 class Dress(QObject):
     """Keeps the parts of a window, and the windows that open from it, in the chosen theme.
 
@@ -25,7 +28,7 @@ class Dress(QObject):
         super().__init__(window)
         self._window = window
         self._parts: list[QWidget] = []
-        self._waiting: list[QWidget] = []
+        self._waiting: list[QWidget | None] = []  # None: all that is seen is dressed
         self._next = single_shot(self, 0, self._dress_next)
         window.installEventFilter(self)
 
@@ -40,24 +43,27 @@ class Dress(QObject):
             part.setStyleSheet(theme.sheet())
 
     def choose(self, light: bool) -> None:
-        """Change the theme of what is seen; the rest follows when it is shown."""
+        """Change the theme of what is seen, then of the rest: that lies ready when it is shown."""
         theme.choose(light)
         palette = QPalette(self._window.palette())
         palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
         self._window.setPalette(palette)
-        self._waiting = [p for p in self._parts if isValid(p) and p.isVisible()]
-        self._next.start()
+        parts = [p for p in self._parts if isValid(p)]
+        seen, unseen = ([p for p in parts if p.isVisible() is s] for s in (True, False))
+        self._waiting = [*seen, None, *unseen]
+        self._next.start(0)
 
     def _dress_next(self) -> None:
         """Dress one part a turn of the event loop, so that the window stays live; then paint anew."""
         while self._waiting:
             part = self._waiting.pop(0)
-            if isValid(part) and part.styleSheet() != theme.sheet():
+            if part is None:
+                for widget in QApplication.allWidgets():
+                    widget.update()
+            elif isValid(part) and part.styleSheet() != theme.sheet():
                 part.setStyleSheet(theme.sheet())
-                self._next.start()
+                self._next.start(0 if None in self._waiting else _APART)
                 return
-        for widget in QApplication.allWidgets():
-            widget.update()
 
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:

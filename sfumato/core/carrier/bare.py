@@ -75,8 +75,7 @@ def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Plac
     Args:
         wanted: arrangements and points; () for the usual ones.
     """
-    padded = np.pad(pixels, ((LOST, LOST), (LOST, LOST), (0, 0)), mode="edge")
-    height, width = padded.shape[:2]
+    height, width = (side + 2 * LOST for side in pixels.shape[:2])
     along: Array | None = None
     likely = USUAL if height * width <= _LARGE else COMMON
     for layout, points in wanted or likely:
@@ -85,7 +84,7 @@ def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Plac
             if across > width or down > height:
                 continue
             if along is None:
-                along, upright = _jumps(padded, 1), _jumps(padded, 0)
+                along, upright = _jumps(pixels, 1), _jumps(pixels, 0)
             score = _score(along, upright, layout, points, scale)
             if score is None:
                 continue
@@ -145,9 +144,19 @@ def _jump(band: Rgb, axis: int, at: int) -> float:
 
 
 def _jumps(pixels: Rgb, axis: int) -> Array:
-    """Return how much each pixel differs from the one before it, summed up along the other axis."""
-    steps = np.abs(np.diff(pixels, axis=axis)).max(-1)
-    steps = np.pad(steps, ((1, 0), (0, 0)) if axis == 0 else ((0, 0), (1, 0)))
+    """Return how much each pixel differs from the one before it, summed up along the other axis.
+
+    The picture goes on at each side by `LOST` pixels like those at its edge. Of a large picture one
+    channel at a time is looked at: all at once take a hundred megabytes.
+    """
+    steps = np.zeros([n - (i == axis) for i, n in enumerate(pixels.shape[:2])], np.float32)
+    for c in range(3):
+        step = np.diff(pixels[..., c], axis=axis)
+        np.maximum(steps, np.abs(step, out=step), out=steps)
+    beside = [(LOST, LOST), (LOST, LOST)]
+    beside[axis] = (LOST + 1, LOST)
+    steps = np.pad(steps, [beside[i] if i == axis else (0, 0) for i in (0, 1)])
+    steps = np.pad(steps, [beside[i] if i != axis else (0, 0) for i in (0, 1)], mode="edge")
     summed = np.cumsum(steps, axis=1 - axis, dtype=np.float32)
     return np.pad(summed, ((0, 0), (1, 0)) if axis == 0 else ((1, 0), (0, 0)))
 

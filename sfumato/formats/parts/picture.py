@@ -101,9 +101,10 @@ def decoded(data: bytes, check: SizeRule = _checked) -> Pixels:
         values /= np.float32(_PEAK[found.depth])
     if not np.isfinite(values).all():
         raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    if np.abs(values).max() > _MOST_VALUE:
+    most = max(values.max(), -values.min())
+    if most > _MOST_VALUE:
         raise FormatError(
-            f"a pixel holds {np.abs(values).max():.3g}, which is no colour of a LUT",
+            f"a pixel holds {most:.3g}, which is no colour of a LUT",
             hint="the file is damaged, or no LUT; export the picture again",
         )
     lossy = name == "JPEG" or bool(found.header.get("altered"))

@@ -58,6 +58,7 @@ def read(data: bytes, name: str, reading: str = "", key: str = "") -> Read:
         try:
             found = spec.read_as(data, reading) if reading and spec.read_as else spec.read(data)
         except FormatError as error:
+            error.alone()  # else it holds on to all that was read
             refusal = refusal or error
             continue
         transform = attrs.evolve(found.transform, source=name)

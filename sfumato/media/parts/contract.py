@@ -74,10 +74,10 @@ class Still:
 
 def as_float(pixels: Array) -> Rgb:
     """Turn integer code values into float32, 1.0 = full scale; floats lose NaN and infinity."""
-    if pixels.dtype == np.uint8:
-        return pixels.astype(np.float32) / np.float32(255)
-    if pixels.dtype == np.uint16:
-        return pixels.astype(np.float32) / np.float32(65535)
+    if pixels.dtype in (np.uint8, np.uint16):
+        out = pixels.astype(np.float32)
+        out /= np.float32(np.iinfo(pixels.dtype).max)
+        return out
     return np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=65504.0, neginf=-65504.0)
 
 

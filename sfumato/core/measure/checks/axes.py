@@ -6,6 +6,7 @@ import itertools
 
 import numpy as np
 
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.measure.checks.findings import Finding, Level, Looked
 
@@ -19,12 +20,8 @@ def axis_order(table: Table3D) -> tuple[tuple[int, int, int], float]:
     Opponent signals (a channel less the mean of the three) tell channels apart whatever the tone
     is. The margin is how much better the best order is than the straight one; faults are above 0.15.
     """
-    n = table.size
-    inputs = lattice_colours(n).reshape(-1, 3).astype(np.float64)
-    outputs = table.values.reshape(-1, 3).astype(np.float64)
-    x = inputs - inputs.mean(axis=1, keepdims=True)
-    y = outputs - outputs.mean(axis=1, keepdims=True)
-    size = np.sqrt((x**2).sum(axis=0)), np.sqrt((y**2).sum(axis=0))
+    x, y = (_opponents(v) for v in (lattice_colours(table.size), table.values))
+    size = np.sqrt(np.diag(x.T @ x)), np.sqrt(np.diag(y.T @ y))
     cross = (y.T @ x) / np.maximum(size[1][:, None] * size[0], 1e-9)
     score = {  # of either sign: a negative follows its inputs too
         p: abs(float(np.mean([cross[c, p[c]] for c in range(3)])))
@@ -37,6 +34,13 @@ def axis_order(table: Table3D) -> tuple[tuple[int, int, int], float]:
     if in_circle and score[best] < _TURNED:
         return (0, 1, 2), 0.0
     return inverse, margin
+
+
+def _opponents(nodes: Rgb) -> Array:
+    """Return nodes (n, n, n, 3) less the mean of their channels, float64 (n**3, 3)."""
+    out = nodes.reshape(-1, 3).astype(np.float64)
+    out -= out.mean(axis=1, keepdims=True)
+    return out
 
 
 def axes_finding(lut: Looked) -> Finding | None:
