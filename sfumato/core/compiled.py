@@ -17,6 +17,7 @@ class Kernels:
 
     def __init__(self) -> None:
         self.colour: Any = None
+        self.hue: Any = None
         self.lattice: Any = None
         self.counts: Any = None
 
@@ -26,9 +27,9 @@ class Kernels:
 
     def load(self) -> None:
         """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
-        from sfumato.core.kernels import colour, counts, lattice
+        from sfumato.core.kernels import colour, counts, hue, lattice
 
-        self.colour, self.counts, self.lattice = colour, counts, lattice
+        self.colour, self.hue, self.counts, self.lattice = colour, hue, counts, lattice
 
 
 KERNELS = Kernels()

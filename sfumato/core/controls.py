@@ -468,6 +468,7 @@ STOP = (
         title="Chroma",
         least=0.0,
         most=0.2,
+        soft=(0.0, 0.06),
         digits=3,
         step=0.001,
         help="How strong the tint is, as Oklab chroma that is added.",

@@ -13,10 +13,16 @@ from sfumato.core.compiled import kernels
 Points = tuple[tuple[float, float], ...]
 
 
+_GAP, _STEEPEST = 0.004, 8.0  # of bounded curves: between points, and of the straight ends
+
+
 @lru_cache(maxsize=256)
-def _pieces(points: Points) -> tuple[Array, Array]:
+def _pieces(points: Points, bounded: bool) -> tuple[Array, Array]:
     """Return knots (n,) and cubic coefficients (n + 1, 4), with the two straight ends included."""
     x = np.array([p[0] for p in points], np.float64)
+    if bounded:
+        steps = np.arange(len(x)) * _GAP
+        x = np.maximum.accumulate(x - steps) + steps
     y = np.array([p[1] for p in points], np.float64)
     h = np.diff(x)
     d = np.diff(y) / h
@@ -38,13 +44,15 @@ def _pieces(points: Points) -> tuple[Array, Array]:
     table[0, :2] = y[0], m[0]
     table[1:-1] = np.stack([y[:-1], m[:-1], c2, c3], axis=1)
     table[-1, :2] = y[-1], m[-1]
+    if bounded:
+        table[[0, -1], 1] = np.clip(table[[0, -1], 1], -_STEEPEST, _STEEPEST)
     return x, table
 
 
 @lru_cache(maxsize=256)
-def _single(points: Points) -> tuple[Array, Array]:
+def _single(points: Points, bounded: bool) -> tuple[Array, Array]:
     """Return the same in float32."""
-    knots, table = _pieces(points)
+    knots, table = _pieces(points, bounded)
     return knots.astype(np.float32), table.astype(np.float32)
 
 
@@ -58,20 +66,23 @@ def _end(h0: float, h1: float, d0: float, d1: float) -> float:
     return float(m)
 
 
-def evaluate(points: Points, x: Any) -> Array:
+def evaluate(points: Points, x: Any, *, bounded: bool = False) -> Array:
     """Return the curve at `x` (any shape, float32 or float64; the type is kept).
 
     Between points the curve is monotone wherever the points are; beyond the ends it goes on
     straight with the slope it has there.
 
+    Args:
+        bounded: points count as at least 0.004 apart, and the straight ends have a slope of 8 at most.
+
     >>> print(evaluate(((0.0, 0.0), (0.5, 0.75), (1.0, 1.0)), np.array([0.5, 2.0])))
     [0.75 1.  ]
     """
-    knots, table = _pieces(points)
+    knots, table = _pieces(points, bounded)
     x = np.asarray(x)
     fast = kernels(x)
     if fast is not None:
-        return np.asarray(fast.pieces(x, *_single(points)))
+        return np.asarray(fast.pieces(x, *_single(points, bounded)))
     coefficients = table.astype(x.dtype)
     knots = knots.astype(x.dtype)
     # The sum of what each piece adds: a few passes without masks or gathers.

@@ -57,6 +57,15 @@ def smooth(t: Any) -> Any:
     return t * t * (3 - 2 * t)
 
 
+NOISE = 0.0004  # the usual noise floor
+
+
+def coloured(lab: Any, grey: float, colour: float) -> Any:
+    """How far colours are neither grey nor noise."""
+    q = NOISE / np.maximum(lab[..., 0], 1e-4) ** 2
+    return smooth((np.hypot(lab[..., 1], lab[..., 2]) - grey - q) / (colour - grey + 2 * q))
+
+
 def power(x: Any, p: Any) -> Any:
     return np.sign(x) * np.abs(x) ** p
 
@@ -93,22 +102,25 @@ def balance(p: Any, x: Any, _space: Encoding) -> Any:
     return power(gain * (x + lift * (1 - x)) + offset, 1 / np.array(p.gamma))
 
 
-def contrast(p: Any, x: Any, _space: Encoding) -> Any:
+def contrast(p: Any, x: Any, space: Encoding) -> Any:
     """With kept ends: t -> s t / (1 + (s - 1) t) on either side of the pivot, straight beyond them."""
-    s = p.slope
+    s, black = p.slope, float(encode(space, 0.0))
 
     def side(v: Any, room: float) -> Any:
         t = (v - p.pivot) / room
         return p.pivot + room * np.where(t <= 1, s * t / (1 + (s - 1) * t), 1 + (t - 1) / s)
 
-    return np.where(x > p.pivot, side(x, 1 - p.pivot), side(x, -p.pivot))
+    return np.where(x > p.pivot, side(x, 1 - p.pivot), side(x, black - p.pivot))
 
 
 def curves(p: Any, x: Any, space: Encoding) -> Any:
     out = np.stack([curve(q, x[..., c]) for c, q in enumerate((p.red, p.green, p.blue))], -1)
     out = curve(p.master, out)
     y = luma(space, out)
-    return out + (curve(p.luma, y) - y)[..., None]
+    there, wanted = (decode(space, v)[..., None] for v in (y, curve(p.luma, y)))
+    faint = 0.004 + np.maximum(wanted - 4 * np.maximum(there, 0), 0) / 4
+    gain = (np.maximum(wanted, 0) + faint) / (np.maximum(there, 0) + faint)
+    return encode(space, decode(space, out) * gain + wanted - there * gain)
 
 
 def levels(p: Any, x: Any, _space: Encoding) -> Any:
@@ -129,6 +141,8 @@ def colourfulness(p: Any, x: Any, space: Encoding) -> Any:
     away = np.cos(np.arctan2(b, a) - math.radians(55))
     edge = math.cos(math.radians(40))
     keep = keep * (1 - p.skin / 100 * smooth((away - edge) / (1 - edge)))
+    fourth = np.maximum(lab[..., 0], 0) ** 4
+    keep = keep * fourth / (fourth + (30 * NOISE) ** 2)
     lab[..., 1:] *= (1 + p.amount / 100 * keep)[..., None]
     return encode(space, from_lab(space, lab))
 
@@ -137,7 +151,7 @@ def tints(p: Any, x: Any, space: Encoding) -> Any:
     """Level stretches of each stop's width, joined by PCHIP; here the stops do not overlap."""
     knots = [t + s * w / 2 for t, _h, _c, w in p.stops for s in (-1, 1)]
     lab = to_lab(space, decode(space, x))
-    size = np.maximum(lab[..., 0], 1)
+    size = np.maximum(lab[..., 0], 1) * smooth(lab[..., 0] / 0.3)
     for axis, wave in ((1, math.cos), (2, math.sin)):
         heights = [c * wave(math.radians(h)) for _t, h, c, _w in p.stops for _ in (0, 1)]
         lab[..., axis] += size * curve(list(zip(knots, heights, strict=True)), luma(space, x))
@@ -150,7 +164,7 @@ def hue_table(p: Any, x: Any, space: Encoding) -> Any:
         np.hypot(lab[..., 1], lab[..., 2]),
         np.degrees(np.arctan2(lab[..., 2], lab[..., 1])),
     )
-    fade = smooth((chroma - 0.002) / 0.048)
+    fade = coloured(lab, 0.002, 0.05)
 
     def along(points: Any) -> Any:
         ring = [(h + turn, v) for turn in (-360, 0, 360) for h, v in points]
@@ -173,8 +187,7 @@ def nudges(p: Any, x: Any, space: Encoding) -> Any:
             d = at - np.array(q.source)
             away = (d[..., 1] ** 2 + d[..., 2] ** 2) / q.reach**2 + (d[..., 0] / q.depth) ** 2
             rows.append(0.5**away)
-        chroma = np.hypot(at[..., 1], at[..., 2])
-        return np.stack(rows, -1) * smooth((chroma - 0.004) / 0.036)[..., None]
+        return np.stack(rows, -1) * coloured(at, 0.004, 0.04)[..., None]
 
     source, goal = np.array([q.source for q in p.pairs]), np.array([q.goal for q in p.pairs])
     weights = np.linalg.inv(shares(source)) @ (goal - source)

@@ -13,7 +13,6 @@ from sfumato.app import theme
 from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import single_shot
 
-
 _APART = 20  # ms between two parts that nobody sees
 
 

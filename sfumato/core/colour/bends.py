@@ -43,6 +43,34 @@ def signed_power(x: Any, power: Any) -> Rgb:
     return np.asarray(np.copysign(size, x), np.float32)
 
 
+def ease(t: Any) -> Any:
+    """Return 3 t**2 - 2 t**3 of t held in 0..1: from 0 to 1, level at both ends.
+
+    >>> ease(0.25)
+    0.15625
+    """
+    t = np.clip(t, 0, 1)
+    return t * t * (3 - 2 * t)
+
+
+def faded_in(chroma: Any, light: Any, grey: float, colour: float, noise: float) -> Any:
+    """Return 0..1: how far Oklab chroma C at a lightness L is a colour, and neither grey nor noise.
+
+    Eased from 0 at `grey` + q to 1 at `colour` + 3 q, where q = noise / L**2 is the chroma that sensor
+    noise has there: its light has about the same sigma, and Oklab is as steep as L**-2. At L <= 0
+    nothing is a colour, unless `noise` is 0.
+
+    >>> float(faded_in(np.float32(0.03), np.float32(0.1), 0.002, 0.05, 0.0004).round(3))
+    0.0
+    >>> float(faded_in(np.float32(0.06), np.float32(0.7), 0.002, 0.05, 0.0004).round(3))
+    1.0
+    """
+    q: Any = np.float32(0)
+    if noise > 0:
+        q = np.float32(noise) / np.maximum(light, np.float32(1e-4)) ** 2
+    return ease((chroma - (grey + q)) / (colour - grey + 2 * q))
+
+
 def shoulder(x: Rgb, knee: float, ceiling: float) -> Rgb:
     """Bend what lies above a knee into a ceiling: c - (c - k) exp(-(x - k) / (c - k)).
 

@@ -327,6 +327,15 @@ def encoding(name: str) -> Encoding:
 
 
 @cache
+def code_of(light: float, space: Encoding) -> float:
+    """Return the code value of a neutral light.
+
+    >>> round(code_of(0.18, encoding("Tarn Log")), 4)
+    0.391
+    """
+    return float(space.encode(np.full((1, 3), light, np.float32))[0, 1])
+
+
 def light_matrix(source: Encoding, target: Encoding) -> Matrix:
     """Return the 3x3 matrix from linear light of `source` to linear light of `target`."""
     method = "Bradford" if "Bradford" in (source.cat, target.cat) else "CAT16"

@@ -9,11 +9,16 @@ import numpy as np
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.encodings import Coder, Encoding, convert, encoding, light_matrix
+from sfumato.core.colour.hue import (
+    SEEN,
+    hue_restored,
+    hue_seen,
+    tone_and_hue_seen_undone,
+    tone_and_hue_undone,
+)
 from sfumato.core.colour.tone import (
     Tone,
     eased,
-    hue_restored,
-    tone_and_hue_undone,
     tone_scale,
     uneased,
 )
@@ -28,7 +33,15 @@ class Showing(Tone, Protocol):
     @property
     def ease(self) -> bool: ...
     @property
+    def hue(self) -> float: ...
+    @property
+    def hue_by(self) -> str: ...
+    @property
+    def threshold(self) -> float: ...
+    @property
     def peak(self) -> float: ...
+    @property
+    def noise(self) -> float: ...
 
 
 def peak_of(view: Showing, display: Encoding) -> float:
@@ -67,8 +80,13 @@ def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None 
         return convert(found[1].shown(code, working), found[0], target)
     light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
     if view.ease:
-        light = eased(light)
-    toned = hue_restored(light, tone_scale(light, view, peak_of(view, target)), view.hue)
+        light = eased(light, view.threshold)
+    peak = peak_of(view, target)
+    toned = tone_scale(light, view, peak)
+    if view.hue_by == SEEN:
+        toned = hue_seen(light, toned, view.hue, target, peak)
+    else:
+        toned = hue_restored(light, toned, view.hue)
     return target.encode(toned * np.float32(target.reference))
 
 
@@ -101,9 +119,13 @@ def unshown(code: Rgb, working: Encoding, view: Showing, display: Encoding | Non
             )
         return coder.unshown(convert(code, target, space), working)
     light = target.decode(code) / np.float32(target.reference)
-    light = tone_and_hue_undone(light, view, peak_of(view, target))
+    peak = peak_of(view, target)
+    if view.hue_by == SEEN:
+        light = tone_and_hue_seen_undone(light, view, view.hue, target, peak)
+    else:
+        light = tone_and_hue_undone(light, view, view.hue, peak)
     if view.ease:
-        light = uneased(light)
+        light = uneased(light, view.threshold)
     back = np.asarray(np.linalg.inv(light_matrix(working, target)) * target.reference, np.float64)
     found: Rgb = working.encode(transformed(light, back))
     return found

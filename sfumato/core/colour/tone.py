@@ -26,8 +26,6 @@ class Tone(Hashable, Protocol):
     def shoulder(self) -> float: ...
     @property
     def black(self) -> float: ...
-    @property
-    def hue(self) -> float: ...
 
 
 def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
@@ -75,28 +73,12 @@ def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     return np.asarray(np.copysign(out, light), light.dtype)
 
 
-def hue_restored(before: Rgb, after: Rgb, amount: float) -> Rgb:
-    """Move the middle channel of `after` to where it lay between the others in `before`."""
-    if amount == 0:
-        return after
-    low, high = _ends(before)
-    floor, roof = _ends(after)
-    share = (roof - floor) / np.maximum(high - low, 1e-9)
-    share *= np.float32(amount)
-    floor *= np.float32(amount)
-    floor -= low * share
-    out = after * np.float32(1 - amount)
-    for c in range(3):  # by channel: broadcasting over an axis of 3 is slow
-        out[..., c] += before[..., c] * share + floor
-    return out
-
-
 # How far beyond the gamut `uneased` brings colours back, as a distance from the greatest channel.
 _FARTHEST = 2.0
 
 
 @lru_cache(maxsize=16)
-def _stops_back(view: Tone, peak: float) -> tuple[Array, Array]:
+def stops_back(view: Tone, peak: float) -> tuple[Array, Array]:
     """Return stops of display light below 18 % grey, rising, and the scene stops they come from."""
     stops = np.concatenate([np.linspace(-44, -12, 4096), np.linspace(-12, 16, 24576)[1:]])
     scene = (GREY * np.exp2(stops)).astype(np.float64)
@@ -114,39 +96,15 @@ def tone_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     >>> tone_undone(grey, View()).round(4).tolist()
     [[0.18000000715255737, 0.18000000715255737, 0.18000000715255737]]
     """
-    there, stops = _stops_back(view, peak)
+    there, stops = stops_back(view, peak)
     at = np.log2(np.maximum(np.abs(light), 1e-30) / GREY)
-    return np.asarray(np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light), np.float32)
+    found = np.copysign(GREY * np.exp2(np.interp(at, there, stops)), light)
+    return np.asarray(found, light.dtype)
 
 
-def tone_and_hue_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
-    """Undo `hue_restored(x, tone_scale(x), view.hue)`: the ends by the curve, the middle by halving.
-
-    The least and the greatest channel are bent by the curve alone; the middle one lies between.
-    """
-    order = np.argsort(light, axis=-1, kind="stable")
-    after = np.take_along_axis(light, order, -1)
-    before = tone_undone(after, view, peak)
-    if view.hue > 0:
-        low, high = before[..., 0].astype(np.float64), before[..., 2].astype(np.float64)
-        floor, roof = after[..., 0].astype(np.float64), after[..., 2].astype(np.float64)
-        share = (roof - floor) / np.maximum(high - low, 1e-9) * view.hue
-        least, most = low.copy(), high.copy()
-        for _ in range(36):
-            middle = (least + most) / 2
-            bent: Any = tone_scale(middle.astype(np.float32), view, peak)
-            there = bent * (1 - view.hue) + middle * share + floor * view.hue - low * share
-            below = there < after[..., 1]
-            least, most = np.where(below, middle, least), np.where(below, most, middle)
-        before[..., 1] = (least + most) / 2
-    out = np.empty_like(before)
-    np.put_along_axis(out, order, before, -1)
-    return out
-
-
-def uneased(light: Rgb, threshold: float = 0.8) -> Rgb:
+def uneased(light: Rgb, threshold: float) -> Rgb:
     """Undo `eased`: colours on the edge of the gamut come back from not further than twice it."""
-    most = _ends(light)[1]
+    most = ends(light)[1]
     scale: Any = np.maximum(most, 1e-9)
     t = threshold
     out = np.empty_like(light)
@@ -158,19 +116,19 @@ def uneased(light: Rgb, threshold: float = 0.8) -> Rgb:
     return out
 
 
-def _ends(rgb: Rgb) -> tuple[Rgb, Rgb]:
+def ends(rgb: Rgb) -> tuple[Rgb, Rgb]:
     """Return the least and greatest channel, (...,): far quicker than min and max over an axis of 3."""
     r, g, b = rgb[..., 0], rgb[..., 1], rgb[..., 2]
     return np.minimum(np.minimum(r, g), b), np.maximum(np.maximum(r, g), b)
 
 
-def eased(light: Rgb, threshold: float = 0.8) -> Rgb:
+def eased(light: Rgb, threshold: float) -> Rgb:
     """Bring colours with negative channels inside: distance from the greatest channel is bent.
 
     A distance d = (max - channel) / max beyond `threshold` becomes
     t + (1 - t)(1 - exp(-(d - t)/(1 - t))), which never reaches 1, so no channel stays negative.
     """
-    most = _ends(light)[1]
+    most = ends(light)[1]
     scale: Any = np.maximum(most, 1e-9)
     t = np.float32(threshold)
     out = np.empty_like(light)

@@ -11,12 +11,13 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb, joined, planes
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Category, Domain, GlazeSpec
+from sfumato.core.glaze import Category, Domain, Former, GlazeSpec
 
 # Centre and half width of the skin hues in Oklch, degrees; the clay busts of the demo portrait,
 # made in skin colours light to dark, lie well inside (a test measures them).
 _HUE, _WIDTH = math.radians(55.0), math.radians(40.0)
 _FULL_CHROMA = 0.18
+_FADES = 30.0  # noise floors: where L**2 is as many, half of the gain is left
 
 
 @frozen
@@ -61,10 +62,16 @@ class Colourfulness:
     )
 
 
-def run(p: Colourfulness, lab: Rgb, _working: Encoding) -> Rgb:
-    """Oklab a, b times 1 + amount; protection scales the amount down by chroma and by hue."""
+def run(p: Colourfulness, lab: Rgb, _working: Encoding, noise: float = 0.0) -> Rgb:
+    """Oklab a, b times 1 + amount; protection scales the amount down by chroma and by hue.
+
+    More chroma fades out in the dark, where it is noise: L**4 / (L**4 + (30 noise)**2) of it is left.
+    """
     gain: Any = np.float32(p.amount / 100)
     light, a, b = planes(lab)
+    if p.amount > 0 and noise > 0:
+        fourth = np.maximum(light, 0) ** 4
+        gain = gain * (fourth / (fourth + np.float32((_FADES * noise) ** 2)))
     if p.amount > 0 and (p.protect > 0 or p.skin > 0):
         keep: Any = np.ones_like(a)
         chroma = np.sqrt(a * a + b * b)
@@ -88,10 +95,15 @@ SPEC = GlazeSpec(
     Colourfulness,
     run,
     domain=Domain.OKLAB,
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(run, Domain.OKLAB)},
+    knows_noise=True,
     help="Makes colours richer or quieter without moving hue or lightness.",
     more=(
         "Multiplies chroma, so weak and strong colours grow alike; the two protections spare "
-        "what is strong already and what has the hue of skin."
+        "what is strong already and what has the hue of skin. In the dark, where chroma is "
+        "noise, nothing grows: the noise floor beside the View says where that begins."
     ),
     mild={"amount": 40.0, "protect": 50.0, "skin": 50.0},
 )

@@ -8,9 +8,9 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import Encoding, code_of
 from sfumato.core.controls import Number, Toggle, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec
 
 
 @frozen
@@ -46,8 +46,8 @@ class Contrast:
     )
 
 
-def _sigmoid(x: Any, p: Contrast) -> Any:
-    """A curve through (0, 0), (pivot, pivot), (1, 1) with slope `slope` at the pivot.
+def _sigmoid(x: Any, p: Contrast, black: float) -> Any:
+    """A curve through black, the pivot and (1, 1) with slope `slope` at the pivot.
 
     Each half is a rational power curve t -> s t / (1 + (s - 1) t), which has slope s at the pivot
     and 1/s at the end, and goes on straight beyond the end.
@@ -55,19 +55,31 @@ def _sigmoid(x: Any, p: Contrast) -> Any:
     s, pivot = np.float32(p.slope), np.float32(p.pivot)
     away = x - pivot
     total = np.full_like(x, pivot)
-    for room in (1 - pivot, -pivot):
+    for room in (1 - pivot, np.float32(min(black, p.pivot - 0.02)) - pivot):
         t = np.maximum(away / room, 0)
         inner = np.minimum(t, 1)
         total += room * (s * inner / (1 + (s - 1) * inner) + (t - inner) / s)
     return total
 
 
-def run(p: Contrast, code: Rgb, _working: Encoding) -> Rgb:
-    """Straight: pivot + slope (x - pivot). With kept ends: a sigmoid of the same slope at the pivot."""
+def run(p: Contrast, code: Rgb, working: Encoding) -> Rgb:
+    """Straight: pivot + slope (x - pivot). With kept ends: a sigmoid of the same slope at the pivot.
+
+    The ends are the code of no light, 0.0884 in Tarn Log, and 1.
+    """
+    return _run(p, code, code_of(0.0, working))
+
+
+def _from_code_nought(p: Contrast, code: Rgb, _working: Encoding) -> Rgb:
+    """Version 1 took code 0 for the dark end, which in log lies under black."""
+    return _run(p, code, 0.0)
+
+
+def _run(p: Contrast, code: Rgb, black: float) -> Rgb:
     if p.slope == 1.0:
         return code.copy()
     if p.keep_ends:
-        return np.asarray(_sigmoid(code, p), np.float32)
+        return np.asarray(_sigmoid(code, p, black), np.float32)
     return np.float32(p.pivot) + np.float32(p.slope) * (code - np.float32(p.pivot))
 
 
@@ -75,6 +87,11 @@ def pick(p: Contrast, code: Rgb, _working: Encoding) -> Contrast:
     """Put the pivot at the picked tone."""
     tone = float(np.clip(code.reshape(3).mean(), 0.05, 0.95))
     return Contrast(p.slope, round(tone, 4), p.keep_ends)
+
+
+def suited(working: Encoding) -> Contrast:
+    """Put the pivot of a new contrast at 18 % grey: it stays as bright as it is."""
+    return Contrast(pivot=round(min(max(code_of(0.18, working), 0.05), 0.95), 3))
 
 
 SPEC = GlazeSpec(
@@ -89,6 +106,10 @@ SPEC = GlazeSpec(
         "and white instead of clipping; set the pivot where the picture should stay as "
         "bright as it is."
     ),
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(_from_code_nought)},
+    suited=suited,
     pick=pick,
     pick_title="Pick the pivot",
     mild={"slope": 1.5},

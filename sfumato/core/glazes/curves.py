@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT, Curve, Points, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec
 from sfumato.core.pchip import evaluate
 
 
@@ -30,25 +30,52 @@ class Curves:
     )
 
 
+_FAINT = 0.004  # light, 5.5 stops under grey: far below it multiplying would multiply noise
+
+
 def _luma(x: Any, working: Encoding) -> Any:
     weights = working.to_xyz[1].astype(np.float32)
     return x @ (weights / weights.sum())
 
 
 def run(p: Curves, code: Rgb, working: Encoding) -> Rgb:
-    """Channels, then master, then luma; monotone cubic, straight beyond the ends.
+    """Channels, then master, then luma; monotone cubic, straight beyond the ends, by a slope of 8 at most.
 
-    The luma curve adds its change to all three channels alike, which keeps their differences.
+    Points lie at least 0.004 apart. The luma curve multiplies light: all three channels by the light of
+    the luma that it makes over that of the luma there was, so that hue and saturation stay. What that
+    cannot reach, as where black is raised, is added to all three alike.
     """
-    out = code.copy()
-    for c, points in enumerate((p.red, p.green, p.blue)):
-        if points != STRAIGHT:
-            out[..., c] = evaluate(points, out[..., c])
-    if p.master != STRAIGHT:
-        out = np.asarray(evaluate(p.master, out), np.float32)
+    out = _bent(p, code, bounded=True)
+    if p.luma == STRAIGHT:
+        return out
+    y = _luma(out, working)
+    there, wanted = (_light_of(v, working) for v in (y, evaluate(p.luma, y, bounded=True)))
+    faint = _FAINT + np.maximum(wanted - 4 * np.maximum(there, 0), 0) / 4
+    gain = (np.maximum(wanted, 0) + faint) / (np.maximum(there, 0) + faint)
+    return working.encode(working.decode(out) * gain + (wanted - there * gain))
+
+
+def _light_of(grey: Any, working: Encoding) -> Any:
+    """Return the light (..., 1) of greys, given by code value."""
+    return working.decode(np.repeat(np.asarray(grey, np.float32)[..., None], 3, axis=-1))[..., :1]
+
+
+def _former(p: Curves, code: Rgb, working: Encoding) -> Rgb:
+    """Version 1 added what the luma curve changed to the codes of all channels, and bounded no slope."""
+    out = _bent(p, code, bounded=False)
     if p.luma != STRAIGHT:
         y = _luma(out, working)
         out += (evaluate(p.luma, y) - y)[..., None]
+    return out
+
+
+def _bent(p: Curves, code: Rgb, *, bounded: bool) -> Rgb:
+    out = code.copy()
+    for c, points in enumerate((p.red, p.green, p.blue)):
+        if points != STRAIGHT:
+            out[..., c] = evaluate(points, out[..., c], bounded=bounded)
+    if p.master != STRAIGHT:
+        out = np.asarray(evaluate(p.master, out, bounded=bounded), np.float32)
     return out
 
 
@@ -83,6 +110,9 @@ SPEC = GlazeSpec(
         "picture to put a point where it lies; faded blacks are a first point that is "
         "raised."
     ),
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(_former)},
     pick=pick,
     pick_title="Pick a tone",
     mild={

@@ -30,7 +30,7 @@ class GamutFit:
         ),
     )
     threshold: float = control(
-        0.8,
+        0.9,
         Number(
             title="Threshold",
             least=0.0,

@@ -10,7 +10,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb, planes
 from sfumato.core.colour.bends import shoulder
-from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import Encoding, code_of
 from sfumato.core.controls import Number, control, kinds
 from sfumato.core.glaze import Category, GlazeSpec
 
@@ -96,6 +96,14 @@ def pick(p: HighlightRollOff, code: Rgb, _working: Encoding) -> HighlightRollOff
     return attrs.evolve(p, knee=round(knee, 4), amount=p.amount or 100.0)
 
 
+def suited(working: Encoding) -> HighlightRollOff:
+    """Return a new roll-off: of scene light it bends what lies above 1.5 stops over grey under 4."""
+    if not working.is_scene:
+        return HighlightRollOff()
+    knee, ceiling = code_of(0.18 * 2**1.5, working), code_of(0.18 * 2**4, working)
+    return HighlightRollOff(knee=round(min(knee, 0.98), 3), ceiling=round(min(ceiling, 2.0), 3))
+
+
 SPEC = GlazeSpec(
     "highlight_rolloff",
     "Highlight roll-off",
@@ -108,6 +116,7 @@ SPEC = GlazeSpec(
         "white come back with their shape. Keep hue stops them from turning yellow or "
         "magenta."
     ),
+    suited=suited,
     pick=pick,
     pick_title="Pick the knee",
     mild={"amount": 100.0, "knee": 0.6, "ceiling": 0.95},

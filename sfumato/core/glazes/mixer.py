@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.adapt import transformed
+from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Toggle, Triple, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec
+
+_SMALL = 0.2  # sum of the weights of a monochrome under which they are no longer divided by it
 
 
 def _row(title: str, usual: tuple[float, float, float]) -> Any:
@@ -55,14 +59,31 @@ class Mixer:
 def matrix(p: Mixer) -> np.ndarray:
     """Return the 3x3 matrix, rows = results; with greys kept, every row sums to 1.
 
+    The weights of a monochrome are divided by their sum; the nearer that is to nought, the more they
+    are made up by an equal share of each channel instead, so that no step of a weight jumps.
+
     >>> matrix(Mixer(red=(1.0, 0.2, 0.0)))[0].round(3).tolist()
     [0.8, 0.2, 0.0]
     """
+    return _matrix(p, _monochrome)
+
+
+def _monochrome(weights: Array) -> Array:
+    total = float(weights.sum())
+    shared = float(ease(abs(total) / _SMALL))
+    made_up = weights + (1 - total) / 3
+    return made_up if shared == 0 else shared * (weights / total) + (1 - shared) * made_up
+
+
+def _by_a_rule(weights: Array) -> Array:
+    """Version 1 went from one rule to the other at a sum of 0.05."""
+    total = float(weights.sum())
+    return weights / total if abs(total) > 0.05 else weights + (1 - total) / 3
+
+
+def _matrix(p: Mixer, monochrome: Callable[[Array], Array]) -> np.ndarray:
     if p.monochrome:
-        weights = np.array(p.weights)
-        total = weights.sum()
-        row = weights / total if abs(total) > 0.05 else weights + (1 - total) / 3
-        return np.tile(row, (3, 1))
+        return np.tile(monochrome(np.array(p.weights)), (3, 1))
     rows = np.array([p.red, p.green, p.blue])
     if p.keep_greys:
         rows = rows + np.diag(1 - rows.sum(axis=1))
@@ -72,6 +93,10 @@ def matrix(p: Mixer) -> np.ndarray:
 def run(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
     """y = M x on code values."""
     return transformed(code, matrix(p))
+
+
+def _former(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
+    return transformed(code, _matrix(p, _by_a_rule))
 
 
 SPEC = GlazeSpec(
@@ -86,5 +111,8 @@ SPEC = GlazeSpec(
         "move; monochrome weighs the channels as coloured filters do before black and white "
         "film."
     ),
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(_former)},
     mild={"red": (1.1, 0.2, 0.0), "blue": (0.0, 0.3, 0.9)},
 )

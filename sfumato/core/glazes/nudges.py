@@ -11,10 +11,11 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, joined, planes
 from sfumato.core.colour import oklab
+from sfumato.core.colour.bends import faded_in
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.compiled import kernels
 from sfumato.core.controls import MOST_PAIRS, Pair, Pairs, Toggle, control
-from sfumato.core.glaze import Category, Domain, GlazeSpec
+from sfumato.core.glaze import Category, Domain, Former, GlazeSpec
 
 _HALF = float(np.log(2.0))
 _GREY, _COLOUR = 0.004, 0.04  # Oklab chroma below which greys are left, and from which nothing is
@@ -33,13 +34,12 @@ class Nudges:
     )
 
 
-def _fade(chroma: Any) -> Any:
-    t = np.clip((chroma - _GREY) / (_COLOUR - _GREY), 0, 1)
-    return t * t * (3 - 2 * t)
+def _fade(chroma: Any, light: Any, noise: float) -> Any:
+    return faded_in(chroma, light, _GREY, _COLOUR, noise)
 
 
 @lru_cache(maxsize=64)
-def _weights(p: Nudges) -> Array:
+def _weights(p: Nudges, noise: float) -> Array:
     """Solve for the moves (n, 3) that meet every pair at once; where pairs contradict, least squares."""
     source = np.array([q.source for q in p.pairs], np.float64)
     move = np.array([q.goal for q in p.pairs], np.float64) - source
@@ -50,7 +50,7 @@ def _weights(p: Nudges) -> Array:
         -_HALF * ((d[..., 1] ** 2 + d[..., 2] ** 2) / reach**2 + (d[..., 0] / depth) ** 2)
     )
     if p.leave_greys:
-        fade = _fade(np.hypot(source[:, 1], source[:, 2]))
+        fade = _fade(np.hypot(source[:, 1], source[:, 2]), source[:, 0], noise)
         share = share * fade[:, None]
         move = np.where(fade[:, None] < _LEAST_FADE, 0, move)
         share = np.where(fade[:, None] < _LEAST_FADE, np.eye(len(source)), share)
@@ -59,29 +59,30 @@ def _weights(p: Nudges) -> Array:
 
 
 @lru_cache(maxsize=64)
-def _rows(p: Nudges) -> Array:
+def _rows(p: Nudges, noise: float) -> Array:
     """Return the pairs as the compiled form takes them: L, a, b, 1 / reach**2, 1 / depth**2, weights."""
     rows = [
-        (*q.source, q.reach**-2, q.depth**-2, *w) for q, w in zip(p.pairs, _weights(p), strict=True)
+        (*q.source, q.reach**-2, q.depth**-2, *w)
+        for q, w in zip(p.pairs, _weights(p, noise), strict=True)
     ]
     return np.array(rows, np.float32)
 
 
-def run(p: Nudges, lab: Rgb, _working: Encoding) -> Rgb:
+def run(p: Nudges, lab: Rgb, _working: Encoding, noise: float = 0.0) -> Rgb:
     """x + sum of w_j 2**-((da**2 + db**2) / reach_j**2 + dL**2 / depth_j**2); each pair is met exactly.
 
     Gaussian radial basis functions in Oklab; with "leave greys" the sum fades in over chroma
-    0.004 to 0.04, and the weights are solved with that fade.
+    0.004 + q to 0.04 + 3 q (see `faded_in`), and the weights are solved with that fade.
     """
     if not p.pairs:
         return lab.copy()
     fast = kernels(lab)
     if fast is not None:
-        moved: Rgb = fast.gaussians(lab, _rows(p), fade=p.leave_greys)
+        moved: Rgb = fast.gaussians(lab, _rows(p, noise), noise, fade=p.leave_greys)
         return moved
     light, a, b = planes(lab)
     total = [np.zeros_like(light) for _ in range(3)]
-    for pair, weight in zip(p.pairs, _weights(p), strict=True):
+    for pair, weight in zip(p.pairs, _weights(p, noise), strict=True):
         at_light, at_a, at_b = (np.float32(v) for v in pair.source)
         da, db, dl = a - at_a, b - at_b, light - at_light
         narrow = np.float32(_HALF / pair.reach**2)
@@ -90,7 +91,7 @@ def run(p: Nudges, lab: Rgb, _working: Encoding) -> Rgb:
         for channel, w in zip(total, weight, strict=True):
             channel += np.float32(w) * share
     if p.leave_greys:
-        fade = _fade(np.sqrt(a * a + b * b)).astype(np.float32)
+        fade = _fade(np.sqrt(a * a + b * b), light, noise).astype(np.float32)
         for channel in total:
             channel *= fade
     return joined(light + total[0], a + total[1], b + total[2])
@@ -126,6 +127,10 @@ SPEC = GlazeSpec(
     Nudges,
     run,
     domain=Domain.OKLAB,
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(run, Domain.OKLAB)},
+    knows_noise=True,
     help="Moves a picked colour to the colour it should be, and what is like it along.",
     more=(
         "Several nudges are solved together, so each meets its target exactly; between them "

@@ -10,7 +10,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import shoulder
-from sfumato.core.colour.encodings import Encoding
+from sfumato.core.colour.encodings import Encoding, code_of
 from sfumato.core.controls import Number, control, kinds
 from sfumato.core.glaze import Category, GlazeSpec
 
@@ -70,6 +70,14 @@ def pick(p: ShadowRollOff, code: Rgb, _working: Encoding) -> ShadowRollOff:
     return attrs.evolve(p, knee=round(knee, 4), amount=p.amount or 100.0)
 
 
+def suited(working: Encoding) -> ShadowRollOff:
+    """Return a new roll-off: of scene light it bends what lies 3 stops under grey and more above 6."""
+    if not working.is_scene:
+        return ShadowRollOff()
+    knee, floor = code_of(0.18 / 2**3, working), code_of(0.18 / 2**6, working)
+    return ShadowRollOff(knee=round(max(knee, 0.02), 3), floor=round(floor, 3))
+
+
 SPEC = GlazeSpec(
     "shadow_rolloff",
     "Shadow roll-off",
@@ -81,6 +89,7 @@ SPEC = GlazeSpec(
         "Lifts what lies below the knee softly onto the floor, so that noise and crushed "
         "shade settle without a hard edge."
     ),
+    suited=suited,
     pick=pick,
     pick_title="Pick the knee",
     mild={"amount": 100.0, "knee": 0.3, "floor": 0.08},

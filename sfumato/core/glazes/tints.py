@@ -10,10 +10,13 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour import oklab
+from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import MOST_STOPS, STOP_GAP, Ramp, Stop, Stops, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec
 from sfumato.core.pchip import Points, evaluate
+
+_DARK = 0.3  # Oklab L under which less of a tint is laid on
 
 
 @frozen
@@ -50,11 +53,25 @@ def shifts(stops: Stops) -> tuple[Points, Points]:
 
 
 def run(p: Tints, code: Rgb, working: Encoding) -> Rgb:
-    """Oklab a, b plus the shift at the luma of the code values, times L above L = 1; L stays."""
+    """Oklab a, b plus the shift at the luma of the code values; L stays.
+
+    The shift grows with L above L = 1, and below 0.3 shrinks with it, eased: black takes no colour.
+    """
+    return _run(p, code, working, _DARK)
+
+
+def _to_black(p: Tints, code: Rgb, working: Encoding) -> Rgb:
+    """Version 1 coloured black as any other tone."""
+    return _run(p, code, working, 0.0)
+
+
+def _run(p: Tints, code: Rgb, working: Encoding, dark: float) -> Rgb:
     weights = working.to_xyz[1].astype(np.float32)
     tone = code @ (weights / weights.sum())
     lab = oklab.from_light(working.decode(code), working)
     size = np.maximum(lab[..., 0], 1)
+    if dark > 0:
+        size *= ease(lab[..., 0] / np.float32(dark))
     for axis, curve in enumerate(shifts(p.stops), 1):
         lab[..., axis] += size * evaluate(curve, tone)
     return working.encode(oklab.to_light(lab, working))
@@ -91,6 +108,9 @@ SPEC = GlazeSpec(
         "lightness stays. Two stops make a split tone. Small chromas go a long way: 0.02 is "
         "plain to see."
     ),
+    version=2,
+    upgrades={1: dict},
+    former={1: Former(_to_black)},
     pick=pick,
     pick_title="Pick a tone",
     mild={"stops": ((0.2, 260.0, 0.01, 0.2), (0.8, 70.0, 0.015, 0.3))},

@@ -7,13 +7,13 @@ import math
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.adapt import CAT16, D65, Matrix, Xy, transformed, xyz_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
 from sfumato.core.glaze import Category, Domain, GlazeSpec
 
-_LIMIT_MIRED, _LIMIT_TINT = 150.0, 50.0
+_COLDEST, _WARMEST, _LIMIT_TINT = 133.0, -360.0, 50.0  # whites of 48 000 K and 1947 K
 
 
 @frozen
@@ -22,14 +22,14 @@ class WhiteBalance:
         0.0,
         Number(
             title="Temperature",
-            least=-_LIMIT_MIRED,
-            most=_LIMIT_MIRED,
+            least=_WARMEST,
+            most=_COLDEST,
             soft=(-60.0, 60.0),
             step=1.0,
             digits=1,
             unit="mired",
             signed=True,
-            help="Right is warmer, left is cooler; a mired is an even step to the eye.",
+            help="Right is warmer, left is cooler; a mired is an even step to the eye. Lamps: -100 to -260.",
         ),
     )
     tint: float = control(
@@ -64,7 +64,7 @@ def locus(mired: float) -> tuple[float, float]:
 
 
 _BASE = 1e6 / 6504.0
-_LEAST_MIRED = 20.0
+_NEAR = 0.0005  # in xy, of a white that was reached
 
 
 def source_white(temperature: float, tint: float) -> Xy:
@@ -73,7 +73,7 @@ def source_white(temperature: float, tint: float) -> Xy:
     `temperature` counts in mired towards blue: a picture lit by that white looks too cool, so the
     balance warms it. `tint` counts Duv x 1000 towards green, along the locus' normal.
     """
-    mired = max(_BASE - temperature, _LEAST_MIRED)
+    mired = _BASE - temperature
     u0, v0 = locus(_BASE)
     u, v = locus(mired)
     h = 0.5
@@ -105,25 +105,58 @@ def run(p: WhiteBalance, light: Rgb, working: Encoding) -> Rgb:
     return transformed(light, _matrix(p, working))
 
 
+def _xy_of(code: Rgb, working: Encoding) -> Array | None:
+    """Return the chromaticity of a colour; None of one without light."""
+    xyz = working.to_xyz_d65 @ working.decode(code).astype(np.float64).reshape(3)
+    return xyz[:2] / xyz.sum() if xyz.sum() > 1e-6 and np.isfinite(xyz).all() else None
+
+
 def pick(p: WhiteBalance, code: Rgb, working: Encoding) -> WhiteBalance:
-    """Solve temperature and tint so that the picked colour becomes grey (Newton, float64)."""
-    light = working.decode(code).astype(np.float64).reshape(3)
-    xyz = working.to_xyz_d65 @ light
-    if not xyz.sum() > 1e-6:
+    """Solve temperature and tint so that the picked colour becomes grey, or comes as near as they reach.
+
+    Damped least squares (Levenberg 1944, Marquardt 1963) on chromaticity within the limits of both, in
+    float64, from several starts: the locus bends, and far from it the nearest place is not unique.
+    """
+    target = _xy_of(code, working)
+    if target is None:
         return p
-    target = np.array([xyz[0], xyz[1]]) / xyz.sum()
-    at = np.zeros(2)
-    limit = np.array([_LIMIT_MIRED, _LIMIT_TINT])
-    most = np.minimum(limit, [_BASE - _LEAST_MIRED - 1, np.inf])  # beyond, nothing changes any more
-    for _ in range(30):
-        miss = np.array(source_white(*at)) - target
-        if np.abs(miss).max() < 1e-10:
-            break
-        slope = np.array(
-            [(np.array(source_white(*(at + e))) - target - miss) / 0.1 for e in 0.1 * np.eye(2)]
-        ).T
-        at = np.clip(at - np.linalg.solve(slope, miss), -limit, most)
-    return WhiteBalance(round(float(at[0]), 3), round(float(at[1]), 3))
+    least, most = np.array([_WARMEST, -_LIMIT_TINT]), np.array([_COLDEST, _LIMIT_TINT])
+    scale = np.array([100.0, 20.0])  # both count alike
+
+    def miss(at: Array) -> Array:
+        return np.array(source_white(*at)) - target
+
+    found: list[tuple[float, Array]] = []
+    for start in (0.0, -120.0, -240.0, 90.0):
+        at, damping = np.array([start, 0.0]), 1e-3
+        error = miss(at)
+        for _ in range(60):
+            slope = np.array([(miss(at + e) - error) / 0.1 for e in 0.1 * np.eye(2)]).T * scale
+            square = slope.T @ slope
+            step = np.linalg.solve(square + damping * 1e-3 * np.eye(2), -slope.T @ error)
+            to = np.clip(at + scale * step, least, most)
+            after = miss(to)
+            if after @ after < error @ error:
+                at, error, damping = to, after, damping / 8
+                if error @ error < 1e-20:
+                    break
+            else:
+                damping *= 8
+                if damping > 1e9:
+                    break
+        found.append((float(error @ error), at))
+    best = min(found, key=lambda f: f[0])[1]
+    return WhiteBalance(round(float(best[0]), 3), round(float(best[1]), 3))
+
+
+def short_of(p: WhiteBalance, code: Rgb, working: Encoding) -> str:
+    """Say what a picked colour becomes when temperature and tint do not reach it, "" when they do."""
+    target = _xy_of(code, working)
+    if target is None or np.hypot(*(source_white(p.temperature, p.tint) - target)) < _NEAR:
+        return ""
+    light = run(p, working.decode(np.asarray(code, np.float32).reshape(1, 3)), working)[0]
+    r, g, b = light / max(float(light[1]), 1e-6)
+    return f"the nearest that it reaches: the colour becomes {r:.2f} : {g:.2f} : {b:.2f}, no grey"
 
 
 SPEC = GlazeSpec(
@@ -140,5 +173,6 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a grey",
+    short_of=short_of,
     mild={"temperature": 25.0, "tint": -6.0},
 )

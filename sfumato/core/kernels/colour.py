@@ -196,12 +196,12 @@ def _pieces(x, out, knots, table):  # type: ignore[no-untyped-def]
                 into[i] += u * (c1 + u * (c2 + u * c3))
 
 
-@_jit("void(float32[::1], float32[::1], float32[:, ::1], float32)")
-def _gaussians(x, out, pairs, fade):  # type: ignore[no-untyped-def]
+@_jit("void(float32[::1], float32[::1], float32[:, ::1], float32, float32)")
+def _gaussians(x, out, pairs, fade, noise):  # type: ignore[no-untyped-def]
     """x + sum of weight 2**-(narrow (da**2 + db**2) + deep dL**2), faded in by chroma.
 
     A row of `pairs` is L, a, b, narrow, deep and the three weights; with `fade` 1 the sum fades in
-    over chroma 0.004 to 0.04.
+    over chroma 0.004 + q to 0.04 + 3 q, with q = noise / L**2.
     """
     count = x.size // 3
     s = np.empty(7 * _C, np.float32)
@@ -233,7 +233,9 @@ def _gaussians(x, out, pairs, fade):  # type: ignore[no-untyped-def]
             for i in range(n):
                 db[i] += w_b * share[i]
         for i in range(n):
-            t = (np.sqrt(a_[i] * a_[i] + b_[i] * b_[i]) - _F(0.004)) / _F(0.036)
+            q = l_[i] if l_[i] > _F(1e-4) else _F(1e-4)
+            q = noise / (q * q)
+            t = (np.sqrt(a_[i] * a_[i] + b_[i] * b_[i]) - _F(0.004) - q) / (_F(0.036) + q + q)
             t = t if t > _F(0) else _F(0)
             t = t if t < _F(1) else _F(1)
             t = _F(1) - fade + fade * (t * t * (_F(3) - _F(2) * t))
@@ -315,9 +317,9 @@ def oklab(x: Array, first: Array, second: Array, *, forward: bool) -> Rgb:
     return _run(_oklab, x, first, second, forward)
 
 
-def gaussians(x: Array, pairs: Array, *, fade: bool) -> Rgb:
-    """`pairs` is float32 (n, 8)."""
-    return _run(_gaussians, x, pairs, np.float32(fade))
+def gaussians(x: Array, pairs: Array, noise: float, *, fade: bool) -> Rgb:
+    """`pairs` is float32 (n, 8); `noise` the noise floor."""
+    return _run(_gaussians, x, pairs, np.float32(fade), np.float32(noise))
 
 
 def fit_gamut(x: Array, threshold: float, amount: float, scale: Array, power: float) -> Rgb:

@@ -10,8 +10,10 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour import oklab
+from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Choice, Number, Toggle, control
+from sfumato.core.glaze import NOISE
 
 NORMAL = "normal"
 MULTIPLY, SCREEN, OVERLAY, SOFT = "multiply", "screen", "overlay", "soft light"
@@ -19,6 +21,9 @@ TONE_ONLY, COLOUR_ONLY = "tone only", "colour only"
 BLENDS = (NORMAL, MULTIPLY, SCREEN, OVERLAY, SOFT, TONE_ONLY, COLOUR_ONLY)
 ALL_HUES, ALL_CHROMA = 360.0, 0.4
 _GREY = 0.05  # chroma from which a colour has its full say in hue: below it fades into grey
+_DARKEST = 1e-3  # Oklab lightness of the least light that has a colour
+_NOISE = 1.5  # the noise floors that chroma must pass before it counts
+_LEAST_EDGE = 0.02  # of tones, in code values: a narrower one tears noise
 
 
 @frozen
@@ -110,7 +115,8 @@ class Laying:
             most=0.4,
             digits=3,
             step=0.002,
-            help="The weakest colour on which the glaze fully acts, in Oklab chroma; 0 takes greys in.",
+            help="The weakest colour on which the glaze fully acts, as Oklab chroma for its lightness; "
+            "0 takes greys in.",
         ),
     )
     chroma_to: float = control(
@@ -140,6 +146,13 @@ class Laying:
         False,
         Toggle(title="Turned inside out", help="The glaze acts on everything but these colours."),
     )
+    by_light: bool = control(
+        True,
+        Toggle(
+            title="In any light",
+            help="Takes a colour alike in shade and sun, and no noise for a colour. Off: absolute chroma.",
+        ),
+    )
 
     @property
     def by_tone(self) -> bool:
@@ -154,6 +167,11 @@ class Laying:
         return self.chroma_from > 0 or self.chroma_to < ALL_CHROMA
 
     @property
+    def is_former(self) -> bool:
+        """Whether it takes colours as it did before exposure and noise counted."""
+        return not self.by_light and (self.by_hue or self.by_chroma or self.tone_soft < _LEAST_EDGE)
+
+    @property
     def is_limited(self) -> bool:
         """Whether the glaze spares some colours."""
         return self.by_tone or self.by_hue or self.by_chroma
@@ -163,43 +181,48 @@ class Laying:
         return self.blend == NORMAL and not self.is_limited
 
 
-def _eased(t: Any) -> Any:
-    """Return 3 t**2 - 2 t**3 of t held in 0..1."""
-    t = np.clip(t, 0, 1)
-    return t * t * (3 - 2 * t)
-
-
 def _between(x: Any, low: float | None, high: float | None, soft: float) -> Any:
     """Return a trapezoid with smooth edges: 1 from low to high, 0 beyond them by `soft`."""
     out: Any = np.float32(1)
     if low is not None:
-        out = _eased((x - np.float32(low - soft)) / np.float32(soft))
+        out = ease((x - np.float32(low - soft)) / np.float32(soft))
     if high is not None:
-        out = out * _eased((np.float32(high + soft) - x) / np.float32(soft))
+        out = out * ease((np.float32(high + soft) - x) / np.float32(soft))
     return out
 
 
-def matte(laying: Laying, code: Rgb, working: Encoding) -> Rgb:
+def matte(laying: Laying, code: Rgb, working: Encoding, noise: float = NOISE) -> Rgb:
     """Return how much of a glaze each colour takes, float32 (..., 1) 0..1: tone x hue x chroma.
 
-    Tone is the luma of code values in the working primaries; hue and chroma are Oklab's. Greys have
-    no hue: they count as outside any range of hues.
+    Tone is the luma of code values in the working primaries. Hue is Oklab's, chroma is s = C / L, which
+    stays with a colour when it is lit more or less. Of sensor noise with the floor f about
+    q = 1.5 f / L**3 of it is noise: a hue counts from s = q, fully from 0.05 + 3 q; a range of chroma
+    counts what passes q. Greys have no hue: they count as outside any range of hues.
+
+    Args:
+        noise: the noise floor, see `View.noise`; 0 for pictures without noise.
     """
     out = np.ones((*code.shape[:-1], 1), np.float32)
     if laying.by_tone:
         luma = (code @ working.to_xyz[1].astype(np.float32))[..., None]
         low = laying.tone_from if laying.tone_from > 0 else None
         high = laying.tone_to if laying.tone_to < 1 else None
-        out = out * _between(luma, low, high, laying.tone_soft)
+        soft = max(laying.tone_soft, _LEAST_EDGE) if laying.by_light else laying.tone_soft
+        out = out * _between(luma, low, high, soft)
     if laying.by_hue or laying.by_chroma:
         lab = oklab.from_light(working.decode(code), working)
         a, b = lab[..., 1:2], lab[..., 2:3]
-        chroma = np.sqrt(a * a + b * b)
+        chroma: Any = np.sqrt(a * a + b * b)
+        lost: Any = np.float32(0)
+        if laying.by_light:
+            light = np.maximum(lab[..., :1], np.float32(_DARKEST))
+            lost = np.float32(_NOISE * noise) / (light * light * light)
+            chroma = np.maximum(chroma / light - lost, 0)
         if laying.by_hue:
             angle = np.degrees(np.arctan2(b, a))
             away = np.abs((angle - np.float32(laying.hue) + 180) % 360 - 180)
             inside = _between(away, None, laying.hue_width / 2, laying.hue_soft)
-            out = out * inside * _eased(chroma / np.float32(_GREY))
+            out = out * inside * ease(chroma / (np.float32(_GREY) + 2 * lost))
         if laying.by_chroma:
             low = laying.chroma_from if laying.chroma_from > 0 else None
             high = laying.chroma_to if laying.chroma_to < ALL_CHROMA else None

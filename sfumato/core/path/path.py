@@ -14,6 +14,7 @@ from sfumato.core.arrays import Rgb, as_rgb
 from sfumato.core.colour.encodings import Encoding, Family, convert, encoding
 from sfumato.core.colour.showing import Showing, shown, unshown
 from sfumato.core.errors import ValueRefused
+from sfumato.core.glaze import NOISE
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.path.laying import blended, matte
 from sfumato.core.path.parts import Coating, Graded, Source
@@ -51,15 +52,17 @@ def through_coat(coat: Coating, code: Rgb, working: Encoding, view: Showing | No
     graded = blended(laying.blend, code, graded, working)
     change = np.float32(coat.strength) * (graded - code)
     if laying.is_limited:
-        change = change * matte(laying, code, working)
+        change = change * matte(laying, code, working, NOISE if view is None else view.noise)
     return np.asarray(code + change, np.float32)
 
 
 def knows_view(coat: Coating) -> bool:
-    """Whether what a coat does depends on the View: then what was computed through it does too."""
+    """Whether what a coat does depends on the View or its noise floor: then what is computed does too."""
+    if coat.laying.by_hue or coat.laying.by_chroma:
+        return True
     if coat.is_group:
         return any(knows_view(member) for member in coat.members)
-    return coat.spec is not None and coat.spec.knows_view
+    return coat.spec is not None and (coat.spec.knows_view or coat.spec.knows_noise)
 
 
 def mixed(before: Rgb, after: Rgb, strength: float) -> Rgb:

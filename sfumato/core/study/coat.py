@@ -51,6 +51,7 @@ class Coat:
     laying: Laying = Laying()
     members: tuple[Coat, ...] = ()
     note: str = ""  # where it came from
+    version: int = 0  # of its glaze, when it is drawn as an older one did; 0 = as it is drawn now
 
     @property
     def is_group(self) -> bool:
@@ -58,7 +59,13 @@ class Coat:
 
     @property
     def spec(self) -> GlazeSpec | None:
-        return glazes().get(self.key)
+        spec = glazes().get(self.key)
+        return spec.at(self.version) if spec and self.version else spec
+
+    @property
+    def is_former(self) -> bool:
+        """Whether it, its Reach, or one of its members is drawn as an older version did."""
+        return bool(self.version) or self.laying.is_former or any(m.is_former for m in self.members)
 
     @property
     def title(self) -> str:
@@ -103,6 +110,14 @@ def renewed(coat: Coat) -> Coat:
 def without_ids(coat: Coat) -> Coat:
     """Return a coat without ids: equal to any other that does the same in the same words."""
     return attrs.evolve(coat, id="", members=tuple(map(without_ids, coat.members)))
+
+
+def renewed_way(coat: Coat) -> Coat:
+    """Return a coat that is drawn as glazes are now, with the same values."""
+    laying = attrs.evolve(coat.laying, by_light=True)
+    return attrs.evolve(
+        coat, version=0, laying=laying, members=tuple(map(renewed_way, coat.members))
+    )
 
 
 def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:

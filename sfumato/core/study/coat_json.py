@@ -32,7 +32,12 @@ def dump_coat(coat: Coat) -> dict[str, Any]:
     if coat.is_group:
         return {"glaze": GROUP, "v": 1, **head, "members": [dump_coat(m) for m in coat.members]}
     spec = glazes()[coat.key]
-    return {"glaze": coat.key, "v": spec.version, **head, **controls.dump(coat.parameters)}
+    return {
+        "glaze": coat.key,
+        "v": coat.version or spec.version,
+        **head,
+        **controls.dump(coat.parameters),
+    }
 
 
 def load_coat(plain: dict[str, Any]) -> Coat:
@@ -51,17 +56,24 @@ def load_coat(plain: dict[str, Any]) -> Coat:
         inside = grouped(tuple(load_coat(m) for m in members if m.get("glaze") != GROUP))
         if len(inside.members) != len(members):
             raise ValueRefused("a group holds a group")
-        laying = controls.load(Laying, plain.get("laying") or {})
+        laying = _laying(plain.get("laying"))
         return attrs.evolve(inside, laying=laying, **head)
     spec = glazes().get(key)
     version = int(plain.get("v", 1))
     if spec is None or version > spec.version:
         return Coat(key, UnknownGlaze(dict(plain)), **head)
-    head["laying"] = controls.load(Laying, plain.get("laying") or {})
+    head["laying"] = _laying(plain.get("laying"))
     values = {k: v for k, v in plain.items() if k not in _COAT_KEYS}
     for step in range(version, spec.version):
         values = spec.upgrades[step](values)
-    return Coat(key, controls.load(spec.record, values), **head)
+    former = version if spec.at(version) is not spec else 0
+    return Coat(key, controls.load(spec.record, values), version=former, **head)
+
+
+def _laying(plain: Any) -> Laying:
+    """Make a Laying from plain data; one from before chroma was taken for its light stays as it was."""
+    found: Laying = controls.load(Laying, {"by_light": False, **plain} if plain else {})
+    return found if found.is_former else attrs.evolve(found, by_light=True)
 
 
 def number(value: Any, least: float, most: float, what: str) -> float:

@@ -15,11 +15,10 @@ from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
 from sfumato.core.lut.device import Device
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import journey, mask, outlet, results, version
+from sfumato.core.study import journey, mask, outlet, results, version, view
 from sfumato.core.study.coat_json import dump_coat, dump_look, load_coat, load_look, number
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Study
-from sfumato.core.study.view import View
 
 VERSION = 1
 _BROKEN_TEXT = re.compile("[\0\ud800-\udc7f\udd00-\udfff]")
@@ -252,7 +251,7 @@ def _study(plain: dict[str, Any]) -> Study:
         shots=shots,
         look=load_look(plain["look"]),
         working=encoding(plain["working"]).name,
-        view=controls.load(View, plain["view"]),
+        view=view.load(plain["view"]),
         span=Span(Joint(start), Joint(end), *ends),
         grid=int(number(plain.get("grid", 33), 2, 129, "the grid")),
         fit=plain.get("fit", False) is True,

@@ -12,6 +12,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
 from sfumato.core.path.span import Joint, Span
+from sfumato.core.study import view
 from sfumato.core.study.coat import Coat, every, without_ids
 from sfumato.core.study.coat_json import dump_look, load_look, number
 from sfumato.core.study.look import Look
@@ -185,7 +186,7 @@ def _load(plain: Any) -> Version:
         int(number(plain["number"], 1, 1e6, "the number of a version")),
         load_look(plain["look"]),
         encoding(plain["working"]).name,
-        controls.load(View, plain["view"]),
+        view.load(plain["view"]),
         Span(Joint(start), Joint(end), *ends),
         int(number(plain.get("grid", 33), 2, 129, "the grid")),
         plain.get("fit", False) is True,

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+import attrs
 from attrs import frozen
 
+from sfumato.core import controls
 from sfumato.core.colour.encodings import Family, names_of
+from sfumato.core.colour.hue import LIGHT, SEEN
 from sfumato.core.controls import Choice, Number, Toggle, control
+from sfumato.core.glaze import NOISE
 
 
 def _displays() -> tuple[str, ...]:
@@ -76,12 +82,20 @@ class View:
         ),
     )
     hue: float = control(
-        0.35,
+        0.8,
         Number(
             title="Keep hue",
             least=0.0,
             most=1.0,
             help="Brings back the hue that bending each channel shifts.",
+        ),
+    )
+    hue_by: str = control(
+        SEEN,
+        Choice(
+            title="Hue kept",
+            options=(SEEN, LIGHT),
+            help="As seen: fire burns out through yellow, blue stays blue. As light: by its ratios.",
         ),
     )
     ease: bool = control(
@@ -90,3 +104,54 @@ class View:
             title="Ease gamut", help="Brings colours outside the display's gamut gently inside."
         ),
     )
+    threshold: float = control(
+        0.9,
+        Number(
+            title="Ease from",
+            least=0.5,
+            most=0.98,
+            step=0.005,
+            digits=3,
+            help="Colours nearer to grey stay as they are; 1 is the edge of the display's gamut.",
+        ),
+    )
+    noise: float = control(
+        NOISE,
+        Number(
+            title="Noise floor",
+            least=0.0,
+            most=0.003,
+            soft=(0.0, 0.0015),
+            step=0.00005,
+            digits=5,
+            help="Chroma that noise has in the shots' darks: what moves hue or chroma fades out above it.",
+        ),
+    )
+
+    @property
+    def is_former(self) -> bool:
+        """Whether it shows pictures as it did before hue was kept as it is seen."""
+        return self.hue_by == LIGHT
+
+
+_FORMER = {
+    "hue": 0.35,
+    "hue_by": LIGHT,
+    "threshold": 0.8,
+}  # of Views from before these could be chosen
+
+
+def load(plain: dict[str, Any]) -> View:
+    """Make a View from plain data; one from before hue was kept as seen shows what it showed.
+
+    Raises:
+        ValueRefused: a value is outside its control.
+    """
+    found: View = controls.load(View, plain if "hue_by" in plain else {**_FORMER, **plain})
+    return found
+
+
+def shown_anew(view: View) -> View:
+    """Return a View with its hues kept, and its gamut eased, as they are in new studies."""
+    new = View()
+    return attrs.evolve(view, hue=new.hue, hue_by=new.hue_by, threshold=new.threshold)

@@ -364,6 +364,10 @@ class CoatEdits(QObject):
         if after == coat.parameters:
             why = "it has no hue, or there is one already"
             self.services.notices.note(f"{coat.title} takes nothing from that colour", why)
+        elif coat.spec.short_of is not None:
+            short = coat.spec.short_of(after, entering, working)
+            if short:
+                self.services.notices.note(f"{coat.title}: {short}")
         self.model.commit(
             f"{coat.title}: {coat.spec.pick_title.lower()}",
             self.model.study.set_coat(coat_id, parameters=after),

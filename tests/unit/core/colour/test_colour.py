@@ -195,5 +195,5 @@ def test_tone_scale_passes_grey_black_and_white() -> None:
 
 def test_easing_leaves_inner_colours_alone_and_nothing_negative() -> None:
     inner = np.float32([[0.5, 0.3, 0.2], [1, 1, 1]])
-    np.testing.assert_allclose(eased(inner), inner, atol=1e-6)
-    assert (eased(np.float32([[1, -0.5, 0.2], [0.1, 0.4, -3.0]])) >= 0).all()
+    np.testing.assert_allclose(eased(inner, 0.9), inner, atol=1e-6)
+    assert (eased(np.float32([[1, -0.5, 0.2], [0.1, 0.4, -3.0]]), 0.9) >= 0).all()

@@ -31,8 +31,9 @@ def test_a_stop_is_as_wide_as_it_says() -> None:
     assert [round(x, 6) for x, _ in b] == [0.1, 0.3, 0.75, 0.85]
     assert [round(y, 6) for _, y in b] == [0.04, 0.04, 0, 0]
     assert [round(y, 6) for _, y in a] == [0, 0, 0.03, 0.03]
-    inside = shift_at(stops, 0.12, 0.2, 0.29)
+    inside = shift_at(stops, 0.2, 0.25, 0.29)
     np.testing.assert_allclose(inside, [[0, 0.04]] * 3, atol=4e-4)
+    assert (shift_at(stops, 0.05, 0.12)[:, 1] < 0.036).all()  # black takes no colour
     between = shift_at(stops, 0.4, 0.525, 0.65)
     assert (np.diff(between[:, 1]) < -0.003).all()
     assert (np.diff(between[:, 0]) > 0.003).all()
