@@ -154,7 +154,8 @@ def measured(spec: GlazeSpec, parameters: Any, working: str) -> Measured:
     step *= _STEP / np.linalg.norm(step, axis=-1, keepdims=True)
 
     def seen(code: Any) -> Any:
-        return shown(np.asarray(code, np.float32), space, VIEW).astype(np.float64)
+        code = np.asarray(code, np.float32)
+        return (shown(code, space, VIEW) if space.is_scene else code).astype(np.float64)
 
     with np.errstate(all="ignore"):
         moved = np.linalg.norm(seen(run(pixels + step)) - seen(run(pixels)), axis=-1)

@@ -175,7 +175,7 @@ def main() -> None:
 
     rest()
     named = {book.name(s): s for s in book.swatches}
-    for name in ("Lamp oil", "Slack water"):
+    for name in ("Lamp oil", "Morning print"):
         book.set_remark(named[name], mark="kept")
     book.set_remark(named["Lamp oil"], note="for the dusk scenes, back it off indoors")
     book.choose(named["Cobalt hour"])

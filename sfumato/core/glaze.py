@@ -80,7 +80,7 @@ class Promise:
     gain: float = 4.0
     noise: float = 2.5
     cast: float = 0.002
-    folds: float = 0.0
+    folds: float = 0.005
     falling: float = 0.0
 
 

@@ -60,9 +60,13 @@ def smooth(t: Any) -> Any:
 NOISE = 0.0004  # the usual noise floor
 
 
+def noise_chroma(light: Any) -> Any:
+    return NOISE / np.maximum(light**3 - 4 * NOISE, 1e-9) ** (2 / 3)
+
+
 def coloured(lab: Any, grey: float, colour: float) -> Any:
     """How far colours are neither grey nor noise."""
-    q = NOISE / np.maximum(lab[..., 0], 1e-4) ** 2
+    q = noise_chroma(lab[..., 0])
     return smooth((np.hypot(lab[..., 1], lab[..., 2]) - grey - q) / (colour - grey + 2 * q))
 
 
@@ -141,8 +145,7 @@ def colourfulness(p: Any, x: Any, space: Encoding) -> Any:
     away = np.cos(np.arctan2(b, a) - math.radians(55))
     edge = math.cos(math.radians(40))
     keep = keep * (1 - p.skin / 100 * smooth((away - edge) / (1 - edge)))
-    fourth = np.maximum(lab[..., 0], 0) ** 4
-    keep = keep * fourth / (fourth + (30 * NOISE) ** 2)
+    keep = keep / (1 + (30 * noise_chroma(lab[..., 0])) ** 2)
     lab[..., 1:] *= (1 + p.amount / 100 * keep)[..., None]
     return encode(space, from_lab(space, lab))
 

@@ -25,6 +25,7 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.rooms.look.coat_row import CoatRow
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import (
     Choice,
     Curve,
@@ -110,7 +111,7 @@ def test_every_control_edits_and_undoes(hand, key: str) -> None:
     hand.keys(row.strength, Qt.Key.Key_Down, modifier=Qt.KeyboardModifier.ShiftModifier)
     assert hand.study.coat(coat_id).strength == pytest.approx(0.9)
     hand.act("reset_glaze")
-    assert hand.study.coat(coat_id).parameters == glazes()[key].defaults()
+    assert hand.study.coat(coat_id).parameters == glazes()[key].new(encoding(hand.study.working))
     hand.settle()
 
 

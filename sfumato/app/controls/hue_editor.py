@@ -6,10 +6,11 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from sfumato.app.controls.editor import Editor, fresh, quiet
+from sfumato.app.controls.editor import Editor, quiet
 from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import HueCurve, Number
+from sfumato.core.glazes.hue_table import newest
 
 
 class HueEditor(Editor):
@@ -66,7 +67,7 @@ class HueEditor(Editor):
 
     def choose_new(self, before: Any, after: Any) -> None:
         name = self.field.row
-        index = fresh(getattr(before, name), getattr(after, name))
+        index = newest(getattr(before, name), getattr(after, name))
         if index is not None:
             self.field.choose(name, index)
 

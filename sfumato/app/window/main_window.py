@@ -198,7 +198,7 @@ class MainWindow(QMainWindow):
         """Enable what can run now."""
         stack = self.room.undo_stack
         true = {
-            "has_file": self.model.file is not None and self.model.is_edited,
+            **self.files.conditions(),
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_easel": self.room.easel is not None,

@@ -158,6 +158,13 @@ class StudyFiles(QObject):
                 return
             self.replace(found.study, file, found.stamp)
             self._settings.add_recent(file.resolve())
+            if found.study.is_former:
+                self.notices.note(
+                    "The study shows what it did in an older version",
+                    "new studies draw some glazes and the View otherwise",
+                    "Use the new way",
+                    self.use_new_way,
+                )
 
         self._read(file, opened)
 
@@ -173,6 +180,17 @@ class StudyFiles(QObject):
 
         if self.model.file is not None:
             self._read(self.model.file, reverted)
+
+    def conditions(self) -> dict[str, bool]:
+        """Return what the study's own actions depend on."""
+        return {
+            "has_file": self.model.file is not None and self.model.is_edited,
+            "is_former": self.model.study.is_former,
+        }
+
+    def use_new_way(self) -> None:
+        """Draw what keeps an older version's picture as new studies do: one step."""
+        self.model.commit("Use the new way of drawing", self.model.study.anew())
 
     def _read(self, file: Path, then: Callable[[_Opened], None]) -> None:
         """Read a study with a worker, then go on with it."""

@@ -53,21 +53,36 @@ def ease(t: Any) -> Any:
     return t * t * (3 - 2 * t)
 
 
+_DOUBTFUL = 4.0  # noise floors of light: what is darker may be noise altogether
+
+
+def noise_chroma(light: Any, noise: float) -> Any:
+    """Return the Oklab chroma that sensor noise has at a lightness L: noise / L**2.
+
+    The light of noise has about one sigma in the dark, and Oklab is as steep as L**-2. Its lightness is
+    uncertain too: 4 floors of light (L**3) are taken off it before.
+
+    >>> float(noise_chroma(np.float32(0.5), 0.0004).round(5))
+    0.00163
+    """
+    if noise == 0:
+        return np.float32(0)
+    sure = np.maximum(light * light * light - np.float32(_DOUBTFUL * noise), np.float32(1e-9))
+    return np.float32(noise) / np.cbrt(sure) ** 2
+
+
 def faded_in(chroma: Any, light: Any, grey: float, colour: float, noise: float) -> Any:
     """Return 0..1: how far Oklab chroma C at a lightness L is a colour, and neither grey nor noise.
 
-    Eased from 0 at `grey` + q to 1 at `colour` + 3 q, where q = noise / L**2 is the chroma that sensor
-    noise has there: its light has about the same sigma, and Oklab is as steep as L**-2. At L <= 0
-    nothing is a colour, unless `noise` is 0.
+    Eased from 0 at `grey` + q to 1 at `colour` + 3 q, where q is the chroma that sensor noise has there
+    (`noise_chroma`). Where light is nothing but noise nothing is a colour, unless `noise` is 0.
 
     >>> float(faded_in(np.float32(0.03), np.float32(0.1), 0.002, 0.05, 0.0004).round(3))
     0.0
     >>> float(faded_in(np.float32(0.06), np.float32(0.7), 0.002, 0.05, 0.0004).round(3))
     1.0
     """
-    q: Any = np.float32(0)
-    if noise > 0:
-        q = np.float32(noise) / np.maximum(light, np.float32(1e-4)) ** 2
+    q = noise_chroma(light, noise)
     return ease((chroma - (grey + q)) / (colour - grey + 2 * q))
 
 

@@ -9,7 +9,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import affine, signed_power
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Pad, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 
 
 @frozen
@@ -77,6 +77,7 @@ SPEC = GlazeSpec(
         "bends between them, offset moves everything. Drag a pad towards a colour, the bar "
         "for the level."
     ),
+    promise=Promise(gain=9.0, cast=0.17),
     mild={
         "lift": (0.03, 0.0, -0.02),
         "gamma": (1.1, 1.0, 0.95),

@@ -7,7 +7,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Choice, Number, Triple, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 from sfumato.core.lut.cdl import graded
 
 CLAMP, NO_CLAMP = "as the standard", "never"
@@ -77,6 +77,7 @@ SPEC = GlazeSpec(
         "clamp of the standard it clips at 0 and 1; choose never for log values and "
         "highlights."
     ),
+    promise=Promise(gain=11.0, noise=3.5, cast=0.04, falling=0.1),
     mild={
         "slope": (1.2, 1.0, 0.9),
         "offset": (0.02, 0.0, -0.02),

@@ -9,9 +9,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb, joined, planes
+from sfumato.core.colour.bends import noise_chroma
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Category, Domain, Former, GlazeSpec
+from sfumato.core.glaze import Category, Domain, Former, GlazeSpec, Promise
 
 # Centre and half width of the skin hues in Oklch, degrees; the clay busts of the demo portrait,
 # made in skin colours light to dark, lie well inside (a test measures them).
@@ -65,13 +66,14 @@ class Colourfulness:
 def run(p: Colourfulness, lab: Rgb, _working: Encoding, noise: float = 0.0) -> Rgb:
     """Oklab a, b times 1 + amount; protection scales the amount down by chroma and by hue.
 
-    More chroma fades out in the dark, where it is noise: L**4 / (L**4 + (30 noise)**2) of it is left.
+    More chroma fades out in the dark, where it is noise: 1 / (1 + (30 q)**2) of it is left, where q is
+    the chroma that noise has (`noise_chroma`).
     """
     gain: Any = np.float32(p.amount / 100)
     light, a, b = planes(lab)
     if p.amount > 0 and noise > 0:
-        fourth = np.maximum(light, 0) ** 4
-        gain = gain * (fourth / (fourth + np.float32((_FADES * noise) ** 2)))
+        faint = np.float32(_FADES) * noise_chroma(light, noise)
+        gain = gain / (1 + faint * faint)
     if p.amount > 0 and (p.protect > 0 or p.skin > 0):
         keep: Any = np.ones_like(a)
         chroma = np.sqrt(a * a + b * b)
@@ -105,5 +107,6 @@ SPEC = GlazeSpec(
         "what is strong already and what has the hue of skin. In the dark, where chroma is "
         "noise, nothing grows: the noise floor beside the View says where that begins."
     ),
+    promise=Promise(gain=9.0, folds=0.01),
     mild={"amount": 40.0, "protect": 50.0, "skin": 50.0},
 )

@@ -10,7 +10,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, code_of
 from sfumato.core.controls import Number, Toggle, control
-from sfumato.core.glaze import Category, Former, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec, Promise
 
 
 @frozen
@@ -112,5 +112,6 @@ SPEC = GlazeSpec(
     suited=suited,
     pick=pick,
     pick_title="Pick the pivot",
+    promise=Promise(gain=6.0),
     mild={"slope": 1.5},
 )

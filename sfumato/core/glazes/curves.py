@@ -11,7 +11,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT, Curve, Points, control
-from sfumato.core.glaze import Category, Former, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec, Promise
 from sfumato.core.pchip import evaluate
 
 
@@ -115,6 +115,7 @@ SPEC = GlazeSpec(
     former={1: Former(_former)},
     pick=pick,
     pick_title="Pick a tone",
+    promise=Promise(gain=18.0, cast=0.06),
     mild={
         "master": ((0.0, 0.05), (0.4, 0.35), (1.0, 0.95)),
         "luma": ((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)),

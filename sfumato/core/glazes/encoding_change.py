@@ -9,7 +9,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, convert, encoding, names_of
 from sfumato.core.colour.showing import Showing
 from sfumato.core.controls import Choice, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 
 _MOST = 1e4  # code values are held within this: inverse logs of more are infinite
 
@@ -56,5 +56,6 @@ SPEC = GlazeSpec(
         "material that was mislabelled, or to lay a glaze out for another program's numbers."
     ),
     says=says,
+    promise=Promise(gain=25.0, noise=7.0),
     mild={"source": "sRGB", "target": "Gamma 2.2"},
 )

@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Category, Domain, GlazeSpec
+from sfumato.core.glaze import Category, Domain, GlazeSpec, Promise
 
 
 @frozen
@@ -55,5 +55,6 @@ SPEC = GlazeSpec(
     ),
     pick=pick,
     pick_title="Pick a grey card",
+    promise=Promise(gain=9.0, noise=8.5),
     mild={"stops": 0.7},
 )

@@ -13,7 +13,7 @@ from sfumato.core.colour import oklab
 from sfumato.core.colour.bends import faded_in
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import HueCurve, HuePoints, control
-from sfumato.core.glaze import Category, Former, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec, Promise
 from sfumato.core.pchip import evaluate
 
 BESIDE = 40.0  # degrees at either side of a first point, from which hues rest
@@ -92,6 +92,17 @@ def pick(p: HueTable, code: Rgb, working: Encoding, part: str = "hue") -> HueTab
     return attrs.evolve(p, **{part: with_hue(getattr(p, part), hue)})
 
 
+def newest(before: HuePoints, after: HuePoints) -> int | None:
+    """Return which point was put on a curve: of a first one and its neighbours, the one between them."""
+    new = [i for i, p in enumerate(after) if p not in before]
+
+    def apart(i: int) -> float:
+        hues = [after[k][0] for k in new]
+        return max(abs((after[i][0] - h + 180) % 360 - 180) for h in hues)
+
+    return min(new, key=apart, default=None)
+
+
 def with_hue(points: HuePoints, hue_deg: float) -> HuePoints:
     """Return points with one more at a hue, on the curve as it is; one that is near stands for it.
 
@@ -134,6 +145,7 @@ SPEC = GlazeSpec(
     knows_noise=True,
     pick=pick,
     pick_title="Pick a hue",
+    promise=Promise(gain=18.0, folds=0.2),
     mild={
         "hue": ((30.0, 0.2), (140.0, 0.0), (260.0, -0.3)),
         "chroma": ((30.0, 0.0), (140.0, -0.4), (260.0, 0.2)),

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.bends import signed_power
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import STRAIGHT_LEVELS, LevelSet, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 
 _LEAST_WIDTH = 0.01  # of the input range: a narrower one is taken as that
 Five = tuple[float, float, float, float, float]
@@ -99,5 +99,6 @@ SPEC = GlazeSpec(
     pick=pick,
     pick_title="Pick black or white",
     upgrades={1: _apart},
+    promise=Promise(cast=0.012),
     mild={"every": (0.05, 1.2, 0.95, 0.02, 1.0), "blue": (0.0, 1.0, 0.9, 0.0, 1.0)},
 )

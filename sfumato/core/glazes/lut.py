@@ -9,7 +9,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding, convert, encoding, names_of
 from sfumato.core.colour.showing import Showing, can_be_undone, shown, unshown
 from sfumato.core.controls import Choice, File, LutFile, Toggle, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
@@ -149,5 +149,6 @@ SPEC = GlazeSpec(
     upgrades={1: lambda values: {**values, "way": AS_NUMBERS}},  # as it was done then
     knows_view=True,
     says=says,
+    promise=Promise(gain=40.0, noise=11.0, cast=0.003),
     mild={"file": LutFile("x.cube", Transform((Table3D(lattice_colours(17) ** 1.1),)))},
 )

@@ -13,7 +13,7 @@ from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Toggle, Triple, control
-from sfumato.core.glaze import Category, Former, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec, Promise
 
 _SMALL = 0.2  # sum of the weights of a monochrome under which they are no longer divided by it
 
@@ -114,5 +114,6 @@ SPEC = GlazeSpec(
     version=2,
     upgrades={1: dict},
     former={1: Former(_former)},
+    promise=Promise(gain=5.0, cast=0.02),
     mild={"red": (1.1, 0.2, 0.0), "blue": (0.0, 0.3, 0.9)},
 )

@@ -8,7 +8,7 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Number, control
-from sfumato.core.glaze import Category, GlazeSpec
+from sfumato.core.glaze import Category, GlazeSpec, Promise
 
 
 @frozen
@@ -64,5 +64,6 @@ SPEC = GlazeSpec(
         "over a whole cell of the grid, and the Seal says so. Softness makes that gentler."
     ),
     is_hard=True,
+    promise=Promise(gain=600.0, noise=12.0),
     mild={"levels": 6.0, "softness": 80.0},
 )

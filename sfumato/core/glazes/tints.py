@@ -13,7 +13,7 @@ from sfumato.core.colour import oklab
 from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import MOST_STOPS, STOP_GAP, Ramp, Stop, Stops, control
-from sfumato.core.glaze import Category, Former, GlazeSpec
+from sfumato.core.glaze import Category, Former, GlazeSpec, Promise
 from sfumato.core.pchip import Points, evaluate
 
 _DARK = 0.3  # Oklab L under which less of a tint is laid on
@@ -113,5 +113,6 @@ SPEC = GlazeSpec(
     former={1: Former(_to_black)},
     pick=pick,
     pick_title="Pick a tone",
+    promise=Promise(cast=0.003, folds=0.08),
     mild={"stops": ((0.2, 260.0, 0.01, 0.2), (0.8, 70.0, 0.015, 0.3))},
 )

@@ -201,7 +201,7 @@ def _gaussians(x, out, pairs, fade, noise):  # type: ignore[no-untyped-def]
     """x + sum of weight 2**-(narrow (da**2 + db**2) + deep dL**2), faded in by chroma.
 
     A row of `pairs` is L, a, b, narrow, deep and the three weights; with `fade` 1 the sum fades in
-    over chroma 0.004 + q to 0.04 + 3 q, with q = noise / L**2.
+    over chroma 0.004 + q to 0.04 + 3 q, with q as `noise_chroma` says.
     """
     count = x.size // 3
     s = np.empty(7 * _C, np.float32)
@@ -233,8 +233,8 @@ def _gaussians(x, out, pairs, fade, noise):  # type: ignore[no-untyped-def]
             for i in range(n):
                 db[i] += w_b * share[i]
         for i in range(n):
-            q = l_[i] if l_[i] > _F(1e-4) else _F(1e-4)
-            q = noise / (q * q)
+            q = l_[i] * l_[i] * l_[i] - _F(4) * noise
+            q = noise * _power(q if q > _F(1e-9) else _F(1e-9), _F(-2 / 3), _F(60))
             t = (np.sqrt(a_[i] * a_[i] + b_[i] * b_[i]) - _F(0.004) - q) / (_F(0.036) + q + q)
             t = t if t > _F(0) else _F(0)
             t = t if t < _F(1) else _F(1)

@@ -10,7 +10,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour import oklab
-from sfumato.core.colour.bends import ease
+from sfumato.core.colour.bends import ease, noise_chroma
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.controls import Choice, Number, Toggle, control
 from sfumato.core.glaze import NOISE
@@ -195,8 +195,8 @@ def matte(laying: Laying, code: Rgb, working: Encoding, noise: float = NOISE) ->
     """Return how much of a glaze each colour takes, float32 (..., 1) 0..1: tone x hue x chroma.
 
     Tone is the luma of code values in the working primaries. Hue is Oklab's, chroma is s = C / L, which
-    stays with a colour when it is lit more or less. Of sensor noise with the floor f about
-    q = 1.5 f / L**3 of it is noise: a hue counts from s = q, fully from 0.05 + 3 q; a range of chroma
+    stays with a colour when it is lit more or less. Of sensor noise q of it is noise, 1.5 times
+    `noise_chroma` / L: a hue counts from s = q, fully from 0.05 + 3 q; a range of chroma
     counts what passes q. Greys have no hue: they count as outside any range of hues.
 
     Args:
@@ -216,7 +216,7 @@ def matte(laying: Laying, code: Rgb, working: Encoding, noise: float = NOISE) ->
         lost: Any = np.float32(0)
         if laying.by_light:
             light = np.maximum(lab[..., :1], np.float32(_DARKEST))
-            lost = np.float32(_NOISE * noise) / (light * light * light)
+            lost = np.float32(_NOISE) * noise_chroma(light, noise) / light
             chroma = np.maximum(chroma / light - lost, 0)
         if laying.by_hue:
             angle = np.degrees(np.arctan2(b, a))

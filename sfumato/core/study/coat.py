@@ -9,6 +9,7 @@ from typing import Any
 import attrs
 from attrs import field, frozen
 
+from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glaze import GlazeSpec, glazes
 from sfumato.core.path.laying import NORMAL, Laying
@@ -112,11 +113,11 @@ def without_ids(coat: Coat) -> Coat:
     return attrs.evolve(coat, id="", members=tuple(map(without_ids, coat.members)))
 
 
-def renewed_way(coat: Coat) -> Coat:
+def drawn_anew(coat: Coat) -> Coat:
     """Return a coat that is drawn as glazes are now, with the same values."""
     laying = attrs.evolve(coat.laying, by_light=True)
     return attrs.evolve(
-        coat, version=0, laying=laying, members=tuple(map(renewed_way, coat.members))
+        coat, version=0, laying=laying, members=tuple(map(drawn_anew, coat.members))
     )
 
 
@@ -127,8 +128,8 @@ def every(coats: tuple[Coat, ...]) -> Iterator[Coat]:
         yield from coat.members
 
 
-def new_coat(key: str, **values: Any) -> Coat:
-    """Return a coat of a known glaze.
+def new_coat(key: str, working: Encoding | None = None, /, **values: Any) -> Coat:
+    """Return a coat of a known glaze: with the defaults that suit a working encoding, and values.
 
     Raises:
         ValueRefused: no glaze has that key, or a value is outside its control.
@@ -136,4 +137,4 @@ def new_coat(key: str, **values: Any) -> Coat:
     spec = glazes().get(key)
     if spec is None:
         raise ValueRefused(f"there is no glaze {key!r}", hint=f"use one of {', '.join(glazes())}")
-    return Coat(key, attrs.evolve(spec.defaults(), **values))
+    return Coat(key, attrs.evolve(spec.new(working) if working else spec.defaults(), **values))

@@ -16,14 +16,14 @@ from sfumato.core.lut.device import Device
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import span_transform
 from sfumato.core.path.span import Span
-from sfumato.core.study.coat import Coat, every, grouped, renewed
+from sfumato.core.study.coat import Coat, drawn_anew, every, grouped, renewed
 from sfumato.core.study.journey import Journey
 from sfumato.core.study.look import Look
 from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.version import Version
-from sfumato.core.study.view import View
+from sfumato.core.study.view import View, shown_anew
 
 LOOK = "look"
 
@@ -101,6 +101,28 @@ class Study:
             yield from every(coats)
         for shot in self.shots:
             yield from (layer.coat for layer in shot.layers)
+
+    @property
+    def is_former(self) -> bool:
+        """Whether the View or a glaze shows what it did in an older version."""
+        view = self.view.is_former and encoding(self.working).is_scene
+        return view or any(c.is_former for c in self.every_coat())
+
+    def anew(self) -> Study:
+        """Return the study with its View and all its glazes drawn as those of new studies are."""
+        return attrs.evolve(
+            self,
+            view=shown_anew(self.view) if self.view.is_former else self.view,
+            look=attrs.evolve(self.look, coats=tuple(map(drawn_anew, self.look.coats))),
+            shots=tuple(
+                attrs.evolve(
+                    s,
+                    ground=tuple(map(drawn_anew, s.ground)),
+                    layers=tuple(attrs.evolve(e, coat=drawn_anew(e.coat)) for e in s.layers),
+                )
+                for s in self.shots
+            ),
+        )
 
     def is_group(self, where: str) -> bool:
         """Whether `where` names a group (and not LOOK or a shot)."""

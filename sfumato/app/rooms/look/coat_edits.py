@@ -26,7 +26,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.path.laying import Laying, picked
 from sfumato.core.path.span import Joint
 from sfumato.core.study import coat_json
-from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, new_coat, renewed
+from sfumato.core.study.coat import MOST_MEMBERS, Coat, every, renewed
 from sfumato.core.study.study import LOOK
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.work.cancel import Cancel, Progress
@@ -302,7 +302,7 @@ class CoatEdits(QObject):
     def reset_glaze(self) -> None:
         coat = self._coat()
         if coat.spec is not None:
-            fresh = new_coat(coat.key).parameters
+            fresh = coat.spec.new(encoding(self.model.study.working))
             after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0)
         elif coat.is_group:
             after = self.model.study.set_coat(coat.id, laying=Laying(), strength=1.0)

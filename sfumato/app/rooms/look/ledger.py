@@ -47,6 +47,8 @@ def _unfolded(state: ViewState) -> tuple[object, ...]:
 
 def _said(coat: Coat, study: Study) -> str:
     """Return what a glaze does with its values in a study, where that is worth a word."""
+    if coat.is_former:
+        return "as an older version drew it: Study, Use the new way of drawing"
     if coat.spec is None or coat.spec.says is None:
         return ""
     return coat.spec.says(coat.parameters, encoding(study.working), study.view)
@@ -60,6 +62,7 @@ class Ledger(QWidget):
     file_wanted = Signal(str, str, str)
     apart_wanted = Signal()
     presets_wanted = Signal()
+    noise_wanted = Signal()
     encodings_wanted = Signal()
     explain_wanted = Signal(str, object, str, object)  # title, record, field, place
 
@@ -524,6 +527,7 @@ class Ledger(QWidget):
             fold.edited.connect(self.edits.view)
             fold.released.connect(self.edits.release)
             fold.working_chosen.connect(self.edits.working)
+            fold.noise_wanted.connect(self.noise_wanted)
             fold.explain_wanted.connect(
                 lambda field, at: self.explain_wanted.emit(
                     "View", self._model.study.view, field, at

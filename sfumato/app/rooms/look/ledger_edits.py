@@ -10,6 +10,7 @@ from sfumato.app.rooms.look.ends_ask import ANSWERS, AS_IS, DISPLAY, LOG
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import kinds
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glazes.lut import AS_IT_IS
@@ -79,7 +80,7 @@ class LedgerEdits:
         self._model.commit(f"{word} {study.coat(coat_id).title}", study.set_coat(coat_id, on=on))
 
     def add(self, where: str, key: str) -> None:
-        coat = new_coat(key)
+        coat = new_coat(key, encoding(self._model.study.working))
         place = "the Ground" if where != LOOK else "the Look"
         self._model.commit(f"Add {coat.title} to {place}", self._model.study.added(where, coat))
         self._view.set(coat=coat.id)

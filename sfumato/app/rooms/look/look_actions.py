@@ -76,6 +76,14 @@ ACTIONS = (
         for c in SPANS
     ),
     ActionSpec(
+        "measure_noise",
+        "Measure the noise of the shots",
+        "Edit",
+        when="has_shot",
+        help="Sets the noise floor, under the View, to what the shots show: colour steps fade out below it.",
+        section=3,
+    ),
+    ActionSpec(
         "include_ground",
         "Include this shot's Ground in the LUT",
         "Edit",

@@ -55,6 +55,7 @@ class LookRoom(Room):
         self.shot_edits = ShotEdits(services, self.ledger)
         self.exports = Exports(services, self.seal)
         self.view_edits = ViewEdits(services, page)
+        self.ledger.noise_wanted.connect(self.view_edits.measure_noise)
         self._connect()
 
     @property

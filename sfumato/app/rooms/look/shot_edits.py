@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
+from attrs import frozen
 from PySide6.QtCore import QObject
 
 from sfumato.app.controls.parts import passing_menu
@@ -21,7 +22,16 @@ from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_file
+from sfumato.work.noise import noise_of
 from sfumato.work.preview.asks import PINNED, Shown
+
+
+@frozen
+class _BroughtIn:
+    shots: list[Shot]
+    faults: list[SfumatoError]
+    remarks: list[str]
+    noise: float | None
 
 
 class ShotEdits(QObject):
@@ -47,10 +57,9 @@ class ShotEdits(QObject):
             return
         self.services.settings.set("folder", str(files[0].parent))
         frames = self.desk.frames
+        are_first = not self.model.study.shots
 
-        def work(
-            cancel: Cancel, progress: Progress
-        ) -> tuple[list[Shot], list[SfumatoError], list[str]]:
+        def work(cancel: Cancel, progress: Progress) -> _BroughtIn:
             shots: list[Shot] = []
             faults: list[SfumatoError] = []
             remarks: list[str] = []
@@ -65,7 +74,8 @@ class ShotEdits(QObject):
                     continue
                 remarks += [f"{file.name}: {r}" for r in facts.remarks]
                 shots.append(attrs.evolve(shot, encoding=facts.encoding))
-            return shots, faults, remarks
+            noise = noise_of(shots, frames, cancel)[0] if are_first else None
+            return _BroughtIn(shots, faults, remarks, noise)
 
         self.services.reading.add(
             f"Bringing in {len(files)} file{'s' if len(files) != 1 else ''}",
@@ -73,10 +83,12 @@ class ShotEdits(QObject):
             then=self._brought_in,
         )
 
-    def _brought_in(self, answer: tuple[list[Shot], list[SfumatoError], list[str]]) -> None:
-        shots, faults, remarks = answer
+    def _brought_in(self, answer: _BroughtIn) -> None:
+        shots, faults, remarks = answer.shots, answer.faults, answer.remarks
         if shots:
             after = self.model.study.brought_in(tuple(shots))
+            if answer.noise is not None and not self.model.study.shots:
+                after = attrs.evolve(after, view=attrs.evolve(after.view, noise=answer.noise))
             names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
             self.model.commit(f"Bring in {names}", after)
             self.view.set(shot=shots[0].id)

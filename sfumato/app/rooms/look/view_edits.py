@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import attrs
 from PySide6.QtCore import QObject
 
 from sfumato.app import theme
@@ -9,11 +10,12 @@ from sfumato.app.rooms.look.device_sheet import DeviceSheet
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.torn import TornParts
 from sfumato.app.services.services import Services
+from sfumato.work.noise import noise_of
 from sfumato.work.preview.asks import DEVICE
 
 
 class ViewEdits(QObject):
-    """Carries out the room's actions of the View menu."""
+    """Carries out the room's actions of the View menu, and measures the noise floor of the View."""
 
     def __init__(self, services: Services, page: LookPage) -> None:
         super().__init__(services.window)
@@ -82,3 +84,28 @@ class ViewEdits(QObject):
         self.torn.close()
         if self.device_sheet is not None:
             self.device_sheet.close()
+
+    def measure_noise(self) -> None:
+        """Make the noise floor of the study what its shots show."""
+        study, frames = self.services.model.study, self.services.desk.frames
+
+        def measured(found: tuple[float | None, int]) -> None:
+            floor, count = found
+            if floor is None:
+                self.services.notices.note(
+                    "No noise could be measured", "no shot with a stated encoding is dark enough"
+                )
+                return
+            now = self.services.model.study
+            after = attrs.evolve(now, view=attrs.evolve(now.view, noise=floor))
+            self.services.model.commit("Measure the noise of the shots", after)
+            self.services.notices.good(
+                f"The noise floor is {floor:.5f}, the middle of {count} shot{'s' * (count != 1)}",
+                "under the View, where it can be changed",
+            )
+
+        self.services.queue.add(
+            "Measuring the noise",
+            lambda cancel, progress: noise_of(study.shots, frames, cancel, progress),
+            then=measured,
+        )

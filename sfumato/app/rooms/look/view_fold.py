@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.record_panel import RecordPanel
@@ -21,6 +21,7 @@ class ViewFold(QWidget):
     released = Signal()
     working_chosen = Signal(str)
     explain_wanted = Signal(str, object)
+    noise_wanted = Signal()
 
     def __init__(self, study: Study) -> None:
         super().__init__()
@@ -43,6 +44,11 @@ class ViewFold(QWidget):
         self._record.released.connect(self.released)
         self._record.explain_wanted.connect(self.explain_wanted)
         column.addWidget(self._record)
+        self._noise = QPushButton("Noise floor from the shots")
+        self._noise.setObjectName("view.noise")
+        set_tip(self._noise, "Measures how much colour noise the shots have in the dark.")
+        self._noise.clicked.connect(self.noise_wanted)
+        column.addWidget(self._noise)
         self.show_study(study)
 
     def show_study(self, study: Study) -> None:
@@ -52,5 +58,6 @@ class ViewFold(QWidget):
         self._working.offer(tuple(s.name for s in spaces))
         self._working.setCurrentText(study.working)
         self._record.show_record(study.view)
+        self._noise.setEnabled(bool(study.shots))
         is_wide = encoding(study.view.encoding).is_wide
         self._record.show_only({n for n in kinds(study.view) if is_wide or n != "peak"})

@@ -9,6 +9,8 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import ExportError, FormatError
+from sfumato.core.lut.difference import CLOSE
+from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.table import Table3D
 from sfumato.core.study.outlet import SHADER, Outlet
 from sfumato.work.files import drop, read_bytes, write_bytes
@@ -21,6 +23,7 @@ from sfumato.work.outlets.shader_text import LANGUAGES, Language, identifier, sh
 
 TEXTURE = ".ktx2"
 _MOST_TEXT = 1 << 20
+_APART = 0.25  # ΔE between our reading of a lattice and the driver's
 
 
 def language_of(outlet: Outlet) -> Language:
@@ -89,7 +92,10 @@ def _read_by_others(
         loss = order.yardstick().loss(through, table.size)
     except FormatError as error:
         return (), error.summary
-    return ("GL driver",), "" if loss.is_close else "the GL driver shows other colours"
+    # What the grid itself loses is said elsewhere: the driver need only be as near.
+    own = order.yardstick().loss(lambda rgb: apply_table(table, rgb), table.size).main.p99
+    wrong = loss.main.p99 > max(CLOSE, own + _APART)
+    return ("GL driver",), "the GL driver shows other colours" if wrong else ""
 
 
 def read_shader(place: Path) -> tuple[str, Table3D]:
