@@ -34,7 +34,8 @@ class Domain(Enum):
     OKLAB = "oklab"
 
 
-NOISE = 0.0004  # the usual noise floor, see `View.noise`
+NOISE_STOPS = 8.8  # the usual noise floor, see `View.noise`
+NOISE = 0.18 * 2**-NOISE_STOPS
 
 # Parameters, values, working encoding, and the View or the noise floor where that is asked for.
 Run = Callable[..., Rgb]
@@ -156,7 +157,7 @@ class GlazeSpec:
         space = encoding(working) if isinstance(working, str) else working
         more: dict[str, Any] = {"view": view} if self.knows_view else {}
         if self.knows_noise:
-            more["noise"] = NOISE if view is None else view.noise
+            more["noise"] = NOISE if view is None else view.noise_floor
         if self.domain is Domain.CODE:
             return np.asarray(self.run(parameters, x, space, **more), np.float32)
         light = space.decode(x)

@@ -18,7 +18,7 @@ from sfumato.work.frames import Frames
 def noise_of(
     shots: Iterable[Shot], frames: Frames, cancel: Cancel, progress: Progress = silent
 ) -> tuple[float | None, int]:
-    """Return the middle of what shots have of noise, and of how many: those whose encoding is stated.
+    """Return the middle of the noise floors of shots, in stops, and of how many: those of stated encoding.
 
     None when none of them can be read and has enough that is dark.
     """
@@ -33,4 +33,4 @@ def noise_of(
         floor = noise_floor(pixels, as_float, encoding(shot.encoding or ""))
         if floor is not None:
             found.append(floor)
-    return (round(float(np.median(found)), 5) if found else None), len(found)
+    return (round(float(np.median(found)), 1) if found else None), len(found)

@@ -57,7 +57,7 @@ def smooth(t: Any) -> Any:
     return t * t * (3 - 2 * t)
 
 
-NOISE = 0.0004  # the usual noise floor
+NOISE = 0.18 * 2**-8.8  # the usual noise floor
 
 
 def noise_chroma(light: Any) -> Any:

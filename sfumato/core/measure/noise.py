@@ -16,11 +16,13 @@ _DARK = (0.1, 0.35)  # Oklab L: from seven to two stops under grey
 _FLAT = 25  # the percentile of blocks: structure makes more of it, so the lowest are flat
 _BIAS = 1.06  # what that percentile of noise alone lies under its middle
 _LEAST = 24  # blocks
-CLEAN, NOISIEST = 0.0, 0.003
+CLEAN, NOISIEST = 16.0, 6.0  # stops under grey
 
 
 def noise_floor(pixels: Array, as_code: Callable[[Array], Rgb], space: Encoding) -> float | None:
-    """Return the noise floor of a picture: chroma noise times L**2 in its flat dark parts.
+    """Return the noise floor of a picture, in stops under 18 % grey: see `View.noise`.
+
+    It is chroma noise times L**2 in flat dark parts.
 
     Noise of light has about one sigma in the dark, and Oklab is as steep as L**-2 there, so the product
     is about one number. It is taken from second differences along rows of blocks of 8 x 8 pixels.
@@ -49,4 +51,5 @@ def noise_floor(pixels: Array, as_code: Callable[[Array], Rgb], space: Encoding)
     floors = np.concatenate(found)
     if len(floors) < _LEAST:
         return None
-    return float(np.clip(_BIAS * np.percentile(floors, _FLAT), CLEAN, NOISIEST))
+    floor = max(_BIAS * float(np.percentile(floors, _FLAT)), 1e-6)
+    return float(np.clip(np.log2(0.18 / floor), NOISIEST, CLEAN))

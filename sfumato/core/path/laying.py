@@ -200,7 +200,7 @@ def matte(laying: Laying, code: Rgb, working: Encoding, noise: float = NOISE) ->
     counts what passes q. Greys have no hue: they count as outside any range of hues.
 
     Args:
-        noise: the noise floor, see `View.noise`; 0 for pictures without noise.
+        noise: the noise floor, see `View.noise_floor`; 0 for pictures without noise.
     """
     out = np.ones((*code.shape[:-1], 1), np.float32)
     if laying.by_tone:

@@ -52,7 +52,7 @@ def through_coat(coat: Coating, code: Rgb, working: Encoding, view: Showing | No
     graded = blended(laying.blend, code, graded, working)
     change = np.float32(coat.strength) * (graded - code)
     if laying.is_limited:
-        change = change * matte(laying, code, working, NOISE if view is None else view.noise)
+        change = change * matte(laying, code, working, NOISE if view is None else view.noise_floor)
     return np.asarray(code + change, np.float32)
 
 

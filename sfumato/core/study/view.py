@@ -11,7 +11,7 @@ from sfumato.core import controls
 from sfumato.core.colour.encodings import Family, names_of
 from sfumato.core.colour.hue import LIGHT, SEEN
 from sfumato.core.controls import Choice, Number, Toggle, control
-from sfumato.core.glaze import NOISE
+from sfumato.core.glaze import NOISE_STOPS
 
 
 def _displays() -> tuple[str, ...]:
@@ -116,17 +116,26 @@ class View:
         ),
     )
     noise: float = control(
-        NOISE,
+        NOISE_STOPS,
         Number(
             title="Noise floor",
-            least=0.0,
-            most=0.003,
-            soft=(0.0, 0.0015),
-            step=0.00005,
-            digits=5,
-            help="Chroma that noise has in the shots' darks: what moves hue or chroma fades out above it.",
+            least=6.0,
+            most=16.0,
+            soft=(7.0, 13.0),
+            step=0.1,
+            digits=1,
+            unit="stops",
+            help="How far under 18 % grey the shots drown in noise: what moves hue or chroma fades out above it.",
         ),
     )
+
+    @property
+    def noise_floor(self) -> float:
+        """The noise floor as light: about the sigma of what the sensor adds in the dark.
+
+        It is also what chroma noise times L**2 comes to in Oklab. 8.8 stops -> 0.0004.
+        """
+        return float(0.18 * 2.0**-self.noise)
 
     @property
     def is_former(self) -> bool:

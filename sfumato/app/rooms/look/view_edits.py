@@ -100,7 +100,7 @@ class ViewEdits(QObject):
             after = attrs.evolve(now, view=attrs.evolve(now.view, noise=floor))
             self.services.model.commit("Measure the noise of the shots", after)
             self.services.notices.good(
-                f"The noise floor is {floor:.5f}, the middle of {count} shot{'s' * (count != 1)}",
+                f"The noise floor lies {floor:.1f} stops under grey, the middle of {count} shot{'s' * (count != 1)}",
                 "under the View, where it can be changed",
             )
 

@@ -166,7 +166,7 @@ def test_shipped_looks_are_24_of_our_own_and_do_what_they_say() -> None:
         out = path.through_coats(found.coats, CODE, space)
         assert np.isfinite(out).all()
         assert np.abs(out - CODE).mean() > 0.01, found.name
-        assert abs(float(path.through_coats(found.coats, grey, space).mean()) - 0.4) < 0.12
+        assert abs(float(path.through_coats(found.coats, grey, space).mean()) - 0.4) < 0.2
         mono = "onochrome" in found.note
         spread = np.ptp(convert(out, space, "sRGB"), axis=-1).mean()
         assert (spread < 0.05) == mono, found.name
