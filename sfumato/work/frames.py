@@ -103,7 +103,7 @@ class Frames:
         self._copies = Kept(memory.COPIES, keep)
         self._sizes: dict[tuple[str, int, int], tuple[int, int]] = {}
         self._proxies = Kept(memory.PROXIES)
-        self._clips = Kept(memory.CLIPS, 4)
+        self._clips = Kept(memory.CLIPS, 2)  # a decoder of 960 x 540 holds 17 to 29 MB
 
     @staticmethod
     def _key(shot: Shot) -> tuple[str, int, int]:

@@ -31,7 +31,7 @@ GUESSES = 8 * _MB
 CONVERTED = 24 * _MB  # LUT files of the Convert room
 TILES = 24 * _MB  # pictures of the Swatchbook's wall
 RETURNS = 32 * _MB  # looks that came back, of the Round trip room
-TOGETHER = 96 * _MB  # all of the above that are a `Kept`
+TOGETHER = 80 * _MB  # all of the above that are a `Kept`
 
 
 _PAUSE = 2.0  # seconds between two returns

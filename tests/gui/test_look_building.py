@@ -315,7 +315,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     sheet = window.rooms["look"].presets.sheet
     names = [sheet.tiles.item(i).text() for i in range(sheet.tiles.count())]
     assert len(names) == 12  # made for log, as the study is
-    assert "Cold kiln" in names
+    assert "Cold print" in names
     images = [sheet.tiles.item(i).icon().pixmap(40, 22).toImage() for i in range(12)]
     assert len({bytes(i.constBits()) for i in images}) == 12
     sheet.search.setText("monochrome")
@@ -323,7 +323,7 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
     hand.settle()
     hand.click(sheet.to_look)
     group = hand.study.look.coats[-1]
-    assert (group.title, group.is_group, len(group.members)) == ("Silver plate", True, 3)
+    assert (group.title, group.is_group, len(group.members)) == ("Silver plate", True, 4)
     hand.act("undo")
 
     # Save a glaze and the Look; nothing is replaced without asking; both come back the same.

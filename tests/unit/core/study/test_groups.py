@@ -169,7 +169,8 @@ def test_shipped_looks_are_24_of_our_own_and_do_what_they_say() -> None:
         assert abs(float(path.through_coats(found.coats, grey, space).mean()) - 0.4) < 0.2
         mono = "onochrome" in found.note
         spread = np.ptp(convert(out, space, "sRGB"), axis=-1).mean()
-        assert (spread < 0.05) == mono, found.name
+        assert any(getattr(c.parameters, "monochrome", False) for c in found.coats) == mono
+        assert (spread < 0.2) == mono, found.name  # its greys may be tinted
 
 
 def test_presets_are_written_whole_and_read_back(tmp_path) -> None:
