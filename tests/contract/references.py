@@ -61,7 +61,8 @@ NOISE = 0.18 * 2**-8.8  # the usual noise floor
 
 
 def noise_chroma(light: Any) -> Any:
-    return NOISE / np.maximum(light**3 - 4 * NOISE, 1e-9) ** (2 / 3)
+    u = 4 * NOISE / np.maximum(light**3, 1e-12)
+    return np.where(u < 1, NOISE / light**2 * (1 - 0.4 * u) / np.maximum(1 - u, 1e-9), 1000)
 
 
 def coloured(lab: Any, grey: float, colour: float) -> Any:

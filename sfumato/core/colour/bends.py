@@ -46,29 +46,34 @@ def signed_power(x: Any, power: Any) -> Rgb:
 def ease(t: Any) -> Any:
     """Return 3 t**2 - 2 t**3 of t held in 0..1: from 0 to 1, level at both ends.
 
-    >>> ease(0.25)
+    >>> float(ease(0.25))
     0.15625
     """
     t = np.clip(t, 0, 1)
     return t * t * (3 - 2 * t)
 
 
+_ALL = 1000.0  # of chroma: no colour has as much
 _DOUBTFUL = 4.0  # noise floors of light: what is darker may be noise altogether
 
 
 def noise_chroma(light: Any, noise: float) -> Any:
-    """Return the Oklab chroma that sensor noise has at a lightness L: noise / L**2.
+    """Return the Oklab chroma that sensor noise has at a lightness L: noise / L**2 (1 - 0.4 u) / (1 - u).
 
     The light of noise has about one sigma in the dark, and Oklab is as steep as L**-2. Its lightness is
-    uncertain too: 4 floors of light (L**3) are taken off it before.
+    uncertain too: u is what 4 floors are of its light, L**3, and the last term is near to taking them
+    off, (1 - u)**(-2/3), for less time. At u = 1 all may be noise: the chroma is 1000 there.
 
-    >>> float(noise_chroma(np.float32(0.5), 0.0004).round(5))
-    0.00163
+    >>> round(float(noise_chroma(np.float32(0.5), 0.0004)), 5)
+    0.00161
     """
     if noise == 0:
         return np.float32(0)
-    sure = np.maximum(light * light * light - np.float32(_DOUBTFUL * noise), np.float32(1e-9))
-    return np.float32(noise) / np.cbrt(sure) ** 2
+    cube, doubtful = light * light * light, np.float32(_DOUBTFUL * noise)
+    sure = np.maximum(cube - doubtful, np.float32(1e-9))
+    chroma = np.float32(noise) * light * (cube - np.float32(0.4) * doubtful)
+    chroma = chroma / np.maximum(cube * sure, np.float32(1e-20))
+    return np.where(cube > doubtful, np.minimum(chroma, np.float32(_ALL)), np.float32(_ALL))
 
 
 def faded_in(chroma: Any, light: Any, grey: float, colour: float, noise: float) -> Any:

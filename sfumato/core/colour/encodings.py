@@ -331,7 +331,7 @@ def code_of(light: float, space: Encoding) -> float:
     """Return the code value of a neutral light.
 
     >>> round(code_of(0.18, encoding("Tarn Log")), 4)
-    0.391
+    0.4
     """
     return float(space.encode(np.full((1, 3), light, np.float32))[0, 1])
 

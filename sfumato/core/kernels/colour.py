@@ -233,8 +233,12 @@ def _gaussians(x, out, pairs, fade, noise):  # type: ignore[no-untyped-def]
             for i in range(n):
                 db[i] += w_b * share[i]
         for i in range(n):
-            q = l_[i] * l_[i] * l_[i] - _F(4) * noise
-            q = noise * _power(q if q > _F(1e-9) else _F(1e-9), _F(-2 / 3), _F(60))
+            cube, doubtful = l_[i] * l_[i] * l_[i], _F(4) * noise
+            sure = cube - doubtful
+            q = noise * l_[i] * (cube - _F(0.4) * doubtful)
+            q /= cube * sure if sure > _F(1e-9) else _F(1)
+            q = q if sure > _F(1e-9) and q < _F(1000) else _F(1000)
+            q = q if noise > _F(0) else _F(0)
             t = (np.sqrt(a_[i] * a_[i] + b_[i] * b_[i]) - _F(0.004) - q) / (_F(0.036) + q + q)
             t = t if t > _F(0) else _F(0)
             t = t if t < _F(1) else _F(1)
