@@ -84,3 +84,23 @@ def test_a_click_between_many_near_points_leaves_one(demo) -> None:
     made = demo.study.coat("l-curves").parameters.master
     assert len(made) < len(points)
     assert 0 <= curve.chosen < len(curve.points)
+
+
+def test_a_panel_speaks_for_its_own_glaze_alone(demo) -> None:
+    """A list that stays open, or a drag that goes on, while another glaze is chosen or this one goes."""
+    ledger = demo.window.rooms["look"].ledger
+    first, second = (demo.study.coat(i) for i in ("l-contrast", "l-colour"))
+    demo.click(demo.find(CoatRow, f"coat.{first.id}"))
+    panel = ledger.unfolded
+    demo.window.view.set(coat=second.id)
+    panel.edited.emit("slope", 1.9)
+    panel.laid.emit({"tone_to": 0.5})
+    assert demo.study.coat(first.id).parameters.slope == 1.9
+    assert demo.study.coat(first.id).laying.tone_to == 0.5
+    assert demo.study.coat(second.id) == second
+    demo.window.model.commit("Gone", demo.study.removed(first.id))
+    before = demo.study
+    panel.edited.emit("slope", 1.2)
+    panel.laid.emit({"tone_to": 0.3})
+    assert demo.study == before
+    demo.settle()

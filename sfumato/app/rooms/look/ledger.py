@@ -349,8 +349,8 @@ class Ledger(QWidget):
             kept.show()
             return
         self.unfolded = box = Unfolded(coat, self._view, depth)
-        box.edited.connect(self.edits.field)
-        box.laid.connect(self.edits.laying)
+        box.edited.connect(lambda field, value: self.edits.field(coat.id, field, value))
+        box.laid.connect(lambda values: self.edits.laying(coat.id, values))
         box.released.connect(self.edits.release)
         box.file_wanted.connect(lambda field, how: self.file_wanted.emit(coat.id, field, how))
         box.apart_wanted.connect(self.apart_wanted)

@@ -25,9 +25,19 @@ class LedgerEdits:
     def __init__(self, model: StudyModel, view: ViewModel, desk: Desk, notices: Any) -> None:
         self._model, self._view, self._desk, self._notices = model, view, desk, notices
 
-    def field(self, field: str, value: Any) -> None:
-        """Set a control of the chosen glaze."""
-        coat_id, study = self._view.now.coat, self._model.study
+    def _is_there(self, coat_id: str, field: str = "") -> bool:
+        """Whether a glaze whose panel speaks is still in the study, and still of the kind it shows.
+
+        A drag or an open list may outlive it: undone, taken out, or another study with the same id.
+        """
+        found = next((c for c in self._model.study.every_coat() if c.id == coat_id), None)
+        return found is not None and (not field or field in kinds(found.parameters))
+
+    def field(self, coat_id: str, field: str, value: Any) -> None:
+        """Set a control of a glaze."""
+        study = self._model.study
+        if not self._is_there(coat_id, field):
+            return
         try:
             after = study.tuned(coat_id, **{field: value})
         except ValueRefused as error:
@@ -40,6 +50,8 @@ class LedgerEdits:
     def ends(self, coat_id: str, answer: str) -> None:
         """Take an answer to the question what a LUT is for."""
         study = self._model.study
+        if not self._is_there(coat_id, "expects"):
+            return
         shown = study.view.encoding
         ends = {
             LOG: {"expects": AS_IT_IS, "gives": shown},
@@ -52,9 +64,11 @@ class LedgerEdits:
             f"{coat.title}: {ANSWERS[answer][0]}", study.set_coat(coat_id, parameters=parameters)
         )
 
-    def laying(self, values: dict[str, Any]) -> None:
-        """Set blend or Reach of the chosen glaze."""
-        coat_id, study = self._view.now.coat, self._model.study
+    def laying(self, coat_id: str, values: dict[str, Any]) -> None:
+        """Set blend or Reach of a glaze."""
+        study = self._model.study
+        if not self._is_there(coat_id):
+            return
         coat = study.coat(coat_id)
         after = study.set_coat(coat_id, laying=attrs.evolve(coat.laying, **values))
         first = next(iter(values))
