@@ -70,7 +70,7 @@ def damaged(plain: Any, dice: random.Random) -> Any:
     for _ in range(dice.choice((1, 1, 2))):
         every = [p for p in places(plain) if p]
         if not every:
-            return dice.choice(ODD)
+            return copy.deepcopy(dice.choice(ODD))
         path = dice.choice(every)
         holder = plain
         for step in path[:-1]:
@@ -84,7 +84,7 @@ def damaged(plain: Any, dice: random.Random) -> Any:
         elif what < 0.3 and isinstance(holder, dict):
             holder["from tomorrow"] = holder[key]
         else:
-            holder[key] = dice.choice(ODD)
+            holder[key] = copy.deepcopy(dice.choice(ODD))  # else the next damage alters ODD itself
     return plain
 
 
