@@ -21,6 +21,7 @@ from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
 from sfumato.app.window.main_window import MainWindow
+from sfumato.core.colour.encodings import drop_encodings, encodings
 from sfumato.work.frames import Frames
 
 RESTS = Rests(picture=30, loss=40, folder=60, order=100)
@@ -274,6 +275,7 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatc
     """An empty window of 1280x800."""
     monkeypatch.setattr(desk, "Frames", lambda: FRAMES)
     theme.install(QApplication.instance())
+    known = set(encodings())
     window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO, RESTS)
     window.resize(1280, 800)
     window.show()
@@ -282,6 +284,7 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatc
     ports.unsaved, ports.stop = "drop", True
     window.close()
     window.deleteLater()
+    drop_encodings(set(encodings()) - known)  # what an OCIO config brought, for the tests after it
 
 
 @pytest.fixture
