@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import attrs
+import numpy as np
 import pytest
 from conftest import DEMO
 from PySide6.QtWidgets import QPushButton
@@ -12,7 +13,10 @@ from PySide6.QtWidgets import QPushButton
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.core.colour.encodings import code_of, encoding
+from sfumato.core.path.laying import matte
 from sfumato.core.study.view import View
+from sfumato.work.frames import WHOLE
+from sfumato.work.preview.asks import MATTE, Ask
 from sfumato.work.stores.study_store import open_study
 
 
@@ -103,4 +107,35 @@ def test_a_panel_speaks_for_its_own_glaze_alone(demo) -> None:
     panel.edited.emit("slope", 1.2)
     panel.laid.emit({"tone_to": 0.3})
     assert demo.study == before
+    demo.settle()
+
+
+def test_the_matte_on_the_easel_is_what_the_glaze_takes_at_this_noise_floor(demo) -> None:
+    """It was drawn at the usual floor, whatever the study's was."""
+    study = demo.study
+    laying = attrs.evolve(study.coat("l-colour").laying, hue=40.0, hue_width=60.0)
+    study = study.set_coat("l-colour", laying=laying)
+    shot = next(s for s in study.shots if s.name == "jetty")
+    seen = {}
+    for noise in (16.0, 7.0):
+        at = attrs.evolve(study, view=attrs.evolve(study.view, noise=noise))
+        ask = Ask(at, shot, b=MATTE, coat="l-colour")
+        previewer = demo.window.desk.previewer
+        code = previewer.working(ask, 96, 54, WHOLE)
+        drawn = previewer.side(ask, MATTE)(code)[..., :1]
+        entering = previewer.entering(ask, code)
+        working = encoding(at.working)
+        np.testing.assert_allclose(
+            drawn, matte(laying, entering, working, at.view.noise_floor), atol=1e-6
+        )
+        seen[noise] = float(drawn.mean())
+    assert seen[16.0] > seen[7.0] + 0.02
+
+
+def test_reset_draws_a_glaze_as_new_ones_are(demo) -> None:
+    coat = attrs.evolve(demo.study.coat("l-contrast"), version=1)
+    demo.window.model.commit("Older", demo.study.set_coat(coat.id, version=1))
+    demo.click(demo.find(CoatRow, f"coat.{coat.id}"))
+    demo.act("reset_glaze")
+    assert not demo.study.coat(coat.id).is_former
     demo.settle()

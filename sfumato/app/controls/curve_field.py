@@ -140,9 +140,8 @@ class CurveField(Field):
             if len(self.points) < 64:
                 self.points = with_point(self.points, x, y)
                 index = min(range(len(self.points)), key=lambda i: abs(self.points[i][0] - x))
-                self.chosen = (
-                    index  # several near points became this one: the old place may be gone
-                )
+                # Several near points may have become this one: the old place may be gone.
+                self.chosen = index
                 self.edited.emit(self.points)
         if index is not None:
             self.chosen = -1

@@ -153,10 +153,10 @@ def _jumps(pixels: Rgb, axis: int) -> Array:
     for c in range(3):
         step = np.diff(pixels[..., c], axis=axis)
         np.maximum(steps, np.abs(step, out=step), out=steps)
-    beside = [(LOST, LOST), (LOST, LOST)]
-    beside[axis] = (LOST + 1, LOST)
-    steps = np.pad(steps, [beside[i] if i == axis else (0, 0) for i in (0, 1)])
-    steps = np.pad(steps, [beside[i] if i != axis else (0, 0) for i in (0, 1)], mode="edge")
+    before, none = (LOST + 1, LOST), (0, 0)  # along the axis nothing changes out there
+    steps = np.pad(steps, (before, none) if axis == 0 else (none, before))
+    aside = (LOST, LOST)
+    steps = np.pad(steps, (none, aside) if axis == 0 else (aside, none), mode="edge")
     summed = np.cumsum(steps, axis=1 - axis, dtype=np.float32)
     return np.pad(summed, ((0, 0), (1, 0)) if axis == 0 else ((1, 0), (0, 0)))
 

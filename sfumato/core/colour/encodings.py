@@ -336,6 +336,7 @@ def code_of(light: float, space: Encoding) -> float:
     return float(space.encode(np.full((1, 3), light, np.float32))[0, 1])
 
 
+@cache
 def light_matrix(source: Encoding, target: Encoding) -> Matrix:
     """Return the 3x3 matrix from linear light of `source` to linear light of `target`."""
     method = "Bradford" if "Bradford" in (source.cat, target.cat) else "CAT16"

@@ -169,7 +169,8 @@ class Laying:
     @property
     def is_former(self) -> bool:
         """Whether it takes colours as it did before exposure and noise counted."""
-        return not self.by_light and (self.by_hue or self.by_chroma or self.tone_soft < _LEAST_EDGE)
+        hard = self.by_tone and self.tone_soft < _LEAST_EDGE
+        return not self.by_light and (self.by_hue or self.by_chroma or hard)
 
     @property
     def is_limited(self) -> bool:

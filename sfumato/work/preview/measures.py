@@ -166,7 +166,8 @@ class Measures(Drags):
         working = encoding(ask.study.working)
         lab = oklab.from_light(working.decode(some), working)
         shown = to_bytes(path.through_view(ask.study, some))
-        share = matte(ask.study.coat(ask.coat).laying, values, working)
+        laying = ask.study.coat(ask.coat).laying
+        share = matte(laying, values, working, ask.study.view.noise_floor)
         return Incoming(counts, lab, shown, float(share.mean()))
 
     def device_loss(self, ask: Ask, cancel: Cancel) -> Difference:

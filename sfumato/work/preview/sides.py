@@ -93,7 +93,8 @@ class Sides(Proxies):
         def shown(code: Rgb) -> Rgb:
             if coat is None:
                 return np.ones_like(code)
-            share = matte(coat.laying, self.entering(ask, code), working)
+            entering = self.entering(ask, code)
+            share = matte(coat.laying, entering, working, ask.study.view.noise_floor)
             return np.repeat(share, 3, axis=-1)
 
         return shown

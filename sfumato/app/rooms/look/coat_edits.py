@@ -303,7 +303,7 @@ class CoatEdits(QObject):
         coat = self._coat()
         if coat.spec is not None:
             fresh = coat.spec.new(encoding(self.model.study.working))
-            after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0)
+            after = self.model.study.set_coat(coat.id, parameters=fresh, strength=1.0, version=0)
         elif coat.is_group:
             after = self.model.study.set_coat(coat.id, laying=Laying(), strength=1.0)
         else:

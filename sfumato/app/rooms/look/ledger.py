@@ -47,11 +47,12 @@ def _unfolded(state: ViewState) -> tuple[object, ...]:
 
 def _said(coat: Coat, study: Study) -> str:
     """Return what a glaze does with its values in a study, where that is worth a word."""
+    parts = []
     if coat.is_former:
-        return "as an older version drew it: Study, Use the new way of drawing"
-    if coat.spec is None or coat.spec.says is None:
-        return ""
-    return coat.spec.says(coat.parameters, encoding(study.working), study.view)
+        parts.append("as an older version drew it: Study, Use the new way of drawing")
+    if coat.spec is not None and coat.spec.says is not None:
+        parts.append(coat.spec.says(coat.parameters, encoding(study.working), study.view))
+    return "; ".join(filter(None, parts))
 
 
 class Ledger(QWidget):
