@@ -17,7 +17,7 @@ from sfumato.core.kernels.colour import _power
 _C = 512  # pixels in a chunk
 _F = np.float32
 _TURN = 2 * math.pi
-_inline = numba.njit(inline="always", error_model="numpy")
+_inline = numba.njit(error_model="numpy")
 
 
 def _jit(signature: str) -> Any:
