@@ -102,7 +102,7 @@ def test_every_control(window, benchmark, look: str) -> None:
                     break
                 painted.clear()
                 start = time.perf_counter()
-                window.rooms["look"].ledger.edits.field(field, value)
+                window.rooms["look"].ledger.edits.field(coat.id, field, value)
                 waiting.exec()
                 if not answers[-1].ask.dragging:
                     continue

@@ -109,7 +109,7 @@ def _loop(space: Encoding) -> _Loop:
     hue += _EVEN * (hue[:, :1] + at * (np.pi / 3) - hue)
     round_it = np.linspace(0, 2 * np.pi, _PLACES + 1)
     place = np.stack([np.interp(round_it, h - h[0], at[0]) for h in hue])
-    return _Loop(*(np.ascontiguousarray(t) for t in (hue, lab[..., 0], place)))
+    return _Loop(*(np.ascontiguousarray(t, np.float32) for t in (hue, lab[..., 0], place)))
 
 
 def _looked_up(table: Array, row: Any, column: Any, end: float) -> Any:

@@ -95,33 +95,103 @@ def _channels(at, low, high):  # type: ignore[no-untyped-def]
     return most, middle, 3 - most - middle, low + along * (high - low)
 
 
+@_inline
+def _planes_placed(roots, at, low, high, n):  # type: ignore[no-untyped-def]
+    """`_placed` for the first n colours of three planes; without branches, so that it vectorises."""
+    for i in range(n):
+        r, g, b = roots[0, i], roots[1, i], roots[2, i]
+        least, most = min(r, min(g, b)), max(r, max(g, b))
+        room = most - least
+        along = max(min(r, g), min(max(r, g), b)) - least
+        along /= room if room > _F(1e-9) else _F(1e-9)
+        if_red = along if b <= least else _F(6) - along
+        if_green = _F(2) - along if b <= least else _F(2) + along
+        if_blue = _F(4) - along if r <= least else _F(4) + along
+        other = if_green if g >= most else if_blue
+        at[i] = if_red if r >= most else other
+        low[i], high[i] = least, most
+
+
+@_inline
+def _entries(position, last, entry, share, n):  # type: ignore[no-untyped-def]
+    """Split positions 0..last into the entry before and the share of the way to the next."""
+    for i in range(n):
+        k = np.uint32(min(max(position[i], _F(0)), last - _F(1)))
+        entry[i], share[i] = k, position[i] - _F(k)
+
+
+@_inline
+def _entry(table, top, y, left, x):  # type: ignore[no-untyped-def]
+    """`_looked_up` where the entries are known."""
+    under, right = top + np.uint32(1), left + np.uint32(1)
+    upper = table[top, left] + x * (table[top, right] - table[top, left])
+    lower = table[under, left] + x * (table[under, right] - table[under, left])
+    return upper + y * (lower - upper)
+
+
 @_jit(
-    "void(float32[::1], float32[::1], float32[::1], float64[:, ::1], float64[:, ::1], "
-    "float64[:, ::1], float64, float64)"
+    "void(float32[::1], float32[::1], float32[::1], float32[:, ::1], float32[:, ::1], "
+    "float32[:, ::1], float32, float32)"
 )
 def _seen(before, after, out, hue, light, place, amount, white):  # type: ignore[no-untyped-def]
-    s = np.zeros(6 * _C, np.float32)
-    third = _F(1 / 3)
+    """In steps of one kind over planes of a chunk: a third of the time that colour by colour takes."""
+    scene_roots, roots = np.empty((3, _C), np.float32), np.empty((3, _C), np.float32)
+    top, left = np.empty(_C, np.uint32), np.empty(_C, np.uint32)
+    at, low, high = np.empty(_C, np.float32), np.empty(_C, np.float32), np.empty(_C, np.float32)
+    x, y, scene = np.empty(_C, np.float32), np.empty(_C, np.float32), np.empty(_C, np.float32)
+    own, level, moved = np.empty(_C, np.float32), np.empty(_C, np.float32), np.empty(_C, np.float32)
+    rows, columns, turn = _F(hue.shape[0] - 1), _F(hue.shape[1] - 1), _F(1 / _TURN)
     for start in range(0, before.size, 3 * _C):
-        n = min(3 * _C, before.size - start)
+        n = min(3 * _C, before.size - start) // 3
         for i in range(n):
-            v, w = before[start + i], after[start + i]
-            s[i] = v if v > _F(0) else _F(0)
-            s[3 * _C + i] = w if w > _F(0) else _F(0)
-        for i in range(6 * _C):
-            s[i] = _power(s[i], third, _F(126))
-        for j in range(0, n, 3):
-            scene, low, high = _placed(float(s[j]), float(s[j + 1]), float(s[j + 2]))
-            scene = _looked_up(hue, low / (high if high > 1e-9 else 1e-9), scene / 6)
-            at, low, high = _placed(
-                float(s[3 * _C + j]), float(s[3 * _C + j + 1]), float(s[3 * _C + j + 2])
-            )
-            at = _turned(at, low, high, scene, hue, light, place, amount, white)
-            most, middle, least, root = _channels(at, low, high)
-            r, g, b = after[start + j], after[start + j + 1], after[start + j + 2]
-            out[start + j + most] = max(r, max(g, b))
-            out[start + j + least] = min(r, min(g, b))
-            out[start + j + middle] = _F(root * root * root)
+            for c in range(3):
+                scene_roots[c, i], roots[c, i] = before[start + 3 * i + c], after[start + 3 * i + c]
+        for c in range(3):
+            for i in range(n):
+                v, w = scene_roots[c, i], roots[c, i]
+                scene_roots[c, i] = _power(v if v > _F(0) else _F(0), _F(1 / 3), _F(126))
+                roots[c, i] = _power(w if w > _F(0) else _F(0), _F(1 / 3), _F(126))
+        for of_scene in range(2):
+            _planes_placed(roots if of_scene else scene_roots, at, low, high, n)
+            for i in range(n):
+                moved[i] = low[i] / (high[i] if high[i] > _F(1e-9) else _F(1e-9)) * rows
+                own[i] = at[i] * (columns / _F(6))
+            _entries(moved, rows, top, y, n)
+            _entries(own, columns, left, x, n)
+            if not of_scene:
+                for i in range(n):
+                    scene[i] = _entry(hue, top[i], y[i], left[i], x[i])
+        for i in range(n):
+            level[i] = _entry(light, top[i], y[i], left[i], x[i])
+            own[i] = _entry(hue, top[i], y[i], left[i], x[i])
+            moved[i] = hue[top[i], 0] + y[i] * (hue[top[i] + np.uint32(1), 0] - hue[top[i], 0])
+        for i in range(n):
+            t = (high[i] * level[i] * white - _F(0.6)) / _F(0.4)
+            t = min(max(t, _F(0)), _F(1))
+            share = amount * (_F(1) - t * t * (_F(3) - _F(2) * t))
+            away = (scene[i] - own[i]) * turn
+            v = (own[i] - moved[i]) * turn
+            w = v + share * (away - np.floor(away + _F(0.5)))
+            own[i], moved[i] = v * columns, (w - np.floor(w)) * columns
+        _entries(own, columns, left, x, n)
+        for i in range(n):
+            own[i] = _entry(place, top[i], y[i], left[i], x[i])
+        _entries(moved, columns, left, x, n)
+        for i in range(n):
+            v = at[i] + _entry(place, top[i], y[i], left[i], x[i]) - own[i]
+            v -= _F(6) * np.floor(v * _F(1 / 6))
+            roots[0, i] = abs(v - _F(3)) - _F(1)
+            roots[1, i] = _F(2) - abs(v - _F(2))
+            roots[2, i] = _F(2) - abs(v - _F(4))
+        for i in range(n):
+            k = start + 3 * i
+            r, g, b = after[k], after[k + 1], after[k + 2]
+            most, least = max(r, max(g, b)), min(r, min(g, b))
+            for c in range(3):
+                share = roots[c, i]
+                v = low[i] + (high[i] - low[i]) * share
+                v = most if share >= _F(1) else v * v * v
+                out[k + c] = least if share <= _F(0) else v
 
 
 @_inline
@@ -147,8 +217,8 @@ def _undone(display, there, stops):  # type: ignore[no-untyped-def]
 
 
 @_jit(
-    "void(float32[::1], float32[::1], float64[::1], float64[::1], float64[:, ::1], float64[:, ::1], "
-    "float64[:, ::1], float64, float64, int64)"
+    "void(float32[::1], float32[::1], float64[::1], float64[::1], float32[:, ::1], float32[:, ::1], "
+    "float32[:, ::1], float64, float64, int64)"
 )
 def _unseen(given, out, there, stops, hue, light, place, amount, white, steps):  # type: ignore[no-untyped-def]
     v, root, scene = np.empty(3), np.empty(3), np.empty(3)
@@ -203,7 +273,7 @@ def _unseen(given, out, there, stops, hue, light, place, amount, white, steps): 
 
 
 def seen(before: Rgb, after: Rgb, tables: tuple[Array, ...], amount: float, white: float) -> Rgb:
-    """`tables` are hue, light and place of a loop, float64; `white` is the cube root of 1 / peak."""
+    """`tables` are hue, light and place of a loop, float32; `white` is the cube root of 1 / peak."""
     flat = [np.require(v, np.float32, ("C", "W")).reshape(-1) for v in (before, after)]
     out = np.empty_like(flat[1])
     _seen(*flat, out, *tables, amount, white)
