@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from attrs import field, frozen
 
-from sfumato.core.arrays import Array
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import MediaError
 
 DEPTHS = {"uint8": "8", "uint16": "16", "float16": "16f", "float32": "32f"}
+
+_HALF_MOST = 65504.0  # the largest half float
 
 SizeRule = Callable[[int, int], None]  # of width and height, before the pixels are decoded
 
@@ -31,6 +34,32 @@ class Samples:
     def depth(self) -> str:
         """8, 16, 16f or 32f."""
         return DEPTHS[self.pixels.dtype.name]
+
+
+_ROWS = 1 << 16  # values that are turned into codes at once
+
+
+def in_codes(values: Rgb, depth: str) -> Array:
+    """Return values (h, w, 3), 0..1, as they are stored at a depth: 8, 16, 16f or 32f.
+
+    Whole numbers are rounded half up, in float64 so that none of 16 bit is missed; row by row, since
+    a picture of float64 would take eight times what is stored.
+
+    >>> in_codes(np.float32([[[0.0, 0.5, 2.0]]]), "8").tolist()
+    [[[0, 128, 255]]]
+    """
+    if depth == "32f":
+        return np.asarray(values, np.float32)
+    kind: Any = {"8": np.uint8, "16": np.uint16, "16f": np.float16}[depth]
+    out = np.empty(values.shape, kind)
+    step = max(1, _ROWS // max(1, values[0].size))
+    for top in range(0, len(values), step):
+        rows = values[top : top + step]
+        if depth == "16f":
+            out[top : top + step] = np.clip(rows, -_HALF_MOST, _HALF_MOST)
+        else:
+            out[top : top + step] = np.clip(rows, 0, 1) * np.float64(np.iinfo(kind).max) + 0.5
+    return out
 
 
 def damaged(kind: str) -> MediaError:

@@ -12,7 +12,7 @@ import traceback
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack, contextmanager
+from contextlib import contextmanager, nullcontext
 from enum import Enum
 from typing import Any, TypeVar
 
@@ -28,19 +28,49 @@ T = TypeVar("T")
 Work = Callable[[Cancel], Any]
 
 
-_TOGETHER = threading.BoundedSemaphore(max(2, workers()))
-_SLOW = threading.BoundedSemaphore(max(1, workers() // 2))
-
-
 class Turn(Enum):
-    """How many of a kind of lane work at once; more than there are processors only take memory."""
+    """When a lane may work beside others; more at once than there are processors only take memory."""
 
-    FIRST = ()  # a hand waits for it, and it is short: at once
-    SHARED = (_TOGETHER,)
-    LAST = (_SLOW, _TOGETHER)  # nobody's hand waits for it: never in the way of the others
+    FIRST = "at once"  # a hand waits for it, and it is short
+    SHARED = "as soon as there is room"
+    LAST = "after those"  # nobody's hand waits for it: never in the way of the others
 
 
 _PATIENCE = 0.02  # seconds between two looks whether work that waits is still wanted
+
+
+class _Room:
+    """Room for work in the background: one processor is left to the window, and half to what comes LAST."""
+
+    def __init__(self, processors: int) -> None:
+        self._changed = threading.Condition()
+        self._free, self._free_for_last = max(1, processors - 1), max(1, processors // 2)
+        self._waiting = 0  # of those that share
+
+    @contextmanager
+    def taken(self, turn: Turn, cancel: Cancel) -> Iterator[None]:
+        """Wait for room, and give it back; Cancelled when the work is dropped meanwhile."""
+        last = turn is Turn.LAST
+        with self._changed:
+            self._waiting += not last
+            try:
+                while not self._free or (last and (self._waiting or not self._free_for_last)):
+                    self._changed.wait(_PATIENCE)
+                    cancel.check()
+            finally:
+                self._waiting -= not last
+            self._free -= 1
+            self._free_for_last -= last
+        try:
+            yield
+        finally:
+            with self._changed:
+                self._free += 1
+                self._free_for_last += last
+                self._changed.notify_all()
+
+
+_ROOM = _Room(workers())
 
 
 class Lane(QObject):
@@ -60,7 +90,7 @@ class Lane(QObject):
         self, name: str, parent: QObject | None = None, *, turn: Turn = Turn.SHARED
     ) -> None:
         super().__init__(parent)
-        self._among = turn.value
+        self._rank = turn
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=behind)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
@@ -106,9 +136,7 @@ class Lane(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            with ExitStack() as turns:
-                for among in self._among:
-                    turns.enter_context(_taken(among, cancel))
+            with nullcontext() if self._rank is Turn.FIRST else _ROOM.taken(self._rank, cancel):
                 answer = work(cancel)
         except Cancelled:
             fault = Cancelled()
@@ -146,17 +174,6 @@ class Lane(QObject):
             if self._running is not None:
                 self._running.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
-
-
-@contextmanager
-def _taken(turns: threading.BoundedSemaphore, cancel: Cancel) -> Iterator[None]:
-    """Wait for a turn, and give it back; Cancelled when it is dropped meanwhile."""
-    while not turns.acquire(timeout=_PATIENCE):
-        cancel.check()
-    try:
-        yield
-    finally:
-        turns.release()
 
 
 @frozen(eq=False)

@@ -11,14 +11,14 @@ from collections.abc import Callable
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
 from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
 from sfumato.raster import exr, jpeg, png, tiff
-from sfumato.raster.samples import Samples, SizeRule
+from sfumato.raster.samples import Samples, SizeRule, in_codes
 
 MOST_PIXELS = GRID_MOST**3
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
@@ -143,12 +143,7 @@ def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
             f"a {suffix.lstrip('.').upper() or 'PNG'} picture does not hold this depth",
             hint="use 8 or 16 bit for PNG, half or float for EXR, all but half for TIFF",
         )
-    if depth in _PEAK:
-        peak = _PEAK[depth]
-        kind = np.uint8 if depth == "8" else np.uint16
-        pixels: Array = (np.clip(values, 0, 1) * np.float64(peak) + 0.5).astype(kind)
-    else:
-        pixels = np.clip(values, -65504, 65504).astype(np.float16) if depth == "16f" else values
+    pixels = in_codes(values, depth)
     if suffix == ".exr":
         return exr.encode(pixels, **{_EXR_KEY: layout} if layout else {})
     if suffix in (".tif", ".tiff"):

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from attrs import field, frozen
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.carrier.frame import MOST_SIDE, Plan, composed
 from sfumato.core.colour.encodings import encoding
@@ -19,6 +19,7 @@ from sfumato.core.lut.table import lattice_colours
 from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.media.parts.contract import MediaSpec, Saving
 from sfumato.media.parts.registry import by_suffix
+from sfumato.raster.samples import in_codes
 from sfumato.work.files import write_bytes
 
 SUFFIXES = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".exr")
@@ -159,13 +160,6 @@ def depth_for(path: Path, depth: str) -> str:
     return depth or (whole or held)[-1]
 
 
-def _pixels(values: Rgb, depth: str) -> Array:
-    if depth in ("16f", "32f"):
-        return values.astype(np.float16 if depth == "16f" else np.float32)
-    peak, kind = (255, np.uint8) if depth == "8" else (65535, np.uint16)
-    return np.asarray((np.clip(values, 0, 1) * np.float64(peak) + 0.5).astype(kind))
-
-
 def write_carrier(
     path: Path, carrier: Carrier, frame: Rgb | None = None, *, force: bool = False
 ) -> Sent:
@@ -180,7 +174,7 @@ def write_carrier(
     depth = depth_for(path, carrier.depth)
     saving = Saving(encoding(carrier.profile).name if carrier.profile else "", quality=100)
     values, plan = neutral(carrier, frame)
-    data = encoded(_pixels(values, depth), saving)
+    data = encoded(in_codes(values, depth), saving)
     write_bytes(path, data, force=force)
     remarks = spec.unkept(saving)
     digest = hashlib.sha256(data).hexdigest()

@@ -19,6 +19,7 @@ from sfumato.core.study.study import Study
 from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.work.files import write_bytes
 from sfumato.work.frames import Frames
+from sfumato.work.tiles import run_tiled
 from sfumato.work.trip import card
 from sfumato.work.trip.carriers import Carrier, depth_for, size_of, title_of, write_carrier
 from sfumato.work.trip.kinds import SOURCE
@@ -71,7 +72,12 @@ def frame_of(study: Study, order: Order, frames: Frames) -> Rgb | None:
     codes = frames.still(order.shot).as_float()
     if order.codes == SOURCE:
         return codes
-    return np.clip(through_view(study, to_working(order.shot, study, codes)), 0, 1)
+    shot = order.shot
+
+    def as_displayed(part: Rgb) -> Rgb:
+        return np.clip(through_view(study, to_working(shot, study, part)), 0, 1)
+
+    return run_tiled(as_displayed, codes)
 
 
 def measures(order: Order, frame: tuple[int, int] | None) -> tuple[tuple[int, int], float]:

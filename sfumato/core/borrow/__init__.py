@@ -1,0 +1,1 @@
+"""Looks out of pictures: a graded one beside its original, a reference, another shot."""
