@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from attrs import field, frozen
@@ -146,9 +146,8 @@ def _soft_at(picture: Array, u: Array, v: Array, laid: Laid) -> Rgb:
     """Return a picture at places, by a cubic through 4 x 4 pixels; by means where it is made smaller."""
     high, wide = picture.shape[:2]
     if laid.whole is not None:
-        return picture[
-            np.clip(v, 0, high - 1).astype(int), np.clip(u, 0, wide - 1).astype(int)
-        ] * _scale(picture)
+        rows, columns = (np.clip(t, 0, n - 1).astype(int) for t, n in ((v, high), (u, wide)))
+        return np.asarray(picture[rows, columns] * _scale(picture), np.float32)
     out = np.zeros((*u.shape, 3), np.float32)
     spread = max(1.0, laid.scale)
     reach = int(np.ceil(2 * spread))
@@ -168,7 +167,7 @@ def _soft_at(picture: Array, u: Array, v: Array, laid: Laid) -> Rgb:
         for j, wx in zip(range(1 - reach, reach + 1), across, strict=True):
             share = wy / total_y * (wx / total_x)
             out += picture[rows, np.clip(left + j, 0, wide - 1)] * share[..., None]
-    return out * _scale(picture)
+    return np.asarray(out * _scale(picture), np.float32)
 
 
 def _uneven(picture: Array, rows: Array, columns: Array) -> Array:
@@ -179,6 +178,7 @@ def _uneven(picture: Array, rows: Array, columns: Array) -> Array:
         low = part if low is None else np.minimum(low, part)
         high_values = part if high_values is None else np.maximum(high_values, part)
     assert low is not None
+    assert high_values is not None
     spread = high_values.astype(np.float32) - low.astype(np.float32)
     return np.asarray(spread.max(-1) * _scale(picture))
 
@@ -214,12 +214,10 @@ class Borrowed:
     has_edges: bool = False
 
 
-def looked(pictures: Sequence[Matched], check: StillWanted = always_wanted) -> Borrowed:
-    """Make one look of pairs that lie over one another.
-
-    Raises:
-        ValueRefused: they hold too little colour.
-    """
+def weighed(
+    pictures: Sequence[Matched], check: StillWanted = always_wanted
+) -> tuple[list[Picture], bool]:
+    """Say which pixels of pairs count and how much, and whether edges count less."""
     flat = [_flat_weights(m) for m in pictures]
     has_edges = _edges_mislead(pictures, flat)
     weights = [
@@ -230,15 +228,25 @@ def looked(pictures: Sequence[Matched], check: StillWanted = always_wanted) -> B
         Picture(m, out, np.where(out, 0, w).astype(np.float32))
         for m, out, w in zip(pictures, masks, weights, strict=True)
     ]
-    pairs = _gathered(counted).balanced
+    return counted, has_edges
+
+
+def looked(pictures: Sequence[Matched], check: StillWanted = always_wanted) -> Borrowed:
+    """Make one look of pairs that lie over one another.
+
+    Raises:
+        ValueRefused: they hold too little colour.
+    """
+    counted, has_edges = weighed(pictures, check)
+    pairs = gathered(counted).balanced
     if len(pairs.weight) < 12:
         raise ValueRefused(
             "too few colours lie under one another", hint="choose pictures with more to see in both"
         )
     base = scatter.base_of(pairs)
     known = [
-        _gathered(counted, lambda tile: tile % 5 > 0),
-        _gathered(counted, lambda tile: tile % 5 == 0),
+        gathered(counted, lambda tile: tile % 5 > 0),
+        gathered(counted, lambda tile: tile % 5 == 0),
     ]
     strength = 1e-7
     if min(len(k.weight) for k in known) >= 12:
@@ -262,12 +270,13 @@ def _tiles(shape: tuple[int, ...]) -> Array:
     return np.add.outer(rows * 7, columns * 3)
 
 
-def _gathered(pictures: Sequence[Picture], chosen: object = None) -> Pairs:
+def gathered(pictures: Sequence[Picture], chosen: Callable[[Array], Array] | None = None) -> Pairs:
+    """Return the colours of pixels that count; of squares of the pictures that are chosen by number."""
     columns: list[tuple[Array, Array, Array]] = []
     for p in pictures:
         there = p.weight > 1e-3
         if chosen is not None:
-            there &= chosen(_tiles(there.shape))  # type: ignore[operator]
+            there &= chosen(_tiles(there.shape))
         m = p.matched
         columns.append(
             (m.before[there].astype(np.float64), m.after[there].astype(np.float64), p.weight[there])
@@ -277,7 +286,7 @@ def _gathered(pictures: Sequence[Picture], chosen: object = None) -> Pairs:
 
 
 def _rough(pictures: Sequence[Matched], weights: Sequence[Array]) -> tuple[Pairs, Base]:
-    pairs = _gathered(
+    pairs = gathered(
         [Picture(m, ~m.inside, w) for m, w in zip(pictures, weights, strict=True)]
     ).balanced
     return pairs, scatter.base_of(pairs)
@@ -383,7 +392,7 @@ def _even_residual(m: Matched, nodes: Array) -> Array:
     from scipy import ndimage
 
     part = _residual(m, nodes) / (1 + (m.uneven / np.float32(_FLAT)) ** 2)
-    return ndimage.uniform_filter(part, 5)
+    return np.asarray(ndimage.uniform_filter(part, 5))
 
 
 def _spread(pictures: Sequence[Matched], off: Sequence[Array]) -> float:

@@ -159,7 +159,7 @@ def lattice(
     """
     x, y = pairs.before, pairs.after
     w = pairs.weight / pairs.weight.sum()
-    d = np.zeros((2, 2, 2, 3))
+    d: Array = np.zeros((2, 2, 2, 3))
     for n in grids:
         check()
         start = base(lattice_colours(n).reshape(-1, 3).astype(np.float64))
@@ -174,7 +174,7 @@ def lattice(
             target = _met(from_base + places @ d, y)
             d = solved(normal, weighed.T @ (target - from_base), d, _STEPS // 2, check)
         d = d.reshape(n, n, n, 3)
-    return np.clip(start.reshape(d.shape) + d, *NODE_RANGE)
+    return np.asarray(np.clip(start.reshape(d.shape) + d, *NODE_RANGE))
 
 
 def missed(nodes: Array, pairs: Pairs) -> float:

@@ -54,6 +54,13 @@ class Mixer:
             help="How light each channel's colours become in a monochrome.",
         ),
     )
+    in_light: bool = control(
+        False,
+        Toggle(
+            title="Mix light",
+            help="Mixes linear light, as filters and sensors do, instead of code values.",
+        ),
+    )
 
 
 def matrix(p: Mixer) -> np.ndarray:
@@ -90,13 +97,19 @@ def _matrix(p: Mixer, monochrome: Callable[[Array], Array]) -> np.ndarray:
     return rows
 
 
-def run(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
-    """y = M x on code values."""
-    return transformed(code, matrix(p))
+def run(p: Mixer, code: Rgb, working: Encoding) -> Rgb:
+    """y = M x, on code values or on the light that they stand for."""
+    return _mixed(p, code, working, matrix(p))
 
 
-def _former(p: Mixer, code: Rgb, _working: Encoding) -> Rgb:
-    return transformed(code, _matrix(p, _by_a_rule))
+def _mixed(p: Mixer, code: Rgb, working: Encoding, by: np.ndarray) -> Rgb:
+    if p.in_light:
+        return working.encode(transformed(working.decode(code), by))
+    return transformed(code, by)
+
+
+def _former(p: Mixer, code: Rgb, working: Encoding) -> Rgb:
+    return _mixed(p, code, working, _matrix(p, _by_a_rule))
 
 
 SPEC = GlazeSpec(
