@@ -234,6 +234,18 @@ def stamp_of(path: Path) -> Stamp | None:
     return stat.st_mtime_ns, stat.st_size, stat.st_ino
 
 
+def check_free(path: Path) -> None:
+    """Refuse a name that is taken.
+
+    Raises:
+        ExportError: there is a file.
+    """
+    if exists(path):
+        raise ExportError(
+            "the file exists already", hint="choose another name or replace it", where=str(path)
+        )
+
+
 def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     """Write beside the target, flush to disk, then rename: the target is whole, old or new.
 
@@ -244,10 +256,8 @@ def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
     """
     try:
         path = followed(path)
-        if not force and exists(path):
-            raise ExportError(
-                "the file exists already", hint="choose another name or replace it", where=str(path)
-            )
+        if not force:
+            check_free(path)
         handle, temporary = tempfile.mkstemp(prefix=f".{cut_name(path.name, 80)}.", dir=path.parent)
     except OSError as error:
         raise refusal(error, path, ExportError) from error

@@ -169,7 +169,7 @@ def borrowed(
     working: Encoding,
     view: Showing,
     display: Encoding,
-    amounts: Amounts = Amounts(),
+    amounts: Amounts,
     check: StillWanted = always_wanted,
 ) -> Explained:
     """Return glazes that bring a shot towards references.

@@ -1,0 +1,1 @@
+"""Looks borrowed from picture files: read, solved, written."""

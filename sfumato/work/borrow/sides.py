@@ -1,0 +1,111 @@
+"""Picture files to borrow from: what their numbers mean, and which belong together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from attrs import frozen
+
+from sfumato.core.arrays import Array, Rgb
+from sfumato.core.colour.encodings import Encoding, convert, encoding
+from sfumato.core.colour.showing import Showing, unshown
+from sfumato.core.errors import ValueRefused
+from sfumato.core.measure.guess import guess
+from sfumato.media.parts.contract import as_float
+from sfumato.media.parts.registry import by_suffix
+from sfumato.work.files import is_folder
+from sfumato.work.frames import open_still
+
+_SAMPLE = 60_000  # pixels of a picture that are looked at for its colours
+
+
+@frozen(eq=False)
+class Side:
+    """A picture and what its numbers are; `evidence` says who says so, and `sure` whether it was said."""
+
+    path: Path
+    pixels: Array
+    encoding: str
+    evidence: str
+    sure: bool
+
+    @property
+    def title(self) -> str:
+        return self.path.name
+
+    @property
+    def colours(self) -> Rgb:
+        """Some of its pixels all over, float32 (k, 3)."""
+        high, wide = self.pixels.shape[:2]
+        every = max(1, int(np.sqrt(high * wide / _SAMPLE)))
+        return as_float(self.pixels[::every, ::every]).reshape(-1, 3)
+
+
+def side(path: str | Path, stated: str = "") -> Side:
+    """Read a picture, or the first frame of a clip; its encoding is stated, said by the file, or guessed.
+
+    Raises:
+        MediaError: it cannot be read.
+        ValueRefused: there is no encoding of that name.
+    """
+    still = open_still(path)
+    facts = still.facts
+    if stated:
+        name, evidence, sure = encoding(stated).name, "as you say", True
+    elif facts.encoding:
+        name, evidence, sure = facts.encoding, facts.evidence, True
+    else:
+        high, wide = still.pixels.shape[:2]
+        every = max(1, int(np.sqrt(high * wide / _SAMPLE)))
+        sample = as_float(still.pixels[::every, ::every])
+        found = guess(sample, still.pixels.dtype.kind == "f")
+        name, evidence, sure = found.name, found.evidence, False
+    return Side(Path(path), still.pixels, name, evidence, sure)
+
+
+def files_of(place: Path) -> list[Path]:
+    """Return the pictures of a folder by name, or the one file."""
+    if not is_folder(place):
+        return [place]
+    return sorted(f for f in place.iterdir() if by_suffix(f.name) is not None)
+
+
+def paired(before: Sequence[Path], after: Sequence[Path]) -> list[tuple[Path, Path]]:
+    """Put files together: one with one, in their order, or those of two folders by their names.
+
+    >>> paired([Path("a/x.png"), Path("a/y.png")], [Path("b/y graded.jpg"), Path("b/x.jpg")])
+    [(PosixPath('a/x.png'), PosixPath('b/x.jpg')), (PosixPath('a/y.png'), PosixPath('b/y graded.jpg'))]
+
+    Raises:
+        ValueRefused: they are not as many, or nothing belongs together by name.
+    """
+    if not any(is_folder(p) for p in (*before, *after)) and len(before) == len(after) == 1:
+        return [(before[0], after[0])]
+    ones = [f for p in before for f in files_of(p)]
+    others = [f for p in after for f in files_of(p)]
+    found = []
+    left = list(others)
+    for one in ones:
+        same = [f for f in left if f.stem.casefold() == one.stem.casefold()]
+        same = same or [f for f in left if f.stem.casefold().startswith(one.stem.casefold())]
+        if same:
+            found.append((one, same[0]))
+            left.remove(same[0])
+    if found:
+        return found
+    if len(ones) == len(others) and not any(is_folder(p) for p in (*before, *after)):
+        return list(zip(ones, others, strict=True))
+    raise ValueRefused(
+        f"of {len(ones)} pictures before and {len(others)} after none belong together by name",
+        hint="give pictures after the names of those before, or give them one by one in their order",
+    )
+
+
+def worked(codes: Rgb, space: Encoding, working: Encoding, view: Showing) -> Rgb:
+    """Carry codes to the working encoding: from a display to scene light through the View undone."""
+    codes = np.ascontiguousarray(codes, np.float32)
+    if working.is_scene and not space.is_scene:
+        return unshown(codes, working, view, space)
+    return convert(codes, space, working)
