@@ -16,7 +16,8 @@ from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 
-MOST = 1_500_000  # pixels of a pair that are compared
+MOST = 1_200_000  # pixels of a pair that are compared
+_LOOKED_AT = 240_000  # … in which it is seen what is no matter of colour
 LEAST_SIDE = 16
 _ALIKE = 0.25  # of the busy places have to agree
 _TILE = 32  # pixels a side of the squares that are held back together
@@ -218,12 +219,17 @@ def weighed(
     pictures: Sequence[Matched], check: StillWanted = always_wanted
 ) -> tuple[list[Picture], bool]:
     """Say which pixels of pairs count and how much, and whether edges count less."""
-    flat = [_flat_weights(m) for m in pictures]
-    has_edges = _edges_mislead(pictures, flat)
-    weights = [
-        f if has_edges else m.inside.astype(np.float32) for m, f in zip(pictures, flat, strict=True)
+    thin = [_thinned(m) for m in pictures]
+    has_edges = _edges_mislead(thin, [_flat_weights(m) for m in thin])
+
+    def weight(m: Matched) -> Array:
+        return _flat_weights(m) if has_edges else m.inside.astype(np.float32)
+
+    masks = [
+        _as_large(out, m.inside)
+        for m, out in zip(pictures, _left_out(thin, [weight(m) for m in thin], check), strict=True)
     ]
-    masks = _left_out(pictures, weights, check)
+    weights = [weight(m) for m in pictures]
     counted = [
         Picture(m, out, np.where(out, 0, w).astype(np.float32))
         for m, out, w in zip(pictures, masks, weights, strict=True)
@@ -258,6 +264,23 @@ def looked(pictures: Sequence[Matched], check: StillWanted = always_wanted) -> B
 
     off = off_by(pairs, base, strength, there, check)
     return Borrowed(table, tuple(counted), pairs, base, strength, there, off, has_edges)
+
+
+def _thinned(m: Matched) -> Matched:
+    """Return every so many pixels of a pair, enough to see what stands out."""
+    step = max(1, int(np.ceil(np.sqrt(m.inside.size / _LOOKED_AT))))
+    before, after, inside, uneven = (
+        v[::step, ::step] for v in (m.before, m.after, m.inside, m.uneven)
+    )
+    return Matched(before, after, inside, uneven, m.laid, m.step * step)
+
+
+def _as_large(mask: Array, inside: Array) -> Array:
+    """Return a mask of every so many pixels for all of them."""
+    step = round(inside.shape[0] / mask.shape[0])
+    large = mask.repeat(step, 0).repeat(step, 1)[: inside.shape[0], : inside.shape[1]]
+    room = [(0, max(0, a - b)) for a, b in zip(inside.shape, large.shape, strict=True)]
+    return np.asarray(np.pad(large, room, mode="edge") & inside)
 
 
 def _flat_weights(m: Matched) -> Array:

@@ -12,6 +12,7 @@ from sfumato.core.lut.transform import Transform
 
 _BINS = 96  # a side of the cube: colours that fall into one are taken together
 _KNOTS = 12
+_FEW = 15_000  # colours that tell a base
 _ROUNDS = 8
 _GRIDS = (5, 9, 17, 33)
 _STEPS = 60
@@ -105,6 +106,7 @@ def _met(model: Array, after: Array) -> Array:
 
 def base_of(pairs: Pairs) -> Base:
     """Fit curves and a matrix in turns, by weighted least squares."""
+    pairs = pairs.only(np.arange(0, len(pairs.weight), 1 + len(pairs.weight) // _FEW))
     x, y, w = pairs.before, pairs.after, pairs.weight / pairs.weight.sum()
     matrix = np.eye(3)
     knots, values = np.zeros((3, _KNOTS)), np.zeros((3, _KNOTS))
