@@ -66,10 +66,12 @@ def borrow(
     folders are paired by name. What the glazes do not explain goes into a LUT beside OUT.
     """
     from sfumato.core.borrow.reference import Amounts
+    from sfumato.core.compiled import load_kernels
     from sfumato.work.borrow import borrow as work
-    from sfumato.work.borrow.sides import paired, side
+    from sfumato.work.borrow.sides import paired, sides
     from sfumato.work.stores.study_store import open_study
 
+    load_kernels()
     by_pair = bool(before or after)
     if by_pair == bool(shot or reference):
         raise click.UsageError("give --before and --after, or --on and --reference")
@@ -80,14 +82,15 @@ def borrow(
     into = None if study is None else open_study(study)
     if by_pair:
         files = paired(before, after)
-        found = work.from_pairs([(side(a, source), side(b, result)) for a, b in files], into)
         sources = [f for pair in files for f in pair]
+        read = sides(sources, [source, result] * len(files))
+        found = work.from_pairs(list(zip(read[::2], read[1::2], strict=True)), into)
     else:
         assert shot is not None
         amounts = Amounts(strength=amount / 100, keep_greys=keep_greys, spare_skin=spare_skin)
-        references = [side(r, result) for r in reference]
-        found = work.from_reference(side(shot, source), references, amounts, into)
         sources = [shot, *reference]
+        on, *references = sides(sources, [source] + [result] * len(reference))
+        found = work.from_reference(on, references, amounts, into)
     if study is not None:
         sources.append(study)
     written = work.write(found, target, force=force, key=key, sources=sources)

@@ -15,6 +15,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _LEVELS = (96, 192, 320, 640, 1280)  # longer sides: a guess in the first, then finer and finer
+_SURE = 0.9  # … at a first look: no other quarter turn is tried
 _GUESSES = 3  # that are followed
 _FIRST = 2  # levels that tell whether a guess is right
 _ANGLES = (-3.0, 0.0, 3.0)  # degrees: a guess need not be nearer
@@ -119,6 +120,8 @@ def _sought(
             agreement = _agreement(*pairs[-1], matrix)
             if agreement > best[0]:
                 best, turns = (agreement, matrix), turn
+        if best[0] > _SURE:
+            break
     matrix = best[1]
     pairs = [(one, two.turned(turns)) for one, two in zip(there, other, strict=False)]
     for one, two in pairs[_FIRST:]:
@@ -148,19 +151,21 @@ def _pyramid(pixels: Rgb) -> list[_Level]:
     from scipy import ndimage
 
     height, width = pixels.shape[:2]
+    longer = max(height, width)
+    sides = [s for s in _LEVELS if s < longer]
+    if len(sides) < len(_LEVELS):
+        sides.append(longer)
     out = []
-    for side in _LEVELS:
-        share = side / max(height, width)
-        if share >= 1:
-            out.append(_Level(edges(pixels), (width, height)))
-            break
-        small = shrunk(pixels, max(64, int(height * width * share * share * 4)))
+    small = pixels
+    for side in reversed(sides):  # each from the one before, the largest from the picture
+        share = side / max(small.shape[:2])
+        small = shrunk(small, max(64, int(small.shape[0] * small.shape[1] * share * share * 4)))
         zoom = side / max(small.shape[:2])
         if zoom < 1:
             small = ndimage.gaussian_filter(small, (0.35 / zoom, 0.35 / zoom, 0))
             small = _resized(small, zoom)
         out.append(_Level(edges(small), (width, height)))
-    return out
+    return out[::-1]
 
 
 def _resized(pixels: Array, zoom: float) -> Array:

@@ -16,8 +16,8 @@ from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 
-MOST = 1_200_000  # pixels of a pair that are compared
-_LOOKED_AT = 240_000  # … in which it is seen what is no matter of colour
+MOST = 1_000_000  # pixels of a pair that are compared
+_LOOKED_AT = 160_000  # … in which it is seen what is no matter of colour
 LEAST_SIDE = 16
 _ALIKE = 0.25  # of the busy places have to agree
 _TILE = 32  # pixels a side of the squares that are held back together

@@ -12,7 +12,9 @@ from sfumato.core.lut.transform import Transform
 
 _BINS = 96  # a side of the cube: colours that fall into one are taken together
 _KNOTS = 12
-_FEW = 15_000  # colours that tell a base
+_BEYOND = (0.5, 1.6)  # slopes with which a base goes on beyond the colours that were seen
+_PLAIN = 3e-5  # how strongly its matrix is held at doing nothing: a grey picture tells none
+_FEW = 6_000  # colours that tell a base
 _ROUNDS = 8
 _GRIDS = (5, 9, 17, 33)
 _STEPS = 60
@@ -82,11 +84,11 @@ UNCHANGED = Base(
 
 
 def _along(u: Array, knots: Array, values: Array) -> Array:
-    """Straight between knots, and on beyond them at the slope of the ends."""
+    """Straight between knots, and on beyond them at about the slope of the ends."""
     inside = np.interp(u, knots, values)
     first, last = ((values[i + 1] - values[i]) / (knots[i + 1] - knots[i]) for i in (0, -2))
     low, high = np.minimum(u - knots[0], 0), np.maximum(u - knots[-1], 0)
-    return np.asarray(inside + np.clip(first, 0, 3) * low + np.clip(last, 0, 3) * high)
+    return np.asarray(inside + np.clip(first, *_BEYOND) * low + np.clip(last, *_BEYOND) * high)
 
 
 def _hats(u: Array, knots: Array) -> Array:
@@ -132,8 +134,9 @@ def base_of(pairs: Pairs) -> Base:
             rise = np.interp(u[:, c], knots[c], slope)
             others = [i for i in range(3) if i != c]
             turned = rise[:, None] * (x[:, others] - x[:, [c]])  # the row keeps its sum
-            square = (turned * w[:, None]).T @ turned + 1e-7 * np.eye(2)
-            step = np.linalg.solve(square, (turned * w[:, None]).T @ (target[:, c] - model[:, c]))
+            square = (turned * w[:, None]).T @ turned + _PLAIN * np.eye(2)
+            right = (turned * w[:, None]).T @ (target[:, c] - model[:, c])
+            step = np.linalg.solve(square, right - _PLAIN * matrix[c, others])
             step = np.clip(step, -0.3, 0.3)
             matrix[c, others] += step
             matrix[c, c] -= step.sum()

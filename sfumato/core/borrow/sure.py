@@ -16,6 +16,11 @@ _SHARE = 97  # per cent of the tries that a band has to hold: nine of ten, and s
 _MOST = 15_000  # colours that are looked at
 _FURTHER = 1.5  # by how much faster than in proportion it grows where nothing could be tried
 _WHIMS = 1.5  # times what no simple grade explains: what the look may do where nothing was seen
+_AS_MUCH = 0.75  # of what it does where something was seen: it may do as much elsewhere
+_UNSEEN = 0.35  # code values: what it may be off by far away when next to nothing was seen …
+_ENOUGH = (
+    0.02  # … and the share of nodes beside a colour that was seen at which a third of that is left
+)
 _WHERE = 6.0  # nodes from the nearest colour seen at which that counts in full
 
 
@@ -62,7 +67,10 @@ def off_by(
     per_node = _FURTHER * rising[-1] / max(at[-1], 1.0)
     beyond = np.maximum(distance - at[-1], 0) * per_node
     misfit = np.sqrt(((np.clip(base(pairs.before), 0, 1) - pairs.after) ** 2).sum(-1))
-    whims = _WHIMS * float(np.percentile(misfit, 95)) * np.minimum(distance / _WHERE, 1)
+    change = np.sqrt(((pairs.before - pairs.after) ** 2).sum(-1))
+    few = _UNSEEN * np.exp(-float(known.mean()) / _ENOUGH)
+    most = max(_WHIMS * np.percentile(misfit, 95), _AS_MUCH * np.percentile(change, 90), few)
+    whims = float(most) * np.minimum(distance / _WHERE, 1)
     return frozen_array(np.asarray(np.maximum(inside + beyond, whims), np.float32))
 
 
