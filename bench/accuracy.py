@@ -2,7 +2,7 @@
 
 Prints CIEDE2000 of the viewed colours, mean / 99 % / max, over the demo shots and over the cube, for
 grades of many kinds. Run it with `./dev bench accuracy`; `./dev bench accuracy trip` prints the table of
-round trips.
+round trips, `./dev bench accuracy borrow` that of borrowed looks.
 """
 
 from __future__ import annotations
@@ -130,6 +130,11 @@ if __name__ == "__main__":
         from bench.trip import accuracy
 
         accuracy()
+        sys.exit()
+    if sys.argv[1:2] == ["borrow"]:
+        from bench.borrow import main
+
+        main(sys.argv[2:])
         sys.exit()
     print(f"{'grade':16s} {'grid':>4s}  {'how':14s} {'cube':>22s} {'pictures':>22s} {'greys':>22s}")
     for row in rows(only=tuple(sys.argv[1:])):
