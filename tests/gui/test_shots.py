@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from pathlib import Path
 
+import attrs
 import numpy as np
 from conftest import ROOT
 from PySide6.QtCore import QPointF, Qt
@@ -12,8 +14,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from sfumato.app.rooms.look.contact import Contact
+from sfumato.core.borrow.explain import PLAIN
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.screen import on_screen
+from sfumato.core.lut.difference import delta_e
 from sfumato.core.measure.auto import Proposal, proposed
 from sfumato.core.path import path
 from sfumato.core.study.coat import new_coat
@@ -132,6 +136,47 @@ def test_a_ground_is_proposed_and_said(demo) -> None:
     assert (first.key, second.key) == ("exposure", "white_balance")
     assert first.parameters.stops > 0.5  # it was shot in the dark
     assert f"exposure {first.parameters.stops:+.2f} stops" in hand.notices[-1]
+    hand.act("undo")
+    assert hand.study == before
+
+
+def test_marked_shots_are_matched_to_the_one_that_is_right(demo) -> None:
+    """A shot of the same scene, spoilt, comes back; of others the distance falls; one undo takes all away."""
+    hand, window = demo, demo.window
+    study = hand.study
+    right = study.shot("portrait")
+    spoilt = attrs.evolve(
+        right,
+        id="spoilt",
+        name="spoilt",
+        ground=(
+            *right.ground,
+            new_coat("exposure", stops=-1.2),
+            new_coat("white_balance", temperature=35.0),
+        ),
+    )
+    window.model.commit("Spoil", attrs.evolve(study, shots=(*study.shots, spoilt)))
+    hand.settle()
+    window.view.set(shot="portrait", marked_shots=("spoilt", "sill"))
+    hand.settle()
+    before = hand.study
+    hand.act("match_marked")
+    hand.settle()
+    laid = {i: hand.study.shot(i).ground[len(before.shot(i).ground) :] for i in ("spoilt", "sill")}
+    assert laid["spoilt"]
+    assert {c.key for coats in laid.values() for c in coats} <= set(PLAIN)
+    assert hand.study.shot("portrait").ground == right.ground
+    exposure = next(c for c in laid["spoilt"] if c.key == "exposure")
+    assert abs(exposure.parameters.stops - 1.2) < 0.15
+    said = hand.notices[-1]
+    first, last = (float(v) for v in re.search(r"spoilt ([\d.]+) → ([\d.]+)", said).groups())
+    assert last < 0.5 < 3 < first
+    code = window.desk.frames.proxy(right, 320, 180)
+    pictures = [
+        path.through_ground(hand.study.shot(i), hand.study, code) for i in ("portrait", "spoilt")
+    ]
+    shown = [path.through_view(hand.study, p) for p in pictures]
+    assert delta_e(*shown, encoding("BT.1886")).mean() < 0.5
     hand.act("undo")
     assert hand.study == before
 

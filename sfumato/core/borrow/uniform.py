@@ -62,6 +62,20 @@ def from_places(
     return explained(pairs, working, view, display, keys=PLAIN, check=check)
 
 
+def like(
+    shot: Rgb,
+    right: Rgb,
+    working: Encoding,
+    view: Showing,
+    display: Encoding,
+    check: StillWanted = always_wanted,
+) -> Explained:
+    """Return plain glazes that bring a shot to one that is right: by places where they show one scene,
+    else by how their colours are spread. Arguments and errors are those of `from_pixels`, (h, w, 3)."""
+    found = from_places(shot, right, working, view, display, check)
+    return found or from_pixels(shot, right, working, view, display, check)
+
+
 def from_pixels(
     shot: Rgb,
     right: Rgb,

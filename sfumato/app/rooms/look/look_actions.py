@@ -177,6 +177,15 @@ ACTIONS = (
         section=2,
     ),
     ActionSpec(
+        "match_marked",
+        "Match the marked shots to this one",
+        "Shots",
+        "Ctrl+Shift+U",
+        "has_marked_shots",
+        help="Exposure, balance, contrast, levels and colourfulness at the end of each Ground.",
+        section=2,
+    ),
+    ActionSpec(
         "group_shots",
         "Put the marked shots into a group…",
         "Shots",

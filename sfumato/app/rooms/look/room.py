@@ -12,6 +12,7 @@ from sfumato.app import theme
 from sfumato.app.rooms.look import coat_row, contact, shots
 from sfumato.app.rooms.look.coat_edits import CoatEdits
 from sfumato.app.rooms.look.exports import Exports
+from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.rooms.look.look_actions import ACTIONS
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.preset_edits import PresetEdits
@@ -53,6 +54,7 @@ class LookRoom(Room):
         self.coats = CoatEdits(services, self.ledger)
         self.presets = PresetEdits(services)
         self.shot_edits = ShotEdits(services, self.ledger)
+        self.ground_edits = GroundEdits(services)
         self.exports = Exports(services, self.seal)
         self.view_edits = ViewEdits(services, page)
         self.ledger.noise_wanted.connect(self.view_edits.measure_noise)
@@ -64,7 +66,8 @@ class LookRoom(Room):
 
     @property
     def owners(self) -> tuple[QObject, ...]:
-        return (self.coats, self.presets, self.shot_edits, self.exports, self.view_edits)
+        shots = (self.shot_edits, self.ground_edits)
+        return (self.coats, self.presets, *shots, self.exports, self.view_edits)
 
     @property
     def easel(self) -> Easel:

@@ -14,10 +14,8 @@ from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.player import Player
 from sfumato.app.services.services import Services
-from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
-from sfumato.core.measure.auto import Proposal, proposed
-from sfumato.core.study.coat import new_coat, new_id, renewed
+from sfumato.core.study.coat import new_id
 from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.cancel import Cancel, Progress
@@ -107,6 +105,7 @@ class ShotEdits(QObject):
             "propose_ground",
             "copy_ground_on",
             "copy_ground_marked",
+            "match_marked",
             "group_shots",
             "mark_group",
             "copy_ground_group",
@@ -133,16 +132,6 @@ class ShotEdits(QObject):
         elif self.desk.shot is not None and shot_id != self.desk.shot.id:
             self.view.set(marked_shots=(*marked, shot_id))
 
-    def copy_ground_marked(self) -> None:
-        """Give the marked shots a copy of this shot's Ground."""
-        shot, study = self.desk.shot, self.model.study
-        marked = [i for i in self.view.now.marked_shots if shot is not None and i != shot.id]
-        if shot is None or not marked:
-            return
-        for other in marked:
-            study = study.with_shot(other, ground=tuple(map(renewed, shot.ground)))
-        self.model.commit(f"Copy the Ground of {shot.name} to {len(marked)} shots", study)
-
     # --- groups ------------------------------------------------------------------------------------
     def group_shots(self) -> None:
         """Give this shot and the marked ones a name that they share."""
@@ -162,16 +151,6 @@ class ShotEdits(QObject):
         if shot is not None:
             others = (s.id for s in self.model.study.of_group(shot.group) if s.id != shot.id)
             self.view.set(marked_shots=tuple(others))
-
-    def copy_ground_group(self) -> None:
-        """Give the other shots of the group a copy of this shot's Ground."""
-        shot, study = self.desk.shot, self.model.study
-        if shot is None:
-            return
-        for other in study.of_group(shot.group):
-            if other.id != shot.id:
-                study = study.with_shot(other.id, ground=tuple(map(renewed, shot.ground)))
-        self.model.commit(f"Copy the Ground of {shot.name} to {shot.group}", study)
 
     def leave_group(self) -> None:
         shot = self.desk.shot
@@ -210,39 +189,6 @@ class ShotEdits(QObject):
             self.view.set(pinned="")
             if self.view.now.a == PINNED:
                 self.view.set(a="ground")
-
-    def propose_ground(self) -> None:
-        """Lay exposure and balance into the Ground as a starting point, and say how much."""
-        shot, study, previewer = self.desk.shot, self.model.study, self.desk.previewer
-        if shot is None:
-            return
-
-        def work(_cancel: Cancel, _progress: Progress) -> tuple[str, Proposal]:
-            found = proposed(previewer.entering_ground(study, shot), encoding(study.working))
-            return shot.id, found
-
-        self.services.queue.add(f"Looking at {shot.name}", work, then=self._ground_proposed)
-
-    def _ground_proposed(self, answer: tuple[str, Proposal]) -> None:
-        """Put what was proposed before the glazes of the Ground."""
-        shot_id, found = answer
-        study = self.model.study
-        if all(s.id != shot_id for s in study.shots):
-            return
-        coats = [
-            attrs.evolve(new_coat("exposure", stops=found.stops), name="Exposure, proposed"),
-            attrs.evolve(
-                new_coat("white_balance", temperature=found.temperature, tint=found.tint),
-                name="Balance, proposed",
-            ),
-        ]
-        for i, coat in enumerate(coats):
-            study = study.added(shot_id, coat, i)
-        name = study.shot(shot_id).name
-        self.model.commit(f"Propose the Ground of {name}", study)
-        self.notices.note(
-            f"Laid into the Ground of {name}: {found}", "a starting point; undo takes it"
-        )
 
     def rename_shot(self) -> None:
         shot = self.desk.shot
@@ -375,12 +321,3 @@ class ShotEdits(QObject):
 
     def choose_encoding(self) -> None:
         self._ledger.choose_encoding()
-
-    def copy_ground_on(self) -> None:
-        shot, study = self.desk.shot, self.model.study
-        if shot is None:
-            return
-        index = [s.id for s in study.shots].index(shot.id)
-        for later in study.shots[index + 1 :]:
-            study = study.with_shot(later.id, ground=tuple(map(renewed, shot.ground)))
-        self.model.commit(f"Copy the Ground of {shot.name} onwards", study)
