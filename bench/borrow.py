@@ -190,12 +190,13 @@ def references() -> None:
                         np.clip(told.run(colours[one], DISPLAY, VIEW), 0, 1), truth, DISPLAY
                     ).mean()
                 )
-                folds = max(folds, folded(lambda v, told=told: told.run(v, DISPLAY, VIEW)))
+                if amounts is usual:
+                    folds = max(folds, folded(lambda v, told=told: told.run(v, DISPLAY, VIEW)))
             line.append(float(np.mean(off)))
         nothing = [delta_e(colours[n], grade(colours[n]), DISPLAY).mean() for n in names]
         amounts_said = ", ".join(f"{t} {v:.2f}" for (t, _), v in zip(every, line, strict=True))
         print(
-            f"{name:16s} nothing {np.mean(nothing):.2f}, {amounts_said}; folds at most {100 * folds:.1f} %",
+            f"{name:16s} nothing {np.mean(nothing):.2f}, {amounts_said}; folds as usual at most {100 * folds:.1f} %",
             flush=True,
         )
 

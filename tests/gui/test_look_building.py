@@ -375,6 +375,16 @@ def test_presets_are_seen_on_the_shot_put_in_saved_and_dropped(
         assert "preset" in hand.notices[-1]
 
 
+def test_presets_without_a_shot_are_listed_and_come_to_rest(demo) -> None:
+    hand, window = demo, demo.window
+    window.model.commit("Take all out", attrs.evolve(hand.study, shots=()))
+    hand.settle()
+    hand.act("open_presets")
+    hand.settle()
+    sheet = window.rooms["look"].presets.sheet
+    assert sheet.tiles.count() >= 24
+
+
 def test_every_key_is_on_the_sheet_once_and_right_click_explains(demo) -> None:
     hand, window = demo, demo.window
     keys = [

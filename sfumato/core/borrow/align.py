@@ -20,6 +20,7 @@ _GUESSES = 3  # that are followed
 _FIRST = 2  # levels that tell whether a guess is right
 _ANGLES = (-3.0, 0.0, 3.0)  # degrees: a guess need not be nearer
 _SCALES = tuple(float(s) for s in np.exp(np.arange(-14, 15) * 0.055))  # 0.46 to 2.16
+_NEAR = (0.8, 0.9, 1.0, 1.1, 1.25)
 _CERTAIN = 0.6  # of the places agree: no other guess is tried
 _WHOLE = 0.12  # pixels by which a whole shift may be missed
 _BLOCK = 24  # pixels a side of a place, at the finest level
@@ -85,7 +86,9 @@ def edges(pixels: Rgb) -> Array:
     return np.asarray(np.minimum(strength / (around + floor), 4.0), np.float32)
 
 
-def laid_over(after: Rgb, before: Rgb, check: StillWanted = always_wanted) -> Laid:
+def laid_over(
+    after: Rgb, before: Rgb, check: StillWanted = always_wanted, *, near: bool = False
+) -> Laid:
     """Find where the pixels of `after` lie in `before`, whatever was done to the colours of either.
 
     Found are quarter turns, other sizes (half to twice in relation to the picture's), rotation by a
@@ -93,8 +96,11 @@ def laid_over(after: Rgb, before: Rgb, check: StillWanted = always_wanted) -> La
 
     Args:
         after, before: (h, w, 3) code values, 8 pixels a side at least.
+        near: only shifts and sizes that are much the same are sought, as between shots of one scene.
     """
     there, other = _pyramid(after), _pyramid(before)
+    if near:
+        return _snapped(_sought(there, other, _NEAR, (0.0,), check, turns=1), after.shape)
     found = [_sought(there, other, (1.0,), (0.0,), check)]
     if found[0].agreement < _CERTAIN:
         found.append(_sought(there, other, _SCALES, _ANGLES, check))
@@ -107,10 +113,11 @@ def _sought(
     scales: tuple[float, ...],
     angles: tuple[float, ...],
     check: StillWanted,
+    turns: int = 4,
 ) -> Laid:
     """Return the best of guesses with some scales and angles, made finer to the last level."""
-    best, turns = (-1.0, np.eye(2, 3)), 0
-    for turn in range(4):
+    best, upright = (-1.0, np.eye(2, 3)), 0
+    for turn in range(turns):
         turned = [level.turned(turn) for level in other[:_FIRST]]
         pairs = list(zip(there[:_FIRST], turned, strict=False))
         for guess in _guesses(*pairs[0], scales, angles, check):
@@ -119,14 +126,14 @@ def _sought(
                 matrix = _finer(one, two, matrix, _STEPS, check)
             agreement = _agreement(*pairs[-1], matrix)
             if agreement > best[0]:
-                best, turns = (agreement, matrix), turn
+                best, upright = (agreement, matrix), turn
         if best[0] > _SURE:
             break
     matrix = best[1]
-    pairs = [(one, two.turned(turns)) for one, two in zip(there, other, strict=False)]
+    pairs = [(one, two.turned(upright)) for one, two in zip(there, other, strict=False)]
     for one, two in pairs[_FIRST:]:
         matrix = _finer(one, two, matrix, _STEPS // 2, check)
-    return Laid(matrix, turns, _agreement(*pairs[-1], matrix))
+    return Laid(matrix, upright, _agreement(*pairs[-1], matrix))
 
 
 @frozen(eq=False)

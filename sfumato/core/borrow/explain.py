@@ -35,6 +35,7 @@ _LEAST_GAIN = 0.02  # of the whole difference that a glaze has to explain, or it
 _LEAST_STEP = 0.02  # CIEDE2000, likewise
 _TRIES = 25
 _POLISH = 6
+_CALM = 0.02  # Oklab x 100 a usual step: how strongly numbers are held where colours say nothing
 _STEP = 0.05  # of a control's usual step, over which slopes are taken
 _HUES = tuple(float(h) for h in range(15, 375, 45))  # degrees
 _TONES = (0.12, 0.4, 0.65, 0.9)
@@ -311,28 +312,38 @@ def explained(
     return Explained(tuple(steps), whole)
 
 
-def least(off: Callable[[Array], Array], part: Part, start: Array, tries: int) -> Array:
-    """Return the numbers of least squares within their limits."""
+def least(
+    off: Callable[[Array], Array], part: Part, start: Array, tries: int, calm: Array | None = None
+) -> Array:
+    """Return the numbers of least squares within their limits.
+
+    Numbers of which the colours say nothing stay at `calm`, which is where they do nothing (the part's
+    own start when it is not said).
+    """
     from scipy.optimize import least_squares
 
     low, high = np.array(part.low, float), np.array(part.high, float)
     scale = np.array(part.scale, float)
+    rest = np.array(part.start, float) if calm is None else calm
     start = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
+
+    def held(p: Array) -> Array:
+        return np.concatenate([off(p), _CALM * (p - rest) / scale])
 
     def slopes(p: Array) -> Array:
         """Differences over steps that survive the rounding of the controls."""
-        here = off(p)
+        here = held(p)
         columns = []
         for i, step in enumerate(_STEP * scale):
             move = np.zeros_like(p)
             move[i] = step if p[i] + step <= high[i] else -step
-            columns.append((off(p + move) - here) / move[i])
+            columns.append((held(p + move) - here) / move[i])
         return np.stack(columns, -1)
 
     best = least_squares(
-        off, start, jac=slopes, bounds=(low, high), x_scale=scale, max_nfev=tries, ftol=1e-4
+        held, start, jac=slopes, bounds=(low, high), x_scale=scale, max_nfev=tries, ftol=1e-4
     )
-    return np.asarray(best.x if 2 * best.cost <= (off(start) ** 2).sum() else start)
+    return np.asarray(best.x if 2 * best.cost <= (held(start) ** 2).sum() else start)
 
 
 @frozen(eq=False)
@@ -374,7 +385,8 @@ class _Several:
             tuple(v for p, _ in parts for v in p.scale),
             lambda p: p,
         )
-        return split(least(off, whole, np.array(whole.start), _POLISH))
+        calm = np.concatenate([np.array(p.start, float) for p, _ in parts])
+        return split(least(off, whole, np.array(whole.start), _POLISH, calm))
 
 
 def residual(

@@ -80,11 +80,14 @@ def _check_side(pixels: Array, which: str) -> None:
         )
 
 
-def matched(before: Array, after: Array, check: StillWanted = always_wanted) -> Matched:
+def matched(
+    before: Array, after: Array, check: StillWanted = always_wanted, *, near: bool = False
+) -> Matched:
     """Lay a pair over one another, whatever their sizes.
 
     Args:
         before, after: (h, w, 3) code values, unsigned integers or floats.
+        near: they are shots of one scene, see `laid_over`.
 
     Raises:
         ValueRefused: one of them is too small, black, of one colour or mostly cut off, or they show
@@ -92,7 +95,7 @@ def matched(before: Array, after: Array, check: StillWanted = always_wanted) -> 
     """
     _check_side(before, "before")
     _check_side(after, "after")
-    laid = laid_over(_small(after), _small(before), check)
+    laid = laid_over(_small(after), _small(before), check, near=near)
     laid = _of_whole(laid, after, before)
     if laid.agreement < _ALIKE:
         raise ValueRefused(

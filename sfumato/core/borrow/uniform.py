@@ -52,7 +52,7 @@ def from_places(
     """
     codes = [np.ascontiguousarray(np.clip(v, 0, 1), np.float32) for v in (shot, right)]
     try:
-        found = pair.matched(codes[0], codes[1], check)
+        found = pair.matched(codes[0], codes[1], check, near=True)
     except ValueRefused:
         return None
     if found.laid.agreement < _SAME:
@@ -131,7 +131,8 @@ def from_pixels(
             for name in ("low", "high", "scale")
         )
         whole = Part("", start, low, high, scale, lambda p: p)
-        return split(least(off, whole, np.array(start), _TRIES))
+        calm = np.concatenate([np.array(p.start, float) for p, _ in those])
+        return split(least(off, whole, np.array(start), _TRIES, calm))
 
     parts: list[tuple[Part, Array]] = []
     whole = apart(parts)

@@ -99,6 +99,7 @@ class PresetSheet(QDialog):
         self._reader.crashed.connect(notices.bug)
         self._lane.refused.connect(lambda _e: self._next())
         self._lane.crashed.connect(notices.bug)
+        self._lane.crashed.connect(lambda _words: self._next())
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 12, 12, 12)
         row = QHBoxLayout()
@@ -188,6 +189,8 @@ class PresetSheet(QDialog):
     def _next(self) -> None:
         """Ask for the picture of the next tile."""
         shot, study = self._desk.shot, self._desk.model.study
+        if shot is None:
+            self._todo = []  # nothing to show them on
         if not self._todo or shot is None:
             return
         each = self._todo.pop(0)
