@@ -23,6 +23,7 @@ from scipy import ndimage
 from bench.accuracy import grades
 from sfumato.core.arrays import Rgb
 from sfumato.core.borrow import explain, pair, reference
+from sfumato.core.borrow.matched import matched
 from sfumato.core.borrow.reference import Amounts, Link
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.compiled import load_kernels
@@ -147,7 +148,7 @@ def pairs() -> None:
             after = made(grade, x)
             before = _codes(x, 16) if after.dtype == np.uint16 else _codes(x)
             start = time.perf_counter()
-            found = pair.looked([pair.matched(before, after)])
+            found = pair.looked([matched(before, after)])
             told = explain.explained(found.pairs, DISPLAY, VIEW, DISPLAY)
             spent = time.perf_counter() - start
 

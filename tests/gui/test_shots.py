@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from sfumato.app.rooms.look.contact import Contact
-from sfumato.core.borrow.explain import PLAIN
+from sfumato.core.borrow.parts import PLAIN
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.screen import on_screen
 from sfumato.core.lut.difference import delta_e

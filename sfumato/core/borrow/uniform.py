@@ -10,7 +10,9 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow import pair
-from sfumato.core.borrow.explain import PARTS, PLAIN, Explained, Part, Seen, Step, explained, least
+from sfumato.core.borrow.explain import Explained, Seen, Step, explained, least
+from sfumato.core.borrow.matched import matched
+from sfumato.core.borrow.parts import PARTS, PLAIN, Part
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.delta_e import ciede2000
 from sfumato.core.colour.encodings import Encoding
@@ -52,7 +54,7 @@ def from_places(
     """
     codes = [np.ascontiguousarray(np.clip(v, 0, 1), np.float32) for v in (shot, right)]
     try:
-        found = pair.matched(codes[0], codes[1], check, near=True)
+        found = matched(codes[0], codes[1], check, near=True)
     except ValueRefused:
         return None
     if found.laid.agreement < _SAME:

@@ -14,6 +14,7 @@ from attrs import field, frozen
 from sfumato.core.arrays import Rgb, frozen_array
 from sfumato.core.borrow import explain, pair, reference
 from sfumato.core.borrow.explain import Explained
+from sfumato.core.borrow.matched import matched
 from sfumato.core.borrow.pair import Borrowed
 from sfumato.core.borrow.reference import Amounts, Link
 from sfumato.core.borrow.scatter import Pairs
@@ -115,7 +116,7 @@ def from_pairs(
     refused = []
     for before, after in pairs:
         try:
-            found = pair.matched(before.pixels, after.pixels, check)
+            found = matched(before.pixels, after.pixels, check)
         except ValueRefused as error:
             if len(pairs) == 1:
                 raise

@@ -12,6 +12,8 @@ from PIL import Image
 from scipy import ndimage
 
 from sfumato.core.borrow import align, explain, pair, reference, uniform
+from sfumato.core.borrow.matched import matched
+from sfumato.core.borrow.parts import PLAIN
 from sfumato.core.borrow.reference import Amounts, Link
 from sfumato.core.borrow.scatter import Pairs
 from sfumato.core.colour.encodings import encoding
@@ -126,8 +128,8 @@ def test_quarter_turns_and_crops_are_found() -> None:
 @pytest.mark.parametrize("grade", GRADES)
 def test_a_pair_gives_its_look_on_its_own_colours_and_on_others(grade: str) -> None:
     before, other = scene(3), scene(4)
-    matched = pair.matched(codes(before, 16), codes(graded(grade, before), 16))
-    found = pair.looked([matched])
+    pictures = matched(codes(before, 16), codes(graded(grade, before), 16))
+    found = pair.looked([pictures])
     assert found.pictures[0].left_out.mean() < 0.03
     for picture, most in ((before, 0.06), (other, 1.0)):
         off = apart(found.table.apply(picture), graded(grade, picture))
@@ -148,7 +150,7 @@ def test_what_is_no_matter_of_colour_is_left_out(grade: str) -> None:
     high, wide = after.shape[:2]
     area = (slice(int(0.2 * high), int(0.52 * high)), slice(int(0.5 * wide), int(0.82 * wide)))
     after[area] = (0.8, 0.3, 0.1)
-    found = pair.looked([pair.matched(codes(before), jpeg(after, 85))])
+    found = pair.looked([matched(codes(before), jpeg(after, 85))])
     mask = found.pictures[0].left_out
     assert mask[area].mean() > 0.9
     mask[area] = False
@@ -160,7 +162,7 @@ def test_what_is_no_matter_of_colour_is_left_out(grade: str) -> None:
 @pytest.mark.parametrize("grade", GRADES)
 def test_glazes_explain_most_of_it_and_a_table_the_rest(grade: str) -> None:
     before = scene(6)
-    found = pair.looked([pair.matched(codes(before), codes(graded(grade, before)))])
+    found = pair.looked([matched(codes(before), codes(graded(grade, before)))])
     told = explain.explained(found.pairs, DISPLAY, VIEW, DISPLAY)
     assert told.share > 0.85
     lefts = [told.off, *(s.left for s in told.steps)]
@@ -177,7 +179,7 @@ def test_glazes_explain_most_of_it_and_a_table_the_rest(grade: str) -> None:
 
 
 def test_several_pairs_make_one_look() -> None:
-    ones = [pair.matched(codes(p), codes(graded("strong", p))) for p in (scene(7), scene(8))]
+    ones = [matched(codes(p), codes(graded("strong", p))) for p in (scene(7), scene(8))]
     both, alone = pair.looked(ones), pair.looked(ones[:1])
     assert both.known.sum() > alone.known.sum()
     truth = graded("strong", scene(8))
@@ -212,13 +214,13 @@ def _worse(kind: str) -> tuple[np.ndarray, np.ndarray]:
 def test_pairs_that_tell_nothing_are_refused_in_words(kind: str, words: str) -> None:
     before, after = _worse(kind)
     with pytest.raises(ValueRefused, match=words) as refused:
-        pair.matched(before, np.asarray(after, np.uint8))
+        matched(before, np.asarray(after, np.uint8))
     assert refused.value.hint
 
 
 def test_a_grey_picture_before_gives_tones_and_no_wild_colours() -> None:
     before, after = _worse("grey")
-    found = pair.looked([pair.matched(before, after)])
+    found = pair.looked([matched(before, after)])
     nodes = found.table.apply(lattice_colours(9))
     assert np.isfinite(nodes).all()
     far = ~found.known
@@ -298,7 +300,7 @@ def test_a_spoilt_shot_comes_back_to_the_one_that_is_right(spoil) -> None:
     assert uniform.from_places(bad, other, LOG, LOG_VIEW, DISPLAY) is None
     spread = uniform.from_pixels(bad, right, LOG, LOG_VIEW, DISPLAY)
     assert off(spread.run(bad, LOG, LOG_VIEW)) < 0.35 * off(bad)
-    assert {s.key for s in spread.steps} <= set(explain.PLAIN)
+    assert {s.key for s in spread.steps} <= set(PLAIN)
 
 
 def test_a_card_gives_exposure_balance_and_a_matrix() -> None:
