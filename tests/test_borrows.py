@@ -12,8 +12,9 @@ from PIL import Image
 from test_cli import run
 
 import sfumato
-from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.lut.difference import difference_of
+from sfumato.raster import exr as raster_exr
 from sfumato.work.stores.presets import read_preset
 
 BEFORE = ROOT / "demo" / "previews" / "sill.png"
@@ -90,6 +91,31 @@ def test_folders_are_paired_by_name(pictures, tmp_path: Path) -> None:
         run("borrow", tmp_path / "x.cube", "--before", ones, "--after", others, "--json").stdout
     )
     assert answer["left"]["mean"] < 1.0
+    # What cannot be read or tells nothing is left out and said; light is taken by its logarithm.
+    (ones / "torn.png").write_bytes(before.read_bytes()[:3000])
+    (others / "torn.png").write_bytes(before.read_bytes())
+    light = encoding("sRGB").decode(np.asarray(Image.open(before), np.float32) / 255)
+    exr = ones / "sill.exr"
+    exr.write_bytes(raster_exr.encode(light))
+    (ones / "sill.png").unlink()
+    told = run(
+        "borrow",
+        tmp_path / "z.cube",
+        "--before",
+        ones,
+        "--after",
+        others,
+        "--from",
+        "Linear BT.709",
+    )
+    assert "torn.png is left out" in told.stderr
+    z = sfumato.read(tmp_path / "z.cube")
+    codes = convert(light[::5, ::5], "Linear BT.709", "ACEScct")
+    aim = look(np.asarray(Image.open(before), np.float32)[::5, ::5] / 255)
+    assert difference_of((np.clip(z.apply(codes), 0, 1), aim), codes, DISPLAY).mean < 0.8
+    exr.unlink()
+    (ones / "sill.png").write_bytes(before.read_bytes())
+    (others / "torn.png").unlink()
     (others / "sill graded.jpg").rename(others / "else.jpg")
     refused = run("borrow", tmp_path / "y.cube", "--before", ones, "--after", others, status=1)
     assert "belong together by name" in refused.stderr

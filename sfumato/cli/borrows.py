@@ -83,8 +83,7 @@ def borrow(
     if by_pair:
         files = paired(before, after)
         sources = [f for pair in files for f in pair]
-        read = sides(sources, [source, result] * len(files))
-        found = work.from_pairs(list(zip(read[::2], read[1::2], strict=True)), into)
+        found = work.from_pairs(files, source, result, into)
     else:
         assert shot is not None
         amounts = Amounts(strength=amount / 100, keep_greys=keep_greys, spare_skin=spare_skin)
@@ -100,6 +99,8 @@ def borrow(
         return
     for remark in found.remarks:
         told(remark)
+    if found.is_guess:
+        told("--from and --to name encodings that the files do not")
     _print(found, written)
 
 

@@ -20,7 +20,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _COLOURS = 1500  # that stand for all
-_BARS = 16  # cells a side of the cube in which they are taken together
+_CELLS = 16  # cells a side of the cube in which they are taken together
 _LEAST_GAIN = 0.02  # of the whole difference that a glaze has to explain, or it is left out
 _LEAST_STEP = 0.02  # CIEDE2000, likewise
 _TRIES = 25
@@ -29,9 +29,13 @@ _CALM = 0.02  # Oklab x 100 a usual step: how strongly numbers are held where co
 _STEP = 0.05  # of a control's usual step, over which slopes are taken
 
 
+Numbers = list[tuple[Part, Array]]  # glazes with the numbers that they are written as
+DELTA_E, SPREAD = "ΔE", "Oklab × 100"  # in which it is said how far colours lie apart
+
+
 @frozen
 class Step:
-    """One glaze of an explanation, and the mean CIEDE2000 that is left after it."""
+    """One glaze of an explanation, and how far colours lie apart after it."""
 
     key: str
     parameters: Any
@@ -40,10 +44,11 @@ class Step:
 
 @frozen(eq=False)
 class Explained:
-    """Glazes in their order; `off` is the mean CIEDE2000 before any, `residual` what they leave."""
+    """Glazes in their order; `off` says how far apart colours lay before any, in `unit`."""
 
     steps: tuple[Step, ...]
     off: float
+    unit: str = DELTA_E
 
     @property
     def left(self) -> float:
@@ -74,29 +79,14 @@ class Seen:
         light = self._display.decode(self.codes(code)) / np.float32(self._display.reference)
         return oklab.from_light(light, self._display).astype(np.float64)
 
-    def apart(self, code: Rgb, lab: Array, weight: Array) -> float:
-        away = ciede2000(lab_of(self.codes(code), self._display), lab)
-        return float((away * weight).sum() / weight.sum())
-
     def lab(self, code: Rgb) -> Array:
         return lab_of(self.codes(code), self._display)
 
 
 def _standing_for_all(pairs: Pairs) -> Pairs:
-    """Return fewer colours: means of those that lie in one coarse cell."""
-    cell = np.clip((pairs.before * _BARS).astype(np.int64), 0, _BARS - 1)
-    index = (cell[:, 0] * _BARS + cell[:, 1]) * _BARS + cell[:, 2]
-    total = np.bincount(index, pairs.weight, _BARS**3)
-    there = np.nonzero(total > 0)[0]
-    there = there[np.argsort(-total[there])][:_COLOURS]
-    means = [
-        np.stack(
-            [np.bincount(index, pairs.weight * v[:, c], _BARS**3)[there] for c in range(3)], -1
-        )
-        / total[there, None]
-        for v in (pairs.before, pairs.after)
-    ]
-    return Pairs(means[0], means[1], total[there])
+    """Return fewer colours: means of those that lie in one coarse cell, the weightiest of them."""
+    few = scatter.gathered(pairs.before, pairs.after, pairs.weight, _CELLS)
+    return few.only(np.argsort(-few.weight)[:_COLOURS])
 
 
 def explained(
@@ -120,122 +110,96 @@ def explained(
     weight = few.weight / few.weight.sum()
     root = np.sqrt(weight)[:, None] * 100
     wanted, lab = seen.oklab(after), seen.lab(after)
-    whole = seen.apart(before, lab, weight)
-    parts: list[tuple[Part, Array]] = []
+
+    def off(code: Rgb) -> Array:
+        check()
+        return np.asarray(((seen.oklab(code) - wanted) * root).ravel())
+
+    def apart(code: Rgb) -> float:
+        away = ciede2000(seen.lab(code), lab)
+        return float((away * weight).sum() / weight.sum())
+
+    whole = apart(before)
+    several = Several(working, view, off)
+    parts: Numbers = []
     now, left = before, whole
     for key in keys:
-        check()
         part = PARTS[key](now, working)
-        spec = glazes()[part.key]
-
-        def off(p: Array, part: Part = part, code: Rgb = now, spec: Any = spec) -> Array:
-            check()
-            made = spec.apply(part.made(p), code, working, view)
-            return np.asarray(((seen.oklab(made) - wanted) * root).ravel())
-
-        found = least(off, part, np.array(part.start), _TRIES)
-        after_it = spec.apply(part.made(found), now, working, view)
-        apart = seen.apart(after_it, lab, weight)
-        if left - apart < max(_LEAST_GAIN * whole, _LEAST_STEP):
+        found = several.fitted(now, [(part, np.array(part.start, float))], _TRIES)
+        after_it = several.run(now, found)
+        more = apart(after_it)
+        if left - more < max(_LEAST_GAIN * whole, _LEAST_STEP):
             continue
-        parts.append((part, found))
-        now, left = after_it, apart
-    several = _Several(before, working, view, seen, wanted, root, check)
-    parts = several.polished(parts)
-
-    def left_by(those: list[tuple[Part, Array]]) -> float:
-        return seen.apart(several.run(those), lab, weight)
-
-    left = left_by(parts)
+        parts += found
+        now, left = after_it, more
+    parts = several.fitted(before, parts, _POLISH)
+    left = apart(several.run(before, parts))
     for part, _ in list(parts):  # what the others can do without is left out again
-        fewer = several.polished([p for p in parts if p[0] is not part])
-        without = left_by(fewer)
+        fewer = several.fitted(before, [p for p in parts if p[0] is not part], _POLISH)
+        without = apart(several.run(before, fewer))
         if without - left < max(_LEAST_GAIN * whole, _LEAST_STEP):
             parts, left = fewer, without
-    steps = []
-    code = before
-    for part, found in parts:
-        made = part.made(found)
-        code = glazes()[part.key].apply(made, code, working, view)
-        steps.append(Step(part.key, made, seen.apart(code, lab, weight)))
-    return Explained(tuple(steps), whole)
-
-
-def least(
-    off: Callable[[Array], Array], part: Part, start: Array, tries: int, calm: Array | None = None
-) -> Array:
-    """Return the numbers of least squares within their limits.
-
-    Numbers of which the colours say nothing stay at `calm`, which is where they do nothing (the part's
-    own start when it is not said).
-    """
-    from scipy.optimize import least_squares
-
-    low, high = np.array(part.low, float), np.array(part.high, float)
-    scale = np.array(part.scale, float)
-    rest = np.array(part.start, float) if calm is None else calm
-    start = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
-
-    def held(p: Array) -> Array:
-        return np.concatenate([off(p), _CALM * (p - rest) / scale])
-
-    def slopes(p: Array) -> Array:
-        """Differences over steps that survive the rounding of the controls."""
-        here = held(p)
-        columns = []
-        for i, step in enumerate(_STEP * scale):
-            move = np.zeros_like(p)
-            move[i] = step if p[i] + step <= high[i] else -step
-            columns.append((held(p + move) - here) / move[i])
-        return np.stack(columns, -1)
-
-    best = least_squares(
-        held, start, jac=slopes, bounds=(low, high), x_scale=scale, max_nfev=tries, ftol=1e-4
-    )
-    return np.asarray(best.x if 2 * best.cost <= (held(start) ** 2).sum() else start)
+    return Explained(several.steps(before, parts, apart), whole)
 
 
 @frozen(eq=False)
-class _Several:
-    """Fits the numbers of several glazes at once, from where each alone had them."""
+class Several:
+    """Fits the numbers of glazes, one or several at once, so that `off` of what they make is least."""
 
-    before: Rgb
     working: Encoding
     view: Showing
-    seen: Seen
-    wanted: Array
-    root: Array
-    check: StillWanted
+    off: Callable[[Rgb], Array]
 
-    def run(self, parts: list[tuple[Part, Array]]) -> Rgb:
-        code = self.before
-        for part, found in parts:
-            code = glazes()[part.key].apply(part.made(found), code, self.working, self.view)
+    def run(self, code: Rgb, parts: Numbers) -> Rgb:
+        for part, numbers in parts:
+            code = glazes()[part.key].apply(part.made(numbers), code, self.working, self.view)
         return code
 
-    def polished(self, parts: list[tuple[Part, Array]]) -> list[tuple[Part, Array]]:
+    def fitted(self, code: Rgb, parts: Numbers, tries: int) -> Numbers:
+        """Return the parts with numbers of least squares within their limits, from those that they have.
+
+        Numbers of which the colours say nothing stay where they do nothing.
+        """
+        from scipy.optimize import least_squares
+
         if not parts:
             return parts
         ends = np.cumsum([0, *(len(p.start) for p, _ in parts)])
+        calm, low, high, scale = (
+            np.array([v for p, _ in parts for v in getattr(p, name)], float)
+            for name in ("start", "low", "high", "scale")
+        )
+        start = np.concatenate([numbers for _, numbers in parts])
+        start = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
 
-        def split(p: Array) -> list[tuple[Part, Array]]:
+        def split(p: Array) -> Numbers:
             return [(part, p[a:b]) for (part, _), a, b in zip(parts, ends, ends[1:], strict=False)]
 
-        def off(p: Array) -> Array:
-            self.check()
-            lab = self.seen.oklab(self.run(split(p)))
-            return np.asarray(((lab - self.wanted) * self.root).ravel())
+        def held(p: Array) -> Array:
+            return np.concatenate([self.off(self.run(code, split(p))), _CALM * (p - calm) / scale])
 
-        whole = Part(
-            "",
-            tuple(np.concatenate([f for _, f in parts])),
-            tuple(v for p, _ in parts for v in p.low),
-            tuple(v for p, _ in parts for v in p.high),
-            tuple(v for p, _ in parts for v in p.scale),
-            lambda p: p,
+        def slopes(p: Array) -> Array:
+            """Differences over steps that survive the rounding of the controls."""
+            here = held(p)
+            columns = []
+            for i, step in enumerate(_STEP * scale):
+                move = np.zeros_like(p)
+                move[i] = step if p[i] + step <= high[i] else -step
+                columns.append((held(p + move) - here) / move[i])
+            return np.stack(columns, -1)
+
+        best = least_squares(
+            held, start, jac=slopes, bounds=(low, high), x_scale=scale, max_nfev=tries, ftol=1e-4
         )
-        calm = np.concatenate([np.array(p.start, float) for p, _ in parts])
-        return split(least(off, whole, np.array(whole.start), _POLISH, calm))
+        return split(best.x if 2 * best.cost <= (held(start) ** 2).sum() else start)
+
+    def steps(self, code: Rgb, parts: Numbers, apart: Callable[[Rgb], float]) -> tuple[Step, ...]:
+        """Return glazes with what is left after each."""
+        out = []
+        for part, numbers in parts:
+            code = self.run(code, [(part, numbers)])
+            out.append(Step(part.key, part.made(numbers), apart(code)))
+        return tuple(out)
 
 
 def residual(

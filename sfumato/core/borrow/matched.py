@@ -25,7 +25,6 @@ class Matched:
     Attributes:
         inside: (h, w) where both are.
         uneven: (h, w) the most that any channel of either differs around a pixel.
-        step: pixels of `after` from one of these to the next.
     """
 
     before: Rgb
@@ -33,7 +32,6 @@ class Matched:
     inside: Array
     uneven: Array
     laid: Laid
-    step: int = 1
 
 
 def _scale(pixels: Array) -> np.float32:
@@ -71,13 +69,19 @@ def _check_side(pixels: Array, which: str) -> None:
 
 
 def matched(
-    before: Array, after: Array, check: StillWanted = always_wanted, *, near: bool = False
+    before: Array,
+    after: Array,
+    check: StillWanted = always_wanted,
+    *,
+    near: bool = False,
+    most: int = MOST,
 ) -> Matched:
     """Lay a pair over one another, whatever their sizes.
 
     Args:
         before, after: (h, w, 3) code values, unsigned integers or floats.
         near: they are shots of one scene, see `laid_over`.
+        most: pixels that are taken of them.
 
     Raises:
         ValueRefused: one of them is too small, black, of one colour or mostly cut off, or they show
@@ -94,7 +98,7 @@ def matched(
         )
     check()
     high, wide = after.shape[:2]
-    step = max(1, int(np.ceil(np.sqrt(high * wide / MOST))))
+    step = max(1, int(np.ceil(np.sqrt(high * wide / most))))
     y, x = np.meshgrid(
         np.arange(step // 2, high, step), np.arange(step // 2, wide, step), indexing="ij"
     )
@@ -111,7 +115,7 @@ def matched(
         check()
         ranges = np.maximum(ranges, _uneven(values, rows.astype(np.intp), columns.astype(np.intp)))
     finite = np.isfinite(one).all(-1) & np.isfinite(two).all(-1)
-    return Matched(np.nan_to_num(one), np.nan_to_num(two), inside & finite, ranges, laid, step)
+    return Matched(np.nan_to_num(one), np.nan_to_num(two), inside & finite, ranges, laid)
 
 
 def _small(pixels: Array) -> Rgb:

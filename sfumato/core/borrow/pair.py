@@ -11,12 +11,13 @@ from sfumato.core.arrays import Array, frozen_array
 from sfumato.core.borrow import scatter
 from sfumato.core.borrow.matched import Matched
 from sfumato.core.borrow.scatter import Base, Pairs
+from sfumato.core.borrow.sure import off_by
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 
-_LOOKED_AT = 160_000  # … in which it is seen what is no matter of colour
+_LOOKED_AT = 160_000  # pixels of a pair in which it is seen what is no matter of colour
 _TILE = 32  # pixels a side of the squares that are held back together
 _FLAT = 8 / 255  # of unevenness around a pixel, at which it counts half where edges mislead
 _SHAPED = 4 / 255  # of change around a pixel, from which there are shapes to compare
@@ -40,7 +41,6 @@ class Borrowed:
         known: (n, n, n) whether a colour near a node was seen.
         off: (n, n, n) by how much a node may be off, code values: nine of ten lie within it.
         has_edges: whether edges were counted less, since something was done to them.
-        explained: the mean difference of the codes before and after, and what the table leaves of it.
     """
 
     table: Transform
@@ -98,8 +98,6 @@ def looked(pictures: Sequence[Matched], check: StillWanted = always_wanted) -> B
     nodes = scatter.lattice(pairs, base, strength, check=check)
     table = Transform((Table3D(frozen_array(nodes.astype(np.float32))),))
     there = scatter.covered(pairs, len(nodes))
-    from sfumato.core.borrow.sure import off_by
-
     off = off_by(pairs, base, strength, there, check)
     return Borrowed(table, tuple(counted), pairs, base, strength, there, off, has_edges)
 
@@ -110,7 +108,7 @@ def _thinned(m: Matched) -> Matched:
     before, after, inside, uneven = (
         v[::step, ::step] for v in (m.before, m.after, m.inside, m.uneven)
     )
-    return Matched(before, after, inside, uneven, m.laid, m.step * step)
+    return Matched(before, after, inside, uneven, m.laid)
 
 
 def _as_large(mask: Array, inside: Array) -> Array:
@@ -188,7 +186,6 @@ def _left_out(
     What follows no look of colours: first none of few numbers, then no smooth lattice, each fitted with
     less weight on what stood out before.
     """
-
     now = list(weights)
     off: list[Array] = []
     for turn in range(6):

@@ -42,19 +42,20 @@ class Pairs:
         return evolve(self, weight=root / max(float(root.sum()), 1e-12))
 
 
-def gathered(before: Array, after: Array, weight: Array) -> Pairs:
+def gathered(before: Array, after: Array, weight: Array, cells: int = _BINS) -> Pairs:
     """Take colours together that fall into the same cell of a fine grid: their weighted means.
 
     Args:
         before, after: (k, 3); weight: (k,) of 0 and more.
+        cells: of the grid, a side.
     """
-    cell = np.clip((before * _BINS).astype(np.int64), 0, _BINS - 1)
-    index = (cell[:, 0] * _BINS + cell[:, 1]) * _BINS + cell[:, 2]
-    total = np.bincount(index, weight, _BINS**3)
+    cell = np.clip((before * cells).astype(np.int64), 0, cells - 1)
+    index = (cell[:, 0] * cells + cell[:, 1]) * cells + cell[:, 2]
+    total = np.bincount(index, weight, cells**3)
     there = np.nonzero(total > 1e-9)[0]
 
     def mean(values: Array) -> Array:
-        sums = [np.bincount(index, weight * values[:, c], _BINS**3)[there] for c in range(3)]
+        sums = [np.bincount(index, weight * values[:, c], cells**3)[there] for c in range(3)]
         return np.asarray(np.stack(sums, -1) / total[there, None])
 
     return Pairs(mean(before), mean(after), total[there])

@@ -10,9 +10,17 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow import pair
-from sfumato.core.borrow.explain import Explained, Seen, Step, explained, least
+from sfumato.core.borrow.explain import (
+    SPREAD,
+    Explained,
+    Numbers,
+    Seen,
+    Several,
+    Step,
+    explained,
+)
 from sfumato.core.borrow.matched import matched
-from sfumato.core.borrow.parts import PARTS, PLAIN, Part
+from sfumato.core.borrow.parts import PARTS, PLAIN
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.delta_e import ciede2000
 from sfumato.core.colour.encodings import Encoding
@@ -89,7 +97,7 @@ def from_pixels(
     """Return plain glazes under which the colours of a shot are spread as those of one that is right.
 
     Compared are quantiles of lightness, of Oklab's axes and between them, as they are seen. The two should
-    show much the same; places need not agree. `off` and `left` are means over the quantiles, Oklab x 100.
+    show much the same; places need not agree. `off` and `left` are means over the quantiles.
 
     Args:
         shot, right: working code values (..., 3), without Ground and Look.
@@ -108,56 +116,23 @@ def from_pixels(
         if float(seen.oklab(colours)[:, 0].max()) < 0.05:
             raise ValueRefused(f"the {which} is black", hint="choose one with something to see")
 
-    def run(those: Sequence[tuple[Part, Array]]) -> Rgb:
-        made = code
-        for part, numbers in those:
-            made = glazes()[part.key].apply(part.made(numbers), made, working, view)
-        return made
+    def off(colours: Rgb) -> Array:
+        check()
+        return np.asarray((spread_of(colours) - wanted).ravel() * 100)
 
-    def apart(those: Sequence[tuple[Part, Array]]) -> float:
-        return float(np.abs(spread_of(run(those)) - wanted).mean() * 100)
+    def apart(colours: Rgb) -> float:
+        return float(np.abs(off(colours)).mean())
 
-    def fitted(those: list[tuple[Part, Array]]) -> list[tuple[Part, Array]]:
-        ends = np.cumsum([0, *(len(p.start) for p, _ in those)])
-
-        def split(p: Array) -> list[tuple[Part, Array]]:
-            return [(part, p[a:b]) for (part, _), a, b in zip(those, ends, ends[1:], strict=False)]
-
-        def off(p: Array) -> Array:
-            check()
-            return np.asarray((spread_of(run(split(p))) - wanted).ravel() * 100)
-
-        start = tuple(np.concatenate([n for _, n in those]))
-        low, high, scale = (
-            tuple(v for p, _ in those for v in getattr(p, name))
-            for name in ("low", "high", "scale")
-        )
-        whole = Part("", start, low, high, scale, lambda p: p)
-        calm = np.concatenate([np.array(p.start, float) for p, _ in those])
-        return split(least(off, whole, np.array(start), _TRIES, calm))
-
-    parts: list[tuple[Part, Array]] = []
-    whole = apart(parts)
-    left = whole
+    several = Several(working, view, off)
+    parts: Numbers = []
+    whole = left = apart(code)
     for key in PLAIN:
         part = PARTS[key](code, working)
-        more = fitted([*parts, (part, np.array(part.start, float))])
-        now = apart(more)
+        more = several.fitted(code, [*parts, (part, np.array(part.start, float))], _TRIES)
+        now = apart(several.run(code, more))
         if left - now >= _LEAST_GAIN * whole:
             parts, left = more, now
-    steps = [
-        Step(part.key, part.made(numbers), apart(parts[: i + 1]))
-        for i, (part, numbers) in enumerate(parts)
-    ]
-    return Explained(tuple(steps), whole)
-
-
-@frozen
-class Patch:
-    """A field of a card: its name and what it is, as linear BT.709 reflectances."""
-
-    name: str
-    reflectance: tuple[float, float, float]
+    return Explained(several.steps(code, parts, apart), whole, SPREAD)
 
 
 @frozen
@@ -193,7 +168,7 @@ def from_card(
         wanted: working code values of what they should be.
 
     Raises:
-        ValueRefused: fewer than four patches, or none that is neither black nor clipped.
+        ValueRefused: fewer than four patches, or nearly all of them black.
     """
     if len(measured) < _LEAST_PATCHES:
         raise ValueRefused("a card needs four patches at least", hint="choose a layout with more")

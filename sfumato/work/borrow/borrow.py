@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,15 +14,15 @@ from attrs import field, frozen
 from sfumato.core.arrays import Rgb, frozen_array
 from sfumato.core.borrow import explain, pair, reference
 from sfumato.core.borrow.explain import Explained
-from sfumato.core.borrow.matched import matched
+from sfumato.core.borrow.matched import MOST, Matched, matched
 from sfumato.core.borrow.pair import Borrowed
 from sfumato.core.borrow.reference import Amounts, Link
 from sfumato.core.borrow.scatter import Pairs
 from sfumato.core.colour import span_note
-from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.colour.encodings import Encoding, Family, convert, encoding
 from sfumato.core.colour.showing import shown
 from sfumato.core.controls import LutFile
-from sfumato.core.errors import ValueRefused
+from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.difference import Difference, difference_of
 from sfumato.core.lut.fit import StillWanted, always_wanted
@@ -33,7 +33,7 @@ from sfumato.core.study.look import Look
 from sfumato.core.study.preset import Preset
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.borrow.sides import Side, worked
+from sfumato.work.borrow.sides import Side, sides, worked
 from sfumato.work.files import Sources, check_free, write_bytes
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.stores.presets import LOOK, write_preset
@@ -45,6 +45,7 @@ _GRID = 33
 USUAL = Amounts()
 _LEAST_REST = 0.05  # CIEDE2000 that the glazes leave, from which a LUT for the rest is worth while
 _COMPARED = 200_000  # pixels of each pair
+_MANY = 24  # pairs from which on the pixels of each are no fewer: 40,000 tell its colours
 
 
 @frozen(eq=False)
@@ -60,6 +61,7 @@ class Borrowing:
         spans: the encodings that a LUT of it expects and gives.
         left, nothing: of the pictures, with all of it and with nothing, CIEDE2000.
         agree: the share of places that agree, the least of the pairs.
+        is_guess: whether an encoding was guessed, as the remarks say.
     """
 
     mode: str
@@ -75,6 +77,7 @@ class Borrowing:
     name: str = ""
     pair: Borrowed | None = field(default=None, repr=False)
     shots: tuple[Shot, ...] = ()
+    is_guess: bool = False
 
     @property
     def coats(self) -> tuple[Coat, ...]:
@@ -91,46 +94,64 @@ def _study_for(study: Study | None, source: str) -> Study:
     return study if study is not None else Study().suited_to(source)
 
 
-def _note_guesses(sides: Sequence[Side]) -> list[str]:
-    return [
-        f"{s.title} is taken for {s.encoding}: {s.evidence}; --from and --to say otherwise"
-        for s in sides
-        if not s.sure
-    ]
+def _said_of(sides: Iterable[Side]) -> list[str]:
+    return [f"{s.title} is taken for {s.encoding}: {s.evidence}" for s in sides if not s.sure]
+
+
+def _coded(side: Side) -> Encoding:
+    """Return the encoding in which a picture's colours are compared: of light its logarithm."""
+    space = encoding(side.encoding)
+    return encoding("ACEScct") if space.family is Family.LINEAR else space
 
 
 def from_pairs(
-    pairs: Sequence[tuple[Side, Side]],
+    files: Sequence[tuple[Path, Path]],
+    source: str = "",
+    result: str = "",
     study: Study | None = None,
     check: StillWanted = always_wanted,
 ) -> Borrowing:
-    """Take one look out of pictures before and after.
+    """Take one look out of pictures before and after, which are read pair by pair.
+
+    Args:
+        source, result: the encodings of those before and after, where somebody has said them.
 
     Raises:
-        ValueRefused: a pair shows different things, or there is nothing to see in it.
+        SfumatoError: a picture cannot be read, a pair shows different things, or there is nothing to
+            see in it; of several pairs such ones are left out, and all of them have to be such.
     """
-    if not pairs:
+    if not files:
         raise ValueRefused("no pictures to compare", hint="give one before and one after")
-    one, two = (encoding(s.encoding) for s in pairs[0])
-    matches, remarks = [], _note_guesses([s for p in pairs for s in p])
-    refused = []
-    for before, after in pairs:
+    matches: list[Matched] = []
+    remarks: list[str] = []
+    shots: list[Shot] = []
+    ends: list[Encoding] = []
+    fault: SfumatoError | None = None
+    is_guess = False
+    for places in files:
+        check()
         try:
-            found = matched(before.pixels, after.pixels, check)
-        except ValueRefused as error:
-            if len(pairs) == 1:
-                raise
-            refused.append(f"{before.title} is left out: {error}")
+            before, after = sides(places, (source, result))
+            found = matched(before.pixels, after.pixels, check, most=MOST // min(len(files), _MANY))
+        except SfumatoError as error:
+            fault = fault or error.alone()
+            remarks.append(f"{places[0].name} is left out: {error.summary}")
             continue
+        guessed = _said_of((before, after))
+        remarks += guessed
+        is_guess = is_guess or bool(guessed)
+        ends = ends or [_coded(before), _coded(after)]
         matches.append(
             attrs.evolve(
                 found,
-                before=convert(found.before, before.encoding, one),
-                after=convert(found.after, after.encoding, two),
+                before=convert(found.before, before.encoding, ends[0]),
+                after=convert(found.after, after.encoding, ends[1]),
             )
         )
-    if not matches:
-        raise ValueRefused("; ".join(refused))
+        shots.append(Shot(str(before.path), before.path.stem, before.encoding))
+    if fault is not None and not matches:
+        raise fault
+    one, two = ends
     looked = pair.looked(matches, check)
     study = _study_for(study, one.name)
     working, view = encoding(study.working), study.view
@@ -146,7 +167,6 @@ def from_pairs(
         nodes = explain.residual(carried, told, working, view, looked.strength, check)
         rest = Transform((Table3D(frozen_array(nodes.astype(np.float32))),))
     left, nothing = _compared(looked, told, rest, study, one.name, two.name, display.name)
-    remarks += refused
     masked = sum(float(p.left_out.sum()) for p in looked.pictures)
     whole = sum(float(p.matched.inside.sum()) for p in looked.pictures)
     if masked > 0.002 * whole:
@@ -157,11 +177,10 @@ def from_pairs(
         remarks.append("edges were altered too (sharpened, scaled, compressed): they count less")
     shares = 100 * float(looked.known.mean())
     remarks.append(f"{shares:.0f} % of the nodes lie beside a colour that was seen")
-    name = pairs[0][1].path.stem
-    shots = tuple(Shot(str(b.path), b.path.stem, b.encoding) for b, _ in pairs)
+    name = files[0][1].stem
     return Borrowing(
         PAIR, study, told, rest, looked.table, (one.name, two.name), left, nothing,
-        min(m.laid.agreement for m in matches), tuple(remarks), name, looked, shots,
+        min(m.laid.agreement for m in matches), tuple(remarks), name, looked, tuple(shots), is_guess,
     )  # fmt: skip
 
 
@@ -223,16 +242,18 @@ def from_reference(
             shown_ones.append(convert(each.colours, space, display))
     links = [Link(code, np.clip(np.concatenate(shown_ones), 0, 1))]
     told = reference.borrowed(links, working, view, display, amounts, check)
-    one = encoding(shot.encoding)
+    one = _coded(shot)
     span = (one.name, view.encoding if working.is_scene else one.name)
     coats = tuple(attrs.evolve(new_coat(s.key), parameters=s.parameters) for s in told.steps)
     table = baked(attrs.evolve(study, look=Look("", coats)).transform(span), _GRID)
-    remarks = [*_note_guesses([shot, *references]), reference.STARTING_POINT]
+    guessed = _said_of([shot, *references])
+    remarks = (*guessed, reference.STARTING_POINT)
     name = references[0].path.stem
     shots = (Shot(str(shot.path), shot.path.stem, shot.encoding),)
     return Borrowing(
-        REFERENCE, study, told, None, table, span, remarks=tuple(remarks), name=name, shots=shots
-    )
+        REFERENCE, study, told, None, table, span,
+        remarks=remarks, name=name, shots=shots, is_guess=bool(guessed),
+    )  # fmt: skip
 
 
 @frozen

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import attrs
 from PySide6.QtCore import QObject
 
 from sfumato.app.services.services import Services
 from sfumato.core.arrays import Rgb
-from sfumato.core.borrow.explain import Explained
-from sfumato.core.borrow.uniform import like
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.auto import Proposal, proposed
@@ -16,6 +16,9 @@ from sfumato.core.path.path import through_ground
 from sfumato.core.study.coat import new_coat, renewed
 from sfumato.core.study.shot import Shot
 from sfumato.work.cancel import Cancel, Progress
+
+if TYPE_CHECKING:  # loaded when shots are matched, not with the window
+    from sfumato.core.borrow.explain import Explained
 
 _MATCHED = 360  # pixels across of shots that are matched
 
@@ -85,8 +88,11 @@ class GroundEdits(QObject):
     def match_marked(self) -> None:
         """Bring the marked shots to this one by plain glazes at the end of their Grounds."""
         right, study, previewer = self.desk.shot, self.model.study, self.desk.previewer
-        marked = [s for s in study.shots if s.id in self.view.now.marked_shots]
-        if right is None or not marked:
+        if right is None:
+            return
+        ids = [i for i in self.view.now.marked_shots if i != right.id]
+        marked = [s for s in study.shots if s.id in ids]
+        if not marked:
             return
         target, working, view = right, encoding(study.working), study.view
 
@@ -94,6 +100,8 @@ class GroundEdits(QObject):
             return through_ground(shot, study, previewer.entering_ground(study, shot, _MATCHED))
 
         def work(cancel: Cancel, progress: Progress) -> list[tuple[str, Explained | SfumatoError]]:
+            from sfumato.core.borrow.uniform import like
+
             wanted, found = graded(target), []
             for i, shot in enumerate(marked):
                 progress(i / len(marked), shot.name)
@@ -127,7 +135,7 @@ class GroundEdits(QObject):
                     new_coat(step.key), parameters=step.parameters, note=f"matched to {name}"
                 )
                 study = study.added(shot_id, coat)
-            said.append(f"{shot.name} {answer.off:.1f} → {answer.left:.1f}")
+            said.append(f"{shot.name} {answer.off:.1f} → {answer.left:.1f} {answer.unit}")
         if said:
             self.model.commit(f"Match to {name}", study)
             self.notices.note(
