@@ -33,12 +33,12 @@ from sfumato.core.glazes.white_balance import WhiteBalance
 from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _SAME = 0.5  # of the places agree where two show one scene
-_PIXELS = 6_000  # of each shot that are compared
+_PIXELS = 2_000  # of each shot that are compared
 _QUANTILES = np.linspace(0.01, 0.99, 40)
 _WAYS = np.array(  # in which colours are compared: lightness, both axes, and between them
     [[1, 0, 0], [0, 2, 0], [0, 0, 2], [0, 1.4, 1.4], [0, 1.4, -1.4], [0.7, 1.4, 0], [0.7, 0, 1.4]]
 ).T
-_TRIES = 30
+_TRIES = 12
 _LEAST_GAIN = 0.01  # of what parts the shots, that a glaze has to take away
 _LEAST_PATCHES = 4
 

@@ -122,13 +122,13 @@ class GroundEdits(QObject):
 
     def _matched(self, name: str, found: list[tuple[str, Explained | SfumatoError]]) -> None:
         """Lay what was found, as one step, and say how far apart the shots were and are."""
-        study, said = self.model.study, []
+        study, said, left = self.model.study, [], []
         for shot_id, answer in found:
             if all(s.id != shot_id for s in study.shots):
                 continue
             shot = study.shot(shot_id)
             if isinstance(answer, SfumatoError):
-                self.notices.fault(answer)
+                left.append(answer)
                 continue
             for step in answer.steps:
                 coat = attrs.evolve(
@@ -136,7 +136,10 @@ class GroundEdits(QObject):
                 )
                 study = study.added(shot_id, coat)
             said.append(f"{shot.name} {answer.off:.1f} → {answer.left:.1f} {answer.unit}")
-        if said:
+        if left and not said:
+            self.notices.fault(left[0])
+        elif said:
+            said += [f"left as it is: {error.sentence()}" for error in left]
             self.model.commit(f"Match to {name}", study)
             self.notices.note(
                 f"Matched to {name}", f"how far apart, before → after: {', '.join(said)}"
