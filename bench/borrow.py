@@ -24,11 +24,12 @@ from bench.accuracy import grades
 from sfumato.core.arrays import Rgb
 from sfumato.core.borrow import explain, pair, reference
 from sfumato.core.borrow.matched import matched
-from sfumato.core.borrow.reference import Amounts, Link
+from sfumato.core.borrow.reference import Link
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.compiled import load_kernels
 from sfumato.core.lut.difference import cube_colours, delta_e
 from sfumato.core.lut.table import lattice_colours
+from sfumato.core.study.loan import Amounts
 from sfumato.core.study.view import View
 
 PICTURES = Path(__file__).resolve().parents[1] / "demo" / "previews"
@@ -173,7 +174,7 @@ def references() -> None:
     names = [f.stem for f in sorted(PICTURES.glob("*.png"))]
     colours = {n: np.ascontiguousarray(picture(n)[::4, ::4]).reshape(-1, 3) for n in names}
     usual = Amounts()
-    every = [("usual", usual), ("100 %", Amounts(strength=1.0)), ("200 %", Amounts(1.0, 1.0, 2.0))]
+    every = [("usual", usual), ("100 %", Amounts(strength=100)), ("200 %", Amounts(200, 100, 100))]
     print(
         "30 pairs of pictures of unlike contents, CIEDE2000 to the true grade: nothing, and by amount"
     )

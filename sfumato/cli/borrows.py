@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import attrs
 import click
 
 from sfumato.cli.options import (
@@ -65,10 +66,12 @@ def borrow(
     OUT is a LUT, a `.look` preset of glazes or a `.sfumato` study. Several pairs make one look; two
     folders are paired by name. What the glazes do not explain goes into a LUT beside OUT.
     """
-    from sfumato.core.borrow.reference import Amounts
     from sfumato.core.compiled import load_kernels
-    from sfumato.work.borrow import borrow as work
+    from sfumato.core.study.loan import Amounts, Loan
+    from sfumato.work.borrow.pairs import from_pairs
+    from sfumato.work.borrow.references import from_reference, ours_of
     from sfumato.work.borrow.sides import paired, sides
+    from sfumato.work.borrow.written import write
     from sfumato.work.stores.study_store import open_study
 
     load_kernels()
@@ -83,16 +86,19 @@ def borrow(
     if by_pair:
         files = paired(before, after)
         sources = [f for pair in files for f in pair]
-        found = work.from_pairs(files, source, result, into)
+        found = from_pairs(files, source, result, into)
     else:
         assert shot is not None
-        amounts = Amounts(strength=amount / 100, keep_greys=keep_greys, spare_skin=spare_skin)
+        amounts = Amounts(strength=amount, keep_greys=keep_greys, spare_skin=spare_skin)
         sources = [shot, *reference]
         on, *references = sides(sources, [source] + [result] * len(reference))
-        found = work.from_reference(on, references, amounts, into)
+        loan = Loan(amounts=amounts)
+        found = from_reference(ours_of(on, into), references, loan, into)
+        if on.doubt:
+            found = attrs.evolve(found, remarks=(on.doubt, *found.remarks), is_guess=True)
     if study is not None:
         sources.append(study)
-    written = work.write(found, target, force=force, key=key, sources=sources)
+    written = write(found, target, force=force, key=key, sources=sources)
     said(target, written.said)
     if as_json:
         click.echo(json.dumps(_answer(found, written)))

@@ -20,6 +20,7 @@ from sfumato.core.colour.encodings import Encoding, convert
 from sfumato.core.colour.showing import Showing, can_be_undone, shown, unshown
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.fit import StillWanted, always_wanted
+from sfumato.core.study.loan import Amounts
 
 STARTING_POINT = (
     "A reference of other content is a starting point: how much of it comes from the grade and how "
@@ -36,21 +37,6 @@ _BELIEVED = 0.5  # of all this, at a strength of 1: the rest is taken for what t
 _DARK = 0.08  # Oklab L below which nothing is shifted
 _SKIN, _SKIN_WIDTH = np.radians(55.0), np.radians(35.0)
 _GREY = (0.01, 0.05)  # Oklab chroma between which greys pass into colours
-
-
-@frozen
-class Amounts:
-    """How much of a reference is taken: tone and colour, 0..1 each, both times the strength, 0..2.
-
-    Of thirty pairs of pictures with unlike contents the usual amounts come as near to the true grade as
-    doing nothing does, more of them further from it: `./dev bench accuracy reference`.
-    """
-
-    tone: float = 0.5
-    colour: float = 1.0
-    strength: float = 0.4
-    keep_greys: bool = False
-    spare_skin: bool = False
 
 
 @frozen(eq=False)
@@ -131,7 +117,8 @@ def _moved(shot: Array, reference: Array, amounts: Amounts) -> Array:
     full = np.interp(
         shot[:, 0], grid, heights
     )  # bands are compared as if all of the tone was taken
-    light = shot[:, 0] + _BELIEVED * amounts.tone * amounts.strength * (full - shot[:, 0])
+    believed = _BELIEVED * amounts.strength / 100
+    light = shot[:, 0] + believed * amounts.tone / 100 * (full - shot[:, 0])
     ours, theirs = _band(full), _band(reference[:, 0])
     shifts, gains = np.zeros((len(_BANDS), 2)), np.zeros(len(_BANDS))
     for i in range(len(_BANDS)):
@@ -146,7 +133,7 @@ def _moved(shot: Array, reference: Array, amounts: Amounts) -> Array:
             / (both + _FEW)
             * float(_held(np.log((b.chroma + 0.02) / (a.chroma + 0.02)), _GAIN_MOST))
         )
-    colour = _BELIEVED * amounts.colour * amounts.strength
+    colour = believed * amounts.colour / 100
     dark = np.asarray(ease(shot[:, :1] / _DARK))
     move = shot[:, 1:] * (np.exp(colour * (ours @ gains)) - 1)[:, None] + colour * (ours @ shifts)
     if amounts.keep_greys:

@@ -18,6 +18,7 @@ from sfumato.core.path.path import span_transform
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import Coat, drawn_anew, every, grouped, renewed
 from sfumato.core.study.journey import Journey
+from sfumato.core.study.loan import Loan
 from sfumato.core.study.look import Look
 from sfumato.core.study.outlet import Outlet
 from sfumato.core.study.results import Results
@@ -47,6 +48,7 @@ class Study:
     journeys: tuple[Journey, ...] = ()  # carriers that were sent, and what came back
     outlets: tuple[Outlet, ...] = ()  # where the Look is sent
     versions: tuple[Version, ...] = ()  # what was sent, the newest last
+    loan: Loan = field(factory=Loan)  # what a look is borrowed from
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:

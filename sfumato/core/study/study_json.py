@@ -15,7 +15,7 @@ from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
 from sfumato.core.lut.device import Device
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import journey, mask, outlet, results, version, view
+from sfumato.core.study import journey, loan, mask, outlet, results, version, view
 from sfumato.core.study.coat_json import dump_coat, dump_look, load_coat, load_look, number
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Study
@@ -59,6 +59,7 @@ def dump(study: Study) -> dict[str, Any]:
         **({"journeys": [journey.dump(j) for j in study.journeys]} if study.journeys else {}),
         **({"outlets": [outlet.dump(o) for o in study.outlets]} if study.outlets else {}),
         **({"versions": [version.dump(v) for v in study.versions]} if study.versions else {}),
+        **({"loan": loan.dump(study.loan)} if study.loan != loan.Loan() else {}),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -68,7 +69,7 @@ def used_encodings(study: Study) -> list[UserEncoding]:
     names = {study.working, study.view.encoding, study.span.entry, study.span.leave}
     names |= {study.results.made_for, *(s.encoding or "" for s in study.shots)}
     names |= {end for j in study.journeys for end in (j.encoding, j.profile)}
-    names |= {o.display for o in study.outlets}
+    names |= {o.display for o in study.outlets} | study.loan.encodings
     for v in study.versions:
         names |= {v.working, v.view.encoding, v.span.entry, v.span.leave}
     for coat in study.every_coat():
@@ -261,4 +262,5 @@ def _study(plain: dict[str, Any]) -> Study:
         journeys=_journeys(plain.get("journeys", [])),
         outlets=_outlets(plain.get("outlets", [])),
         versions=version.load_all(plain.get("versions", [])),
+        loan=loan.load(plain["loan"]) if plain.get("loan") else loan.Loan(),
     )

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import attrs
 import numpy as np
 from attrs import frozen
 
@@ -17,9 +18,10 @@ from sfumato.core.measure.guess import guess
 from sfumato.media.parts.contract import as_float
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import is_folder
-from sfumato.work.frames import open_still
+from sfumato.work.frames import WHOLE, open_still, scaled, small_size
 
-_SAMPLE = 60_000  # pixels of a picture that are looked at for its colours
+WIDTH = 720  # pixels across of pictures that are shown, or borrowed from as a whole
+_SAMPLE = 60_000  # pixels by which an encoding is guessed
 
 
 @frozen(eq=False)
@@ -37,11 +39,16 @@ class Side:
         return self.path.name
 
     @property
-    def colours(self) -> Rgb:
-        """Some of its pixels all over, float32 (k, 3)."""
+    def doubt(self) -> str:
+        """What it is taken for and why, where nobody has said what it is; else ""."""
+        return "" if self.sure else f"{self.title} is taken for {self.encoding}: {self.evidence}"
+
+    @property
+    def small(self) -> Side:
+        """The same of at most `WIDTH` pixels across, float32."""
         high, wide = self.pixels.shape[:2]
-        every = max(1, int(np.sqrt(high * wide / _SAMPLE)))
-        return as_float(self.pixels[::every, ::every]).reshape(-1, 3)
+        width, height = small_size((wide, high), min(wide, WIDTH))
+        return attrs.evolve(self, pixels=scaled(self.pixels, WHOLE, width, height))
 
 
 def side(path: str | Path, stated: str = "") -> Side:
@@ -92,26 +99,44 @@ def paired(before: Sequence[Path], after: Sequence[Path]) -> list[tuple[Path, Pa
     Raises:
         ValueRefused: they are not as many, or nothing belongs together by name.
     """
-    if not any(is_folder(p) for p in (*before, *after)) and len(before) == len(after) == 1:
-        return [(before[0], after[0])]
+    by_order = not any(is_folder(p) for p in (*before, *after))
     ones = [f for p in before for f in files_of(p)]
     others = [f for p in after for f in files_of(p)]
-    found = []
-    left = list(others)
-    for one in ones:
-        same = [f for f in left if f.stem.casefold() == one.stem.casefold()]
-        same = same or [f for f in left if f.stem.casefold().startswith(one.stem.casefold())]
-        if same:
-            found.append((one, same[0]))
-            left.remove(same[0])
+    found = together(ones, others, by_order=by_order)
     if found:
         return found
-    if len(ones) == len(others) and not any(is_folder(p) for p in (*before, *after)):
-        return list(zip(ones, others, strict=True))
     raise ValueRefused(
         f"of {len(ones)} pictures before and {len(others)} after none belong together by name",
         hint="give pictures after the names of those before, or give them one by one in their order",
     )
+
+
+def together(
+    ones: Sequence[Path], others: Sequence[Path], *, by_order: bool = True
+) -> list[tuple[Path, Path]]:
+    """Put files together by name, or in their order where no name says it; what is alone is left out.
+
+    >>> together([Path("x.png"), Path("y.png")], [Path("y 2.jpg")])
+    [(PosixPath('y.png'), PosixPath('y 2.jpg'))]
+    """
+    if by_order and len(ones) == len(others) == 1:
+        return [(ones[0], others[0])]
+    found: list[tuple[Path, Path]] = []
+    left = list(others)
+    for exact in (True, False):
+        for one in [o for o in ones if o not in [f for f, _ in found]]:
+            name = one.stem.casefold()
+            same = [
+                f
+                for f in left
+                if f.stem.casefold() == name or (not exact and f.stem.casefold().startswith(name))
+            ]
+            if same:
+                found.append((one, same[0]))
+                left.remove(same[0])
+    if not found and by_order and len(ones) == len(others):
+        return list(zip(ones, others, strict=True))
+    return sorted(found, key=lambda pair: ones.index(pair[0]))
 
 
 def worked(codes: Rgb, space: Encoding, working: Encoding, view: Showing) -> Rgb:

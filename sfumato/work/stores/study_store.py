@@ -126,7 +126,7 @@ def read_lut_file(path: str | Path) -> LutFile:
 
 
 def _with_places(study: Study, place: Callable[[str], str]) -> Study:
-    """Return the study with other paths of its shots, and of carriers and what came back of them."""
+    """Return the study with other paths of its shots, carriers, what came back of them, and loans."""
 
     def one(journey: Journey) -> Journey:
         returns = tuple(attrs.evolve(r, path=place(r.path)) for r in journey.returns)
@@ -134,7 +134,12 @@ def _with_places(study: Study, place: Callable[[str], str]) -> Study:
         return attrs.evolve(journey, path=path, returns=returns)
 
     shots = tuple(attrs.evolve(s, path=place(s.path)) for s in study.shots)
-    return attrs.evolve(study, shots=shots, journeys=tuple(map(one, study.journeys)))
+    return attrs.evolve(
+        study,
+        shots=shots,
+        journeys=tuple(map(one, study.journeys)),
+        loan=study.loan.placed(place),
+    )
 
 
 def _relative(path: str, folder: Path) -> str:

@@ -14,7 +14,7 @@ from scipy import ndimage
 from sfumato.core.borrow import align, explain, pair, reference, uniform
 from sfumato.core.borrow.matched import matched
 from sfumato.core.borrow.parts import PLAIN
-from sfumato.core.borrow.reference import Amounts, Link
+from sfumato.core.borrow.reference import Link
 from sfumato.core.borrow.scatter import Pairs
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import ValueRefused
@@ -22,6 +22,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.table import lattice_colours
 from sfumato.core.study.coat import new_coat
+from sfumato.core.study.loan import Amounts
 from sfumato.core.study.look import Look
 from sfumato.core.study.study import Study
 from sfumato.core.study.view import View
@@ -256,12 +257,12 @@ def test_amounts_of_a_reference_do_what_they_say() -> None:
 
     assert told(strength=0.0).steps == ()
     greys = np.repeat(np.linspace(0.02, 0.98, 60, dtype=np.float32)[:, None], 3, 1)
-    strong = told(strength=2.0, tone=1.0).run(greys, DISPLAY, VIEW)
+    strong = told(strength=200.0, tone=100.0).run(greys, DISPLAY, VIEW)
     assert (np.diff(strong.mean(-1)) > -1e-4).all()
-    kept = told(strength=2.0, keep_greys=True).run(greys, DISPLAY, VIEW)
+    kept = told(strength=200.0, keep_greys=True).run(greys, DISPLAY, VIEW)
     assert np.ptp(kept, axis=1).max() < 0.02 < np.ptp(strong, axis=1).max()
-    only_colour = told(strength=2.0, tone=0.0).run(shot, DISPLAY, VIEW)
-    both = told(strength=2.0, tone=1.0).run(shot, DISPLAY, VIEW)
+    only_colour = told(strength=200.0, tone=0.0).run(shot, DISPLAY, VIEW)
+    both = told(strength=200.0, tone=100.0).run(shot, DISPLAY, VIEW)
     lift = [abs(v.mean() - shot.mean()) for v in (only_colour, both)]
     assert lift[0] < lift[1]
 
