@@ -62,7 +62,7 @@ def run(seed: int, events: int) -> int:
         f"seed {seed}: {events} events in {time.perf_counter() - start:.0f} s, "
         f"{len(wanderer.faults)} faults, longest stall {1000 * stall:.0f} ms ({where}), "
         f"of own work {1000 * work:.0f} ms ({worked}){marks}"
-        f"{'' if wanderer.peak < MEMORY else ' !'}",
+        f"{'' if wanderer.peak < MEMORY else f' ! in {wanderer.peaked_in}'}",
         flush=True,
     )
     return min(len(wanderer.faults), 1)

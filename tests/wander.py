@@ -135,6 +135,18 @@ class AnyPorts(StandInPorts):
         return True
 
 
+def _at_work() -> str:
+    """Return where in the program each thread is that is at something."""
+    found = []
+    for frame in sys._current_frames().values():
+        while frame is not None and "/sfumato/" not in frame.f_code.co_filename:
+            frame = frame.f_back  # type: ignore[assignment]
+        if frame is not None:
+            place = Path(frame.f_code.co_filename)
+            found.append(f"{place.stem}.{frame.f_code.co_name}")
+    return ", ".join(sorted(f for f in found if not f.startswith("jobs.")))
+
+
 class Wanderer:
     """One seed of random use.
 
@@ -149,7 +161,7 @@ class Wanderer:
         self.faults: list[str] = []
         self.stall, self.stalled_in = 0.0, ""
         self.work, self.worked_in = 0.0, ""
-        self.peak = 0.0  # MB
+        self.peak, self.peaked_in = 0.0, ""  # MB, and what the threads were at
         self.doing = ""
         self._dragging = 0.0  # since when
         self._pressed: tuple[QWidget, QPoint] | None = None
@@ -244,7 +256,9 @@ class Wanderer:
     def _measure(self) -> None:
         if self.dice.random() < 0.02:
             pages = int(Path("/proc/self/statm").read_text().split()[1])
-            self.peak = max(self.peak, pages * resource.getpagesize() / 1e6)
+            now = pages * resource.getpagesize() / 1e6
+            if now > self.peak:
+                self.peak, self.peaked_in = now, _at_work()
 
     def _top(self) -> QWidget:
         modal = QApplication.activeModalWidget()

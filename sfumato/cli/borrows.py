@@ -95,7 +95,7 @@ def borrow(
         loan = Loan(amounts=amounts)
         found = from_reference(ours_of(on, into), references, loan, into)
         if on.doubt:
-            found = attrs.evolve(found, remarks=(on.doubt, *found.remarks), is_guess=True)
+            found = attrs.evolve(found, guesses=(on.doubt, *found.guesses))
     if study is not None:
         sources.append(study)
     written = write(found, target, force=force, key=key, sources=sources)
@@ -103,9 +103,9 @@ def borrow(
     if as_json:
         click.echo(json.dumps(_answer(found, written)))
         return
-    for remark in found.remarks:
+    for remark in (*found.guesses, *found.remarks):
         told(remark)
-    if found.is_guess:
+    if found.guesses:
         told("--from and --to name encodings that the files do not")
     _print(found, written)
 
@@ -129,7 +129,7 @@ def _answer(found: Any, written: Any) -> dict[str, Any]:
             {"key": s.key, "left_mean": s.left if is_pair else None} for s in found.told.steps
         ],
         "agree": found.agree if is_pair else None,
-        "remarks": list(found.remarks),
+        "remarks": [*found.guesses, *found.remarks],
     }
 
 

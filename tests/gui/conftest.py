@@ -38,6 +38,8 @@ class StandInPorts:
         self.save: Path | None = None
         self.profile: Path | None = None
         self.lut_save: Path | None = None
+        self.look_save: Path | None = None
+        self.layout: Path | None = None
         self.sheet: Path | None = None
         self.revealed: Path | None = None
         self.config: Path | None = None
@@ -72,6 +74,9 @@ class StandInPorts:
     def choose_lut_save(self, _parent, _suggested):
         return self.lut_save
 
+    def choose_look_save(self, _parent, _suggested):
+        return self.look_save
+
     def choose_carrier(self, _parent, _suggested):
         return self.carrier
 
@@ -80,6 +85,9 @@ class StandInPorts:
 
     def choose_pack(self, _parent, _suggested):
         return self.sheet
+
+    def choose_layout(self, _parent, _folder):
+        return self.layout
 
     def choose_json(self, _parent, _suggested):
         return self.sheet

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QListWidget, QPushBu
 from test_trips import look, off, other
 
 import sfumato
-from sfumato.app.rooms.trip.corner_sheet import CornerField
+from sfumato.app.views.corner_field import CornerField
 from sfumato.core.colour import span_note
 from sfumato.core.path import path
 from sfumato.work.stores.study_store import open_study, save_study

@@ -18,17 +18,20 @@ from PIL import Image
 from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.study.coat import grouped, new_coat
+from sfumato.core.study.loan import Loan, Pick, Tie
 from sfumato.core.study.mask import Brush, Gradient, Mask, Stroke
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer
 from sfumato.core.study.study import LOOK
 from sfumato.core.study.version import SentFile, version_of
+from sfumato.work.borrow.alike import read_layout
 from sfumato.work.outlets.templates import TEMPLATES
 from sfumato.work.results.apply import ApplyWish, again, apply_shot
 from sfumato.work.stores.encoding_store import read_encoding, write_encoding
 from sfumato.work.stores.presets import read_preset
 from sfumato.work.stores.study_store import open_study, read_study, recoverable, save_study
 
+_A = (0.1, 0.1, 0.5, 0.5)
 ODD: list[Any] = [
     None,
     True,
@@ -124,7 +127,12 @@ def files(tmp_path_factory) -> dict[str, tuple[Any, str]]:
     study = study.added(LOOK, group).added(LOOK, new_coat("tints")).added(LOOK, new_coat("lut"))
     file = SentFile("editing33", str(folder / "o.cube"), "ab", 9, beside=("x",))
     version = version_of(study).with_files((file,))
-    study = attrs.evolve(study, outlets=(TEMPLATES["monitor17"],), versions=(version,))
+    paths = str(folder / "p.png"), str(folder / "q.png")
+    loan = Loan(
+        "reference", paths[:1], paths[1:], "sRGB", "", paths, ties=(Tie(_A, _A, paths[0]),),
+        picks=(Pick((0.1, 0.2), (0.3, 0.4), paths[1]),),
+    )  # fmt: skip
+    study = attrs.evolve(study, outlets=(TEMPLATES["monitor17"],), versions=(version,), loan=loan)
     save_study(study, folder / "s.sfumato")
     apply_shot(study, shot, folder / "o.png", ApplyWish())
     write_encoding(UserEncoding("mine"), folder / "e.encoding.json")
@@ -134,6 +142,7 @@ def files(tmp_path_factory) -> dict[str, tuple[Any, str]]:
         "preset": (json.loads(look.read_bytes()), "p.look"),
         "sidecar": (json.loads((folder / "o.png.applied.json").read_bytes()), "r.applied.json"),
         "encoding": (json.loads((folder / "e.encoding.json").read_bytes()), "e.encoding.json"),
+        "card": (json.loads((DEMO.parent / "portrait_card.json").read_bytes()), "c.json"),
     }
 
 
@@ -151,11 +160,17 @@ def _encoding(file: Path) -> None:
     write_encoding(read_encoding(file), file.with_name("again.encoding.json"), force=True)
 
 
+def _card(file: Path) -> None:
+    layout = read_layout(file)
+    assert all(np.isfinite(o).all() for o in layout.outlines(layout.home))
+
+
 READERS: dict[str, Callable[[Path], Any]] = {
     "study": _study,
     "preset": read_preset,
     "sidecar": _sidecar,
     "encoding": _encoding,
+    "card": _card,
 }
 
 

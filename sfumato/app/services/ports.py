@@ -117,6 +117,10 @@ class Ports:
     def choose_lut_save(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save a LUT", suggested, lut_filter())
 
+    def choose_look_save(self, parent: QWidget, suggested: str) -> Path | None:
+        kinds = f"Presets (*.look);;Studies (*.sfumato);;{lut_filter()}"
+        return _saved(parent, "Save the look", suggested, kinds)
+
     def choose_carrier(self, parent: QWidget, suggested: str) -> Path | None:
         kinds = "Carriers (*.png *.tif *.tiff *.jpg *.jpeg *.exr)"
         return _saved(parent, "Send a carrier", suggested, kinds)
@@ -126,6 +130,9 @@ class Ports:
 
     def choose_pack(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Make a pack", suggested, "Packs (*.zip)")
+
+    def choose_layout(self, parent: QWidget, folder: str) -> Path | None:
+        return _opened(parent, "Open the layout of a card", folder, "Layouts (*.json)")
 
     def choose_json(self, parent: QWidget, suggested: str) -> Path | None:
         return _saved(parent, "Save as JSON", suggested, "JSON (*.json)")

@@ -25,6 +25,9 @@ _LEAST_GAIN = 0.02  # of the whole difference that a glaze has to explain, or it
 _LEAST_STEP = 0.02  # CIEDE2000, likewise
 _TRIES = 25
 _POLISH = 6
+_ALSO_ALONE = (
+    0.15  # how much it counts that each glaze brings colours nearer without those after it
+)
 _CALM = 0.02  # Oklab x 100 a usual step: how strongly numbers are held where colours say nothing
 _STEP = 0.05  # of a control's usual step, over which slopes are taken
 
@@ -107,17 +110,13 @@ def explained(
     few = _standing_for_all(pairs)
     seen = Seen(working, view, display)
     before, after = (np.ascontiguousarray(v, np.float32) for v in (few.before, few.after))
-    weight = few.weight / few.weight.sum()
-    root = np.sqrt(weight)[:, None] * 100
-    wanted, lab = seen.oklab(after), seen.lab(after)
+    root = np.sqrt(few.weight / few.weight.sum())[:, None] * 100
+    wanted = seen.oklab(after)
+    apart = _apart(few, seen)
 
     def off(code: Rgb) -> Array:
         check()
         return np.asarray(((seen.oklab(code) - wanted) * root).ravel())
-
-    def apart(code: Rgb) -> float:
-        away = ciede2000(seen.lab(code), lab)
-        return float((away * weight).sum() / weight.sum())
 
     whole = apart(before)
     several = Several(working, view, off)
@@ -140,6 +139,17 @@ def explained(
         if without - left < max(_LEAST_GAIN * whole, _LEAST_STEP):
             parts, left = fewer, without
     return Explained(several.steps(before, parts, apart), whole)
+
+
+def _apart(pairs: Pairs, seen: Seen) -> Callable[[Rgb], float]:
+    """Return what says how far codes for the colours before lie from those after, mean CIEDE2000."""
+    lab = seen.lab(np.ascontiguousarray(pairs.after, np.float32))
+
+    def mean(code: Rgb) -> float:
+        away = ciede2000(seen.lab(code), lab)
+        return float((away * pairs.weight).sum() / pairs.weight.sum())
+
+    return mean
 
 
 @frozen(eq=False)
@@ -176,7 +186,12 @@ class Several:
             return [(part, p[a:b]) for (part, _), a, b in zip(parts, ends, ends[1:], strict=False)]
 
         def held(p: Array) -> Array:
-            return np.concatenate([self.off(self.run(code, split(p))), _CALM * (p - calm) / scale])
+            now, off = code, []
+            for each in split(p):
+                now = self.run(now, [each])
+                off.append(self.off(now))
+            off[:-1] = [_ALSO_ALONE * v for v in off[:-1]]
+            return np.concatenate([*off, _CALM * (p - calm) / scale])
 
         def slopes(p: Array) -> Array:
             """Differences over steps that survive the rounding of the controls."""
@@ -203,16 +218,15 @@ class Several:
 
 
 def residual(
-    pairs: Pairs,
-    told: Explained,
-    working: Encoding,
-    view: Showing,
-    strength: float,
-    check: StillWanted = always_wanted,
+    made: Array, after: Array, weight: Array, strength: float, check: StillWanted = always_wanted
 ) -> Array:
-    """Return the nodes of the LUT that does what the glazes leave, in working code values."""
-    code = np.ascontiguousarray(pairs.before, np.float32)
-    made = told.run(code, working, view).astype(np.float64)
+    """Return the nodes of the LUT that does what glazes leave.
+
+    Args:
+        made: what they make of colours (k, 3), code values of any encoding; what lies outside of
+            -0.25..1.25 is passed over.
+        after: what the colours should be, in the same encoding.
+    """
     inside: Array = np.asarray((np.abs(made - 0.5) <= 0.75).all(-1))
-    there = Pairs(np.clip(made, 0, 1), pairs.after, pairs.weight).only(inside)
+    there = Pairs(np.clip(made, 0, 1), np.asarray(after, np.float64), weight).only(inside)
     return scatter.lattice(there, scatter.UNCHANGED, strength, check=check)

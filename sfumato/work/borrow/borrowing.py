@@ -5,15 +5,16 @@ from __future__ import annotations
 import attrs
 from attrs import field, frozen
 
+from sfumato.core.arrays import Rgb
 from sfumato.core.borrow.explain import Explained
 from sfumato.core.borrow.pair import Borrowed
-from sfumato.core.colour.encodings import Encoding, Family, encoding
+from sfumato.core.colour.encodings import Family, encoding
 from sfumato.core.lut.difference import Difference
 from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import through_coats
 from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.borrow.sides import Side
 
 
 @frozen(eq=False)
@@ -24,20 +25,20 @@ class Borrowing:
         mode: PAIR or REFERENCE.
         study: what the glazes were made for: its working encoding and View.
         told: the glazes, and what each leaves.
-        rest: the LUT of what the glazes leave, working codes to working codes; None where there is none.
+        rest: the LUT glaze of what the glazes leave; None where there is none.
         table: from the codes of the first picture to those of the result, of a pair.
         spans: the encodings that a LUT of it expects and gives.
         left, nothing: of the pictures, with all of it and with nothing, CIEDE2000.
         agree: the share of places that agree, the least of the pairs.
         picked: the glaze that brings picked colours to those of a reference, if any.
         base: the glazes of the Look that come before.
-        is_guess: whether an encoding was guessed, as the remarks say.
+        guesses: for each picture whose encoding nobody has said, what it is taken for and why.
     """
 
     mode: str
     study: Study
     told: Explained
-    rest: Transform | None
+    rest: Coat | None
     table: Transform
     spans: tuple[str, str]
     left: Difference | None = None
@@ -47,9 +48,19 @@ class Borrowing:
     name: str = ""
     pair: Borrowed | None = field(default=None, repr=False)
     shots: tuple[Shot, ...] = ()
-    is_guess: bool = False
+    guesses: tuple[str, ...] = ()
     picked: tuple[Coat, ...] = ()
     base: tuple[Coat, ...] = ()
+
+    def through(self, code: Rgb, *, with_rest: bool = True) -> Rgb:
+        """Apply the glazes, and the rest, to working code values (..., 3); not what comes before."""
+        coats = self.coats if self.rest is None or not with_rest else (*self.coats, self.rest)
+        return through_coats(coats, code, encoding(self.study.working), self.study.view)
+
+    @property
+    def has_edges(self) -> bool:
+        """Whether edges of a pair were altered too, and count less."""
+        return self.pair is not None and self.pair.has_edges
 
     @property
     def lighter(self) -> Borrowing:
@@ -70,7 +81,6 @@ def study_for(study: Study | None, source: str) -> Study:
     return study if study is not None else Study().suited_to(source)
 
 
-def coded(side: Side) -> Encoding:
-    """Return the encoding in which a picture's colours are compared: of light its logarithm."""
-    space = encoding(side.encoding)
-    return encoding("ACEScct") if space.family is Family.LINEAR else space
+def entry_of(name: str) -> str:
+    """Return the encoding in which colours of another are compared: of light its logarithm."""
+    return "ACEScct" if encoding(name).family is Family.LINEAR else name

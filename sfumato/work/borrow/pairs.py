@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import attrs
 import numpy as np
@@ -15,22 +16,27 @@ from sfumato.core.borrow.matched import MOST, Matched, matched
 from sfumato.core.borrow.pair import Borrowed
 from sfumato.core.borrow.scatter import Pairs
 from sfumato.core.colour.encodings import Encoding, convert, encoding
-from sfumato.core.colour.showing import shown
+from sfumato.core.colour.showing import can_be_undone, shown
+from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
+from sfumato.core.glazes.lut import AS_IT_IS
 from sfumato.core.lut.difference import Difference, difference_of
 from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import through_coat
+from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.loan import PAIR
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.borrow.borrowing import Borrowing, coded, study_for
+from sfumato.work.borrow.borrowing import Borrowing, entry_of, study_for
 from sfumato.work.borrow.sides import sides, worked
 from sfumato.work.cancel import Progress, silent
 
 _READ, _TABLED, _TOLD = 0.4, 0.7, 0.95  # shares of the time, as measured on 24 megapixels
 _LEAST_REST = 0.05  # CIEDE2000 that the glazes leave, from which a LUT for the rest is worth while
 _COMPARED = 200_000  # pixels of each pair
+_IN_MEMORY = "the rest"  # the name of the LUT until it is written: one without is none
 _MANY = 24  # pairs from which on the pixels of each are no fewer: 40,000 tell its colours
 
 
@@ -58,7 +64,7 @@ def from_pairs(
     shots: list[Shot] = []
     ends: list[Encoding] = []
     fault: SfumatoError | None = None
-    is_guess = False
+    guesses: list[str] = []
     for i, places in enumerate(files):
         check()
         progress(_READ * i / len(files), f"Laying {places[1].name} over {places[0].name}")
@@ -69,10 +75,8 @@ def from_pairs(
             fault = fault or error.alone()
             remarks.append(f"{places[0].name} is left out: {error.summary}")
             continue
-        guessed = [s.doubt for s in (before, after) if s.doubt]
-        remarks += guessed
-        is_guess = is_guess or bool(guessed)
-        ends = ends or [coded(before), coded(after)]
+        guesses += [s.doubt for s in (before, after) if s.doubt]
+        ends = ends or [encoding(entry_of(s.encoding)) for s in (before, after)]
         matches.append(
             attrs.evolve(
                 found,
@@ -99,8 +103,7 @@ def from_pairs(
     progress(_TOLD, "Making a LUT of the rest")
     rest = None
     if told.left > _LEAST_REST:
-        nodes = explain.residual(carried, told, working, view, looked.strength, check)
-        rest = Transform((Table3D(frozen_array(nodes.astype(np.float32))),))
+        rest = _rest(carried, told, study, two, looked.strength, check)
     left, nothing = _compared(looked, told, rest, study, one.name, two.name, display.name)
     masked = sum(float(p.left_out.sum()) for p in looked.pictures)
     whole = sum(float(p.matched.inside.sum()) for p in looked.pictures)
@@ -115,14 +118,44 @@ def from_pairs(
     name = files[0][1].stem
     return Borrowing(
         PAIR, study, told, rest, looked.table, (one.name, two.name), left, nothing,
-        min(m.laid.agreement for m in matches), tuple(remarks), name, looked, tuple(shots), is_guess,
+        min(m.laid.agreement for m in matches), tuple(remarks), name, looked, tuple(shots), tuple(guesses),
     )  # fmt: skip
+
+
+def _rest(
+    pairs: Pairs,
+    told: Explained,
+    study: Study,
+    after: Encoding,
+    strength: float,
+    check: StillWanted,
+) -> Coat:
+    """Return the LUT glaze of what the glazes leave, on the codes of the display when those were seen.
+
+    Colours of a display, taken back through the View to scene light, lie far apart where it is nearly
+    saturated: a lattice over them would be right nowhere else.
+    """
+    working, view = encoding(study.working), study.view
+    display = encoding(view.encoding)
+    made = told.run(np.ascontiguousarray(pairs.before, np.float32), working, view)
+    wanted = np.ascontiguousarray(pairs.after, np.float32)
+    is_shown = working.is_scene and not after.is_scene
+    if is_shown and can_be_undone(working, view, display):
+        made, wanted = (shown(v, working, view, display) for v in (made, wanted))
+    else:
+        is_shown = False
+    nodes = explain.residual(made, wanted, pairs.weight, strength, check)
+    table = Transform((Table3D(frozen_array(nodes.astype(np.float32))),))
+    end = view.encoding if is_shown else AS_IT_IS
+    held = LutFile(_IN_MEMORY, table)
+    values: dict[str, Any] = {"file": held, "expects": end, "gives": end}
+    return attrs.evolve(new_coat("lut", **values), name="The rest")
 
 
 def _compared(
     looked: Borrowed,
     told: Explained,
-    rest: Transform | None,
+    rest: Coat | None,
     study: Study,
     one: str,
     two: str,
@@ -144,6 +177,6 @@ def _compared(
 
     made = told.run(first, working, study.view)
     if rest is not None:
-        made = rest.apply(made)
+        made = through_coat(rest, made, working, study.view)
     truth = seen(last)
     return tuple(difference_of((seen(v), truth), first, space) for v in (made, first))  # type: ignore[return-value]

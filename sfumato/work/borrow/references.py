@@ -25,7 +25,7 @@ from sfumato.core.study.loan import REFERENCE, Loan, Pick, Place, Region
 from sfumato.core.study.look import Look
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.borrow.borrowing import Borrowing, coded, study_for
+from sfumato.work.borrow.borrowing import Borrowing, entry_of, study_for
 from sfumato.work.borrow.sides import Side, worked
 
 _GRID = 33
@@ -58,7 +58,7 @@ def ours_of(side: Side, study: Study | None) -> Ours:
     space = encoding(side.encoding)
     code = worked(side.small.pixels, space, encoding(study.working), study.view)
     shot = Shot(str(side.path), side.path.stem, side.encoding)
-    return Ours(code, side.path.stem, coded(side).name, (), shot)
+    return Ours(code, side.path.stem, entry_of(side.encoding), (), shot)
 
 
 def displayed(side: Side, study: Study) -> Rgb:
@@ -73,7 +73,7 @@ def displayed(side: Side, study: Study) -> Rgb:
     return np.clip(code, 0, 1)
 
 
-def _part(picture: Rgb, region: Region) -> Rgb:
+def part_of(picture: Rgb, region: Region) -> Rgb:
     """Return the colours (k, 3) of a part of a picture, given by shares."""
     high, wide = picture.shape[:2]
     x0, y0, x1, y1 = region
@@ -82,13 +82,17 @@ def _part(picture: Rgb, region: Region) -> Rgb:
     return np.ascontiguousarray(picture[top:bottom, left:right].reshape(-1, 3))
 
 
-def _about(picture: Rgb, place: Place) -> Rgb:
+def mean_of(picture: Rgb, region: Region) -> Rgb:
+    """Return the mean colour (1, 3) of a part."""
+    return np.asarray(part_of(picture, region).mean(axis=0, keepdims=True), np.float32)
+
+
+def mean_about(picture: Rgb, place: Place) -> Rgb:
     """Return the mean colour (1, 3) about a place."""
     reach = _PICKED / 2
     x, y = place
     area = (max(x - reach, 0), max(y - reach, 0), min(x + reach, 1), min(y + reach, 1))
-    mean = _part(picture, area).mean(axis=0, keepdims=True)
-    return np.asarray(mean, np.float32)
+    return mean_of(picture, area)
 
 
 def _every(colours: Rgb) -> Rgb:
@@ -122,7 +126,7 @@ def from_reference(
         check()
         seen[str(each.path)] = displayed(each, study)
     ties = [t for t in loan.ties if t.file in seen]
-    links = [Link(_part(ours.code, t.ours), _part(seen[t.file], t.theirs)) for t in ties]
+    links = [Link(part_of(ours.code, t.ours), part_of(seen[t.file], t.theirs)) for t in ties]
     if not links:
         links = [Link(_every(ours.code), np.concatenate([_every(v) for v in seen.values()]))]
     told = reference.borrowed(links, working, view, display, loan.amounts, check)
@@ -130,10 +134,10 @@ def from_reference(
     picked = _nudges(picks, ours, seen, told, study) if picks else ()
     name = references[0].path.stem
     span = (ours.entry, view.encoding if working.is_scene else ours.entry)
-    guessed = [s.doubt for s in references if s.doubt]
     found = Borrowing(
         REFERENCE, study, told, None, Transform(()), span,
-        remarks=(*guessed, reference.STARTING_POINT), name=name, is_guess=bool(guessed),
+        remarks=(reference.STARTING_POINT,), name=name,
+        guesses=tuple(s.doubt for s in references if s.doubt),
         shots=(ours.shot,) if ours.shot is not None else (), picked=picked, base=ours.base,
     )  # fmt: skip
     look = Look("", (*ours.base, *found.coats))
@@ -154,8 +158,8 @@ def _nudges(
 
     pairs = []
     for pick in picks:
-        source = lab(told.run(_about(ours.code, pick.ours), working, view))
-        target = lab(worked(_about(seen[pick.file], pick.theirs), display, working, view))
+        source = lab(told.run(mean_about(ours.code, pick.ours), working, view))
+        target = lab(worked(mean_about(seen[pick.file], pick.theirs), display, working, view))
         pairs.append(Pair(source, target, keep=False))
     pale = any(np.hypot(*p.source[1:]) < _PALE for p in pairs)
     return (new_coat("nudges", pairs=tuple(pairs), leave_greys=not pale),)

@@ -92,8 +92,7 @@ def _seen(found: Borrowing, picture: Picture) -> PairSeen:
         there = np.where(left_out, 0, delta_e(codes(code), truth, display))
         return np.asarray(there, np.float32)
 
-    glazed = found.told.run(before, working, view)
-    made = found.rest.apply(glazed) if found.rest is not None else glazed
+    glazed, made = (found.through(before, with_rest=rest) for rest in (False, True))
     delta, glazed_delta = apart(made), apart(glazed)
     return PairSeen(
         was=to_bytes(codes(before)),
@@ -123,9 +122,7 @@ def on_shot(found: Borrowing, code: Rgb, *, with_rest: bool) -> OnShot:
     """
     working, view = encoding(found.study.working), found.study.view
     display = encoding(view.encoding)
-    made = found.told.run(code, working, view)
-    if found.rest is not None and with_rest:
-        made = found.rest.apply(made)
+    made = found.through(code, with_rest=with_rest)
     picture = to_bytes(np.clip(shown(made, working, view, display), 0, 1))
     seen, off = sure_of(found, code)
     return OnShot(picture, seen, off)

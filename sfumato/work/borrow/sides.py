@@ -21,6 +21,9 @@ from sfumato.work.files import is_folder
 from sfumato.work.frames import WHOLE, open_still, scaled, small_size
 
 WIDTH = 720  # pixels across of pictures that are shown, or borrowed from as a whole
+# Nearly saturated colours of a display, taken back through the View, lie far outside of the working
+# encoding (logarithms of what is hardly light): they are taken where they come in.
+_WITHIN = (-0.5, 1.5)
 _SAMPLE = 60_000  # pixels by which an encoding is guessed
 
 
@@ -121,27 +124,27 @@ def together(
     """
     if by_order and len(ones) == len(others) == 1:
         return [(ones[0], others[0])]
-    found: list[tuple[Path, Path]] = []
-    left = list(others)
-    for exact in (True, False):
-        for one in [o for o in ones if o not in [f for f, _ in found]]:
-            name = one.stem.casefold()
-            same = [
-                f
-                for f in left
-                if f.stem.casefold() == name or (not exact and f.stem.casefold().startswith(name))
-            ]
-            if same:
-                found.append((one, same[0]))
-                left.remove(same[0])
+    found: dict[Path, Path] = {}
+    left = dict.fromkeys(others)
+    named = {f.stem.casefold(): f for f in reversed(others)}
+    for one in ones:
+        same = named.get(one.stem.casefold())
+        if same in left:
+            found[one] = same
+            del left[same]
+    for one in (o for o in ones if o not in found):
+        like = next((f for f in left if f.stem.casefold().startswith(one.stem.casefold())), None)
+        if like is not None:
+            found[one] = like
+            del left[like]
     if not found and by_order and len(ones) == len(others):
         return list(zip(ones, others, strict=True))
-    return sorted(found, key=lambda pair: ones.index(pair[0]))
+    return [(one, found[one]) for one in ones if one in found]
 
 
 def worked(codes: Rgb, space: Encoding, working: Encoding, view: Showing) -> Rgb:
     """Carry codes to the working encoding: from a display to scene light through the View undone."""
     codes = np.ascontiguousarray(codes, np.float32)
     if working.is_scene and not space.is_scene:
-        return unshown(codes, working, view, space)
+        return np.clip(unshown(codes, working, view, space), *_WITHIN)
     return convert(codes, space, working)

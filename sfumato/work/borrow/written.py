@@ -5,15 +5,15 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import attrs
 from attrs import frozen
 
 from sfumato.core.colour import span_note
 from sfumato.core.controls import LutFile
+from sfumato.core.glazes.lut import AS_IT_IS, Lut
 from sfumato.core.lut.transform import Transform
-from sfumato.core.study.coat import Coat, new_coat
+from sfumato.core.study.coat import Coat, renewed
 from sfumato.core.study.loan import REFERENCE
 from sfumato.core.study.look import Look
 from sfumato.core.study.preset import Preset
@@ -84,13 +84,14 @@ def write_rest(
         ExportError: as `write_lut`.
     """
     assert found.rest is not None
-    working = found.study.working
-    rest = attrs.evolve(found.rest, comments=(span_note.written(working, working),))
+    lut: Lut = found.rest.parameters
+    assert lut.file.transform is not None
+    ends = [found.study.working if e == AS_IT_IS else e for e in (lut.expects, lut.gives)]
+    rest = attrs.evolve(lut.file.transform, comments=(span_note.written(ends[0], ends[1]),))
     held = write_lut(rest, file, title=f"{found.name}, the rest", force=force, sources=sources)
-    values: dict[str, Any] = {"file": LutFile(os.path.abspath(file), rest)}
-    coat = attrs.evolve(
-        new_coat("lut", **values), name="The rest", note=f"borrowed from {found.name}"
-    )
+    placed = attrs.evolve(lut, file=LutFile(os.path.abspath(file), rest))
+    note = f"borrowed from {found.name}"
+    coat = attrs.evolve(renewed(found.rest), parameters=placed, note=note)
     return coat, tuple(held.said)
 
 

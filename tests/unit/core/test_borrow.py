@@ -169,7 +169,9 @@ def test_glazes_explain_most_of_it_and_a_table_the_rest(grade: str) -> None:
     lefts = [told.off, *(s.left for s in told.steps)]
     assert lefts[-1] == pytest.approx(told.left)
     assert len(told.steps) <= 4
-    nodes = explain.residual(found.pairs, told, DISPLAY, VIEW, found.strength)
+    made = told.run(found.pairs.before, DISPLAY, VIEW)
+    pairs = found.pairs
+    nodes = explain.residual(made, pairs.after, pairs.weight, found.strength)
     made = told.run(before, DISPLAY, VIEW)
     from sfumato.core.lut.table import Table3D
     from sfumato.core.lut.transform import Transform

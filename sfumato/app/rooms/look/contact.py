@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from attrs import frozen
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
@@ -23,6 +24,7 @@ from sfumato.app.images import image_of
 from sfumato.app.labels import set_tip
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
+from sfumato.core.study.coat import Coat
 from sfumato.core.study.shot import Shot
 
 KEYS = (
@@ -32,6 +34,16 @@ KEYS = (
 )
 _GAP, _LINE = 10, 18
 _ASPECT = 16 / 9
+_WAS = 0.38  # of a tile's width: how it was before it was matched
+
+
+@frozen(eq=False)
+class Before:
+    """How a shot was before it was matched: a picture, how far it was and is, and the Ground it got."""
+
+    picture: Any
+    words: str
+    ground: tuple[Coat, ...]
 
 
 class Contact(QWidget):
@@ -49,6 +61,7 @@ class Contact(QWidget):
         self._current = ""
         self._marked: tuple[str, ...] = ()
         self._pictures: dict[str, QImage | SfumatoError] = {}
+        self._before: dict[str, tuple[QImage, Before]] = {}
         self.mount = "mid"
         self._by_key = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -105,6 +118,20 @@ class Contact(QWidget):
             k: v if isinstance(v, SfumatoError) else image_of(v) for k, v in pictures.items()
         }
         self.update()
+
+    def show_before(self, before: dict[str, Before]) -> None:
+        """Show in a corner how matched shots were, until their Grounds are others."""
+        self._before |= {k: (image_of(v.picture), v) for k, v in before.items()}
+        self.update()
+
+    def _was(self, shot: Shot) -> tuple[QImage, str] | None:
+        """Return a picture of how a shot was before it was matched, and how far apart it was and is."""
+        found = self._before.get(shot.id)
+        if found is None:
+            return None
+        if shot.ground != found[1].ground:
+            return None
+        return found[0], found[1].words
 
     # --- mouse and keys --------------------------------------------------------------------------
     @guarded
@@ -180,10 +207,19 @@ class Contact(QWidget):
                 painter.setPen(QPen(colour("yellow"), 2 if shot.id == self._current else 1))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(at.adjusted(-3, -3, 3, 3), RADIUS, RADIUS)
+            was = self._was(shot)
+            if was is not None:
+                self._paint_was(painter, at, was[0])
             line = QRectF(box.left(), at.bottom() + 3, box.width(), _LINE - 2)
             plate = QRectF(line)
             words = " · ".join(
-                w for w in (shot.group, shot.name, "Ground" if shot.ground else "") if w
+                w
+                for w in (
+                    shot.group,
+                    shot.name,
+                    was[1] if was is not None else "Ground" if shot.ground else "",
+                )
+                if w
             )
             plate.setWidth(painter.fontMetrics().horizontalAdvance(words) + 10)
             plate.moveLeft(at.left())
@@ -196,3 +232,22 @@ class Contact(QWidget):
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, words)
         if self._by_key:  # a ring of colour around pictures only for those who need it
             focus_ring(self, painter)
+
+    @staticmethod
+    def _paint_was(painter: QPainter, at: QRectF, picture: QImage) -> None:
+        """Draw how the shot was, small, in the lower right corner of how it is."""
+        width = at.width() * _WAS
+        small = QRectF(0, 0, width, width * picture.height() / max(picture.width(), 1))
+        small.moveBottomRight(at.bottomRight() - QPointF(4, 4))
+        painter.drawImage(small, picture)
+        painter.setPen(QPen(colour("rail"), 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(small)
+        words = "before"
+        plate = QRectF(small.left(), small.top(), 0, 15)
+        plate.setWidth(painter.fontMetrics().horizontalAdvance(words) + 8)
+        ground = colour("rail")
+        ground.setAlphaF(0.7)
+        painter.fillRect(plate, ground)
+        painter.setPen(colour("text"))
+        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, words)

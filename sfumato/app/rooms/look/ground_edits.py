@@ -2,35 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import attrs
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt, Signal
 
+from sfumato.app.rooms.look.contact import Before
+from sfumato.app.services.jobs import Lane
 from sfumato.app.services.services import Services
-from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.auto import Proposal, proposed
-from sfumato.core.path.path import through_ground
 from sfumato.core.study.coat import new_coat, renewed
 from sfumato.core.study.shot import Shot
 from sfumato.work.cancel import Cancel, Progress
 
 if TYPE_CHECKING:  # loaded when shots are matched, not with the window
-    from sfumato.core.borrow.explain import Explained
+    from sfumato.work.borrow.alike import Alike, Way
 
-_MATCHED = 360  # pixels across of shots that are matched
+    Matched = tuple[str, Alike | SfumatoError]
 
 
 class GroundEdits(QObject):
-    """Carries out the actions on Grounds."""
+    """Carries out the actions on Grounds. `compared(dict of Before)`: by shot, how matched ones were."""
+
+    compared = Signal(object)
 
     def __init__(self, services: Services) -> None:
         super().__init__(services.window)
         self.services = services
         self.model, self.view, self.desk = services.model, services.view, services.desk
         self.notices = services.notices
+        self.seeing = Lane("match", self)  # for the sheet, which it outlives
+        self.seeing.crashed.connect(services.notices.bug)
+
+    @property
+    def is_busy(self) -> bool:
+        return self.seeing.is_busy
+
+    def close(self) -> None:
+        self.seeing.close()
 
     def copy_ground_marked(self) -> None:
         """Give the marked shots a copy of this shot's Ground."""
@@ -87,63 +99,83 @@ class GroundEdits(QObject):
 
     def match_marked(self) -> None:
         """Bring the marked shots to this one by plain glazes at the end of their Grounds."""
-        right, study, previewer = self.desk.shot, self.model.study, self.desk.previewer
+        right, study = self.desk.shot, self.model.study
         if right is None:
             return
         ids = [i for i in self.view.now.marked_shots if i != right.id]
         marked = [s for s in study.shots if s.id in ids]
-        if not marked:
-            return
-        target, working, view = right, encoding(study.working), study.view
+        if marked:
+            from sfumato.work.borrow.alike import Way
 
-        def graded(shot: Shot) -> Rgb:
-            return through_ground(shot, study, previewer.entering_ground(study, shot, _MATCHED))
+            self.match(marked, right, Way())
 
-        def work(cancel: Cancel, progress: Progress) -> list[tuple[str, Explained | SfumatoError]]:
-            from sfumato.core.borrow.uniform import like
+    def match(
+        self,
+        shots: list[Shot],
+        right: Shot | None,
+        way: Way,
+        then: Callable[[list[Matched]], None] | None = None,
+    ) -> None:
+        """Bring shots to another, or to a card's values, as one step; `then` is told what each got."""
+        study, previewer = self.model.study, self.desk.previewer
+        title = right.name if right is not None else "the card"
 
-            wanted, found = graded(target), []
-            for i, shot in enumerate(marked):
-                progress(i / len(marked), shot.name)
-                answer: Explained | SfumatoError
-                try:
-                    display = encoding(view.encoding)
-                    answer = like(graded(shot), wanted, working, view, display, cancel.check)
-                except SfumatoError as error:
-                    answer = error.alone()
-                found.append((shot.id, answer))
-            return found
+        def work(cancel: Cancel, progress: Progress) -> list[Matched]:
+            from sfumato.work.borrow.alike import alike
 
-        self.services.queue.add(
-            f"Matching {len(marked)} shots to {target.name}",
-            work,
-            then=lambda found: self._matched(target.name, found),
-        )
+            return alike(shots, right, way, study, previewer, cancel, progress)
 
-    def _matched(self, name: str, found: list[tuple[str, Explained | SfumatoError]]) -> None:
+        def done(found: list[Matched]) -> None:
+            self._matched(title, found)
+            if then is not None:
+                then(found)
+
+        count = f"{len(shots)} shots" if len(shots) > 1 else shots[0].name
+        self.services.queue.add(f"Matching {count} to {title}", work, then=done)
+
+    def _matched(self, name: str, found: list[Matched]) -> None:
         """Lay what was found, as one step, and say how far apart the shots were and are."""
-        study, said, left = self.model.study, [], []
+        study, said, left, seen = self.model.study, [], [], {}
         for shot_id, answer in found:
             if all(s.id != shot_id for s in study.shots):
                 continue
-            shot = study.shot(shot_id)
             if isinstance(answer, SfumatoError):
                 left.append(answer)
                 continue
-            for step in answer.steps:
-                coat = attrs.evolve(
-                    new_coat(step.key), parameters=step.parameters, note=f"matched to {name}"
-                )
+            for coat in answer.coats(f"matched to {name}"):
                 study = study.added(shot_id, coat)
-            said.append(f"{shot.name} {answer.off:.1f} → {answer.left:.1f} {answer.unit}")
+            said.append(answer.said)
+            seen[shot_id] = Before(
+                answer.before,
+                f"{answer.off:.1f} → {answer.left:.1f} {answer.unit}",
+                study.shot(shot_id).ground,
+            )
         if left and not said:
             self.notices.fault(left[0])
         elif said:
             said += [f"left as it is: {error.sentence()}" for error in left]
             self.model.commit(f"Match to {name}", study)
+            self.compared.emit(seen)
             self.notices.note(
                 f"Matched to {name}", f"how far apart, before → after: {', '.join(said)}"
             )
+
+    def match_sheet(self) -> None:
+        """Show shots beside the one that is right: parts of them, or a card, can be marked there."""
+        self._open_sheet("pixels")
+
+    def match_card(self) -> None:
+        """Show the shot, to mark a card in it whose values are known."""
+        self._open_sheet("values")
+
+    def _open_sheet(self, kind: str) -> None:
+        from sfumato.app.rooms.look.match_sheet import MatchSheet
+
+        if self.desk.shot is None:
+            return
+        sheet = MatchSheet(self.services, self, kind)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.show()
 
     def copy_ground_on(self) -> None:
         shot, study = self.desk.shot, self.model.study

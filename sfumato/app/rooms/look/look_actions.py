@@ -186,6 +186,22 @@ ACTIONS = (
         section=2,
     ),
     ActionSpec(
+        "match_sheet",
+        "Match shots…",
+        "Shots",
+        when="has_shot",
+        help="By all pixels, by a part of each, or by a card that is in each.",
+        section=2,
+    ),
+    ActionSpec(
+        "match_card",
+        "Balance this shot by a card…",
+        "Shots",
+        when="has_shot",
+        help="Exposure, balance and a matrix out of a card whose values are known.",
+        section=2,
+    ),
+    ActionSpec(
         "group_shots",
         "Put the marked shots into a group…",
         "Shots",

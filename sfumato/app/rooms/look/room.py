@@ -75,7 +75,8 @@ class LookRoom(Room):
 
     @property
     def is_busy(self) -> bool:
-        return self.coats.is_busy or self.presets.is_busy or self.ledger.is_filling
+        parts = (self.coats, self.presets, self.ground_edits)
+        return self.ledger.is_filling or any(p.is_busy for p in parts)
 
     def _connect(self) -> None:
         services, panel, ledger = self.services, self.easel_panel, self.ledger
@@ -91,6 +92,7 @@ class LookRoom(Room):
         for part in (self.shots, panel.contact):
             part.marked.connect(self.shot_edits.mark)
             part.menu_wanted.connect(self.shot_edits.show_menu)
+        self.ground_edits.compared.connect(panel.contact.show_before)
         self.shots.moved.connect(self.shot_edits.move)
         self.shots.bring_in.connect(self.shot_edits.bring_in)
         self.shots.remove_wanted.connect(self.shot_edits.remove)
@@ -253,6 +255,7 @@ class LookRoom(Room):
         self.coats.close()
         self.presets.close()
         self.shot_edits.close()
+        self.ground_edits.close()
         self.view_edits.close()
 
 

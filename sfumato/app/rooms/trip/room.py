@@ -1,4 +1,4 @@
-"""The Round trip room: a look out of any program, by a carrier that goes out and comes back."""
+"""The Round trip room: a look out of any program, by a carrier or out of pictures that show it."""
 
 from __future__ import annotations
 
@@ -6,14 +6,19 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QPoint, QPointF, QRectF
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
+from sfumato.app.rooms.trip.loan_edits import LoanEdits
+from sfumato.app.rooms.trip.loan_model import LoanModel
+from sfumato.app.rooms.trip.loan_page import LoanPage
+from sfumato.app.rooms.trip.page_tabs import BORROW, CARRIERS
 from sfumato.app.rooms.trip.trip_actions import ACTIONS
 from sfumato.app.rooms.trip.trip_edits import TripEdits
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.rooms.trip.trip_page import TripPage
 from sfumato.app.services.room import Room, RoomSpec, Zooming
 from sfumato.app.services.services import Services
+from sfumato.app.views import part_field
 from sfumato.work.trip.arrivals import may_return
 
 
@@ -21,32 +26,82 @@ class TripRoom(Room):
     """Owns what is chosen, the page, and what is done with carriers and returns."""
 
     actions = ACTIONS
+    keys = {"Parts of pictures": part_field.KEYS}
 
     def __init__(self, services: Services) -> None:
         super().__init__("trip", services)
         self.model = TripModel(services, self.key, self)
+        self.loans = LoanModel(services, self.key, self)
         self._page = TripPage(self.model)
+        self.borrow = LoanPage(self.loans)
+        self._pages = QStackedWidget()
+        for page in (self._page, self.borrow):
+            self._pages.addWidget(page)
         self.edits = TripEdits(services, self.model, self._page)
-        self.model.chosen_changed.connect(self.changed)
-        self.model.known.connect(self.changed)
-        self._page.panel.chosen_changed.connect(self.changed)
+        self.loan_edits = LoanEdits(services, self.loans, self.borrow)
+        for tabs in (self._page.tabs, self.borrow.inputs.tabs):
+            tabs.wanted.connect(self.show_page)
+        for signal in (
+            self.model.chosen_changed,
+            self.model.known,
+            self._page.panel.chosen_changed,
+            self.loans.edited,
+            self.loans.known,
+        ):
+            signal.connect(self.changed)
+        self.show_page(str(services.settings.get("trip_page", CARRIERS)))
 
     @property
     def page(self) -> QWidget:
-        return self._page
+        return self._pages
+
+    @property
+    def borrows(self) -> bool:
+        """Whether the Borrow page is the one that is shown."""
+        return self._pages.currentWidget() is self.borrow
+
+    def show_page(self, page: str) -> None:
+        """Show the page of carriers, or the one of borrowing."""
+        shown = self.borrow if page == BORROW else self._page
+        if self._pages.currentWidget() is not shown:
+            self._pages.setCurrentWidget(shown)
+            self.services.settings.set("trip_page", page)
+            self.changed.emit()
 
     @property
     def owners(self) -> tuple[QObject, ...]:
-        return (self.edits,)
+        return (self, self.edits, self.loan_edits)
+
+    def trip_carriers(self) -> None:
+        """Show the page of carriers."""
+        self.services.view.set(room=self.key)
+        self.show_page(CARRIERS)
+
+    def trip_borrow(self) -> None:
+        """Show the page of borrowing."""
+        self.services.view.set(room=self.key)
+        self.show_page(BORROW)
 
     @property
     def easel(self) -> Zooming | None:
+        if not self.is_open:
+            return None
+        if self.borrows:
+            return self.borrow.middle.easel if self.loans.is_pair else None
         shown = self._page.middle.currentWidget() is self._page.panel
-        return self._page.panel.easel if self.is_open and shown else None
+        return self._page.panel.easel if shown else None
 
     @property
     def is_busy(self) -> bool:
-        return self.model.is_busy or self.edits.is_busy or self._page.form.is_busy
+        return (
+            self.model.is_busy
+            or self.edits.is_busy
+            or self._page.form.is_busy
+            or self.loans.is_busy
+        )
+
+    def escape(self) -> bool:
+        return self.is_open and self.borrows and self.borrow.middle.escape()
 
     def conditions(self) -> set[str]:
         if not self.is_open:
@@ -60,6 +115,13 @@ class TripRoom(Room):
             met.add("has_return")
             if len(self._page.chosen_returns()) == 1:
                 met.add("has_one_return")
+        loan = self.loans.loan
+        if loan.before or loan.after or loan.references:
+            met.add("borrows")
+        if loan.references and not self.loans.is_pair:
+            met.add("follows")
+        if self.loans.outcome is not None:
+            met.add("borrowed")
         return met
 
     def enter(self) -> None:
@@ -69,16 +131,20 @@ class TripRoom(Room):
         self.model.ask_thumbs()
 
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
-        """Take pictures and folders that are dropped while the room is open, as returns."""
+        """Take pictures and folders that are dropped while the room is open: as returns, or to borrow from."""
         if not self.is_open:
             return files
         returns = [f for f in files if may_return(f)]
-        if returns:
+        if returns and self.borrows:
+            at = None if at is None else self.borrow.mapFrom(self._pages, at)
+            self.loan_edits.take(returns, self.borrow.well_at(at))
+        elif returns:
             self.edits.take(returns)
         return [f for f in files if f not in returns]
 
     def close(self) -> None:
         self.model.close()
+        self.loans.close()
         self.edits.close()
         self._page.form.close_lane()
 

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Qt
 
 from sfumato.app.rooms.trip.corner_sheet import CornerSheet
+from sfumato.app.rooms.trip.swatches import shown_there, swatch_folder
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.rooms.trip.trip_page import TripPage
 from sfumato.app.rooms.trip.watch import Watch
@@ -20,9 +21,9 @@ from sfumato.core.carrier.recover import Recovered
 from sfumato.core.study.journey import Journey, Return
 from sfumato.core.study.study import LOOK, Study
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import exists, is_folder, make_folder, plain_name
+from sfumato.work.files import exists, plain_name
 from sfumato.work.preview.asks import to_bytes
-from sfumato.work.stores.coats import library_folder, place_in_library
+from sfumato.work.stores.coats import place_in_library
 from sfumato.work.trip import adopt
 from sfumato.work.trip.adopt import Adopted
 from sfumato.work.trip.arrivals import Arrival, arrived, pictures_in
@@ -220,24 +221,15 @@ class TripEdits(QObject):
 
     def trip_swatch(self) -> None:
         """Write the looks into a folder of the Swatchbook; ask which when there are several."""
-        kept = self.services.settings.texts("swatch_folders")
-        folders = [Path(f) for f in kept if is_folder(Path(f)) and adopt.may_write(Path(f))]
-        folder = folders[0] if len(folders) == 1 else None
-        if folder is None:
-            start = folders[0] if folders else library_folder()
-            if not folders:
-                make_folder(start)
-            folder = self.services.ports.choose_folder(self.services.window, start)
-        if folder is None:
+        chosen = swatch_folder(self.services)
+        if chosen is None:
             return
-        chosen = folder.resolve()
 
         def place(name: str) -> Path:
             return adopt.free_in(chosen, name)
 
         def laid(study: Study, _found: list[Adopted]) -> Study:
-            if str(chosen) not in kept:
-                self.services.settings.set("swatch_folders", [*kept, str(chosen)])
+            shown_there(self.services, chosen)
             return study
 
         self._adopt("a swatch", place, laid)

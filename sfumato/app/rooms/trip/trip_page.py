@@ -22,6 +22,7 @@ from sfumato.app.images import image_of
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.adopt_panel import AdoptPanel
 from sfumato.app.rooms.trip.journey_list import JourneyList, moment
+from sfumato.app.rooms.trip.page_tabs import CARRIERS, PageTabs
 from sfumato.app.rooms.trip.return_panel import ReturnPanel
 from sfumato.app.rooms.trip.send_form import SendForm
 from sfumato.app.rooms.trip.trip_model import TripModel
@@ -86,6 +87,8 @@ class TripPage(QWidget):
     def _make_left(self) -> QWidget:
         left = QWidget()
         column = panel_column(left, 290)
+        self.tabs = PageTabs(CARRIERS)
+        column.addWidget(self.tabs)
         head = QHBoxLayout()
         title = Label("Journeys")
         title.setProperty("strong", True)
