@@ -114,12 +114,15 @@ def explained(
     wanted = seen.oklab(after)
     apart = _apart(few, seen)
 
-    def off(code: Rgb) -> Array:
+    def off_of_each(codes: Rgb) -> Array:
         check()
-        return np.asarray(((seen.oklab(code) - wanted) * root).ravel())
+        return np.asarray(((seen.oklab(codes) - wanted) * root).reshape(len(codes), -1))
+
+    def off(code: Rgb) -> Array:
+        return np.asarray(off_of_each(code[None])[0])
 
     whole = apart(before)
-    several = Several(working, view, off)
+    several = Several(working, view, off, off_of_each)
     parts: Numbers = []
     now, left = before, whole
     for key in keys:
@@ -159,6 +162,13 @@ class Several:
     working: Encoding
     view: Showing
     off: Callable[[Rgb], Array]
+    off_of_each: Callable[[Rgb], Array] | None = None  # … of several sets of colours at once
+
+    def _offs(self, codes: Rgb) -> Array:
+        """Return `off` of each of several sets of colours (m, k, 3), one a row."""
+        if self.off_of_each is not None:
+            return self.off_of_each(codes)
+        return np.stack([self.off(code) for code in codes])
 
     def run(self, code: Rgb, parts: Numbers) -> Rgb:
         for part, numbers in parts:
@@ -194,14 +204,31 @@ class Several:
             return np.concatenate([*off, _CALM * (p - calm) / scale])
 
         def slopes(p: Array) -> Array:
-            """Differences over steps that survive the rounding of the controls."""
-            here = held(p)
-            columns = []
-            for i, step in enumerate(_STEP * scale):
-                move = np.zeros_like(p)
-                move[i] = step if p[i] + step <= high[i] else -step
-                columns.append((held(p + move) - here) / move[i])
-            return np.stack(columns, -1)
+            """Differences over steps that survive the rounding of the controls.
+
+            The moved numbers of one glaze go through those after it together.
+            """
+            now = split(p)
+            codes = [code]
+            for each in now:
+                codes.append(self.run(codes[-1], [each]))
+            here = [self.off(c) for c in codes[1:]]
+            rows = len(here[0])
+            moves = np.where(p + _STEP * scale <= high, 1, -1) * _STEP * scale
+            out = np.zeros((rows * len(now) + len(p), len(p)))
+            for j, (part, numbers) in enumerate(now):
+                columns = slice(ends[j], ends[j + 1])
+                steps = numbers + np.diag(moves[columns])
+                moved = np.stack([self.run(codes[j], [(part, each)]) for each in steps])
+                for later in range(j, len(now)):
+                    if later > j:
+                        moved = self.run(moved, [now[later]])
+                    away = self._offs(moved) - here[later]
+                    share = 1.0 if later == len(now) - 1 else _ALSO_ALONE
+                    there = slice(rows * later, rows * (later + 1))
+                    out[there, columns] = share * (away / moves[columns][:, None]).T
+            out[rows * len(now) :] = np.diag(_CALM / scale)
+            return out
 
         best = least_squares(
             held, start, jac=slopes, bounds=(low, high), x_scale=scale, max_nfev=tries, ftol=1e-4

@@ -35,7 +35,7 @@ from sfumato.work.cancel import Progress, silent
 
 _READ, _TABLED, _TOLD = 0.4, 0.7, 0.95  # shares of the time, as measured on 24 megapixels
 _LEAST_REST = 0.05  # CIEDE2000 that the glazes leave, from which a LUT for the rest is worth while
-_COMPARED = 200_000  # pixels of each pair
+_COMPARED = 60_000  # pixels of each pair
 _IN_MEMORY = "the rest"  # the name of the LUT until it is written: one without is none
 _MANY = 24  # pairs from which on the pixels of each are no fewer: 40,000 tell its colours
 
