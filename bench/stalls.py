@@ -100,7 +100,7 @@ class Bench:
         room = self.window.rooms["trip"]
         self.hand.act("room_trip")
         self.hand.settle(60)
-        form = room.page.form
+        form = room.carriers.form
         form.to.setCurrentText("photo editor that opens TIFF and JPEG only")
         form.to.activated.emit(form.to.currentIndex())
         self.hand.settle(60)

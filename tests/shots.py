@@ -25,12 +25,10 @@ def main() -> None:
     from sfumato.app import theme
     from sfumato.app.controls.curve_field import CurveField
     from sfumato.app.main import application
-    from sfumato.app.rooms.look.export_sheet import ExportWish
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
     from sfumato.raster import tiff
     from sfumato.work.files import write_bytes
-    from sfumato.work.luts.target import Target
     from sfumato.work.stores.study_store import demo_study
     from sfumato.work.trip.returns import read_return
     from sfumato.work.warm import choose_cache
@@ -77,7 +75,6 @@ def main() -> None:
     look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
     look(instruments=("histogram", "neutral"))
     panel._on_hovered(1000, 300)
-    shot("look_difference")
     from sfumato.core.controls import Pair
     from sfumato.core.measure.scopes import Band
     from sfumato.core.path.laying import Laying
@@ -152,15 +149,6 @@ def main() -> None:
         window.undo()
     window.undo()
     settle()
-    look(coat="", shot="portrait", mode="split", a="ground", b="lut")
-    window.rooms["look"].exports.export(
-        ExportWish(folder / "low_tide_33.cube", Target("cube", 33), "Low tide", False)
-    )
-    settle()
-    window.strip.hide()
-    window.rooms["look"].seal.difference_wanted.emit()
-    panel._on_hovered(700, 400)
-    shot("export_proved")
     book = window.rooms["swatchbook"].model
     window.rooms["swatchbook"].edits.add_folders(
         [ROOT / "sfumato" / "looks", ROOT / "demo" / "luts"]
@@ -248,7 +236,7 @@ def main() -> None:
     room = window.rooms["trip"]
 
     def send(kind: str, name: str) -> Path:
-        form = room.page.form
+        form = room.carriers.form
         form.to.setCurrentText(kind)
         form.to.activated.emit(form.to.currentIndex())
         settle()
@@ -273,7 +261,6 @@ def main() -> None:
     send("phone filter: tiles", "sill for the phone.jpg")
     framed = send("editing program: frame and strip", "sill with tiles.png")
     window.strip.hide()
-    shot("trip_out")
     back(framed, "sill with tiles graded.tif", 0.3)
     picture = Image.fromarray((graded(read_return(neutral).pixels) * 255 + 0.5).astype(np.uint8))
     sharp = picture.filter(ImageFilter.UnsharpMask(1, 80, 0))
@@ -289,6 +276,59 @@ def main() -> None:
     settle()
     window.strip.hide()
     shot("trip_proof")
+    while window.model.undo_stack.canUndo():
+        window.undo()
+    at_rest()
+    # A look out of a picture and its original, after a reference, and shots brought to one.
+    pairs = folder / "saltglass" / "stills"
+    pairs.mkdir(parents=True)
+    original = Image.open(ROOT / "demo" / "previews" / "causeway.png").convert("RGB")
+    original.save(pairs / "causeway.png")
+    pixels = (graded(np.asarray(original) / 255) ** 1.15 * 255 + 0.5).astype(np.uint8)
+    pixels[40:110, 60:360] = (236, 226, 204)  # a caption
+    Image.fromarray(pixels).save(pairs / "causeway, dusk.jpg", quality=92)
+    look(shot="causeway")
+    room.show_page("Borrow")
+    room.loan_edits.take([pairs / "causeway.png", pairs / "causeway, dusk.jpg"])
+    settle()
+    window.strip.hide()
+    shot("borrow_pair")
+    look(shot="portrait")
+    room.loans.edit("A reference", mode="reference")
+    room.loan_edits.take([ROOT / "demo" / "previews" / "causeway.png"])
+    settle()
+    room.loan_edits.tie_part((0.62, 0.02, 0.98, 0.25), (0.6, 0.02, 0.98, 0.3))
+    room.loan_edits.tie_colour((0.8, 0.7), (0.1, 0.5))
+    settle()
+    window.strip.hide()
+    shot("borrow_reference")
+    while window.model.undo_stack.canUndo():
+        window.undo()
+    room.show_page("Carriers")
+    at_rest()
+    from sfumato.core.study.coat import new_coat
+
+    study = window.model.study
+    portrait = study.shot("portrait")
+    odd = [
+        attrs.evolve(
+            portrait,
+            id=f"take {i}",
+            name=f"take {i}",
+            ground=(
+                new_coat("exposure", stops=stops),
+                new_coat("white_balance", temperature=mired),
+            ),
+        )
+        for i, (stops, mired) in enumerate(((1.1, 60.0), (-1.2, -40.0), (0.4, -90.0)), 2)
+    ]
+    shots = (*study.shots, *odd)
+    window.model.commit("More takes", attrs.evolve(study, shots=shots))
+    look(room="look", shot="portrait", marked_shots=tuple(s.id for s in odd), mode="all")
+    settle()
+    window.actions_table.run("match_marked")
+    settle()
+    shot("shots_matched")
     while window.model.undo_stack.canUndo():
         window.undo()
     at_rest()

@@ -86,7 +86,7 @@ class Seen:
         return lab_of(self.codes(code), self._display)
 
 
-def _standing_for_all(pairs: Pairs) -> Pairs:
+def standing_for_all(pairs: Pairs) -> Pairs:
     """Return fewer colours: means of those that lie in one coarse cell, the weightiest of them."""
     few = scatter.gathered(pairs.before, pairs.after, pairs.weight, _CELLS)
     return few.only(np.argsort(-few.weight)[:_COLOURS])
@@ -107,12 +107,12 @@ def explained(
         pairs: in working code values, with the weights that they are to have.
         keys: of the glazes that may be used, in their order.
     """
-    few = _standing_for_all(pairs)
+    few = standing_for_all(pairs)
     seen = Seen(working, view, display)
     before, after = (np.ascontiguousarray(v, np.float32) for v in (few.before, few.after))
     root = np.sqrt(few.weight / few.weight.sum())[:, None] * 100
     wanted = seen.oklab(after)
-    apart = _apart(few, seen)
+    apart = apart_of(few, seen)
 
     def off_of_each(codes: Rgb) -> Array:
         check()
@@ -144,7 +144,7 @@ def explained(
     return Explained(several.steps(before, parts, apart), whole)
 
 
-def _apart(pairs: Pairs, seen: Seen) -> Callable[[Rgb], float]:
+def apart_of(pairs: Pairs, seen: Seen) -> Callable[[Rgb], float]:
     """Return what says how far codes for the colours before lie from those after, mean CIEDE2000."""
     lab = seen.lab(np.ascontiguousarray(pairs.after, np.float32))
 

@@ -13,15 +13,14 @@ _GRID = 17
 _HOLES = (1.5, 3.0, 5.0, 8.0)  # radii of what is taken away, in nodes
 _EACH = 3  # tries with holes of a size
 _SHARE = 97  # per cent of the tries that a band has to hold: nine of ten, and some in reserve
+_OWN = 97  # per cent of what was held back among other colours, likewise
 _MOST = 15_000  # colours that are looked at
 _FURTHER = 1.5  # by how much faster than in proportion it grows where nothing could be tried
 _WHIMS = 1.5  # times what no simple grade explains: what the look may do where nothing was seen
 _AS_MUCH = 0.75  # of what it does where something was seen: it may do as much elsewhere
-_UNSEEN = 0.35  # code values: what it may be off by far away when next to nothing was seen …
-_ENOUGH = (
-    0.02  # … and the share of nodes beside a colour that was seen at which a third of that is left
-)
-_WHERE = 6.0  # nodes from the nearest colour seen at which that counts in full
+_UNSEEN = 0.6  # code values: what it may be off by far away when next to nothing was seen …
+_ENOUGH = 0.06  # … and the share of nodes beside a colour seen at which a third of that is left
+_WHERE = 4.0  # nodes from the nearest colour seen at which that counts in full
 
 
 def off_by(
@@ -81,4 +80,4 @@ def _own(pairs: Pairs, base: Base, strength: float, check: StillWanted) -> float
         return 1.0
     nodes = scatter.lattice(pairs.only(~chosen), base, strength, grids=(5, 9, _GRID), check=check)
     made = np.clip(weights(pairs.before[chosen], _GRID) @ nodes.reshape(-1, 3), 0, 1)
-    return float(np.percentile(np.sqrt(((made - pairs.after[chosen]) ** 2).sum(-1)), 90))
+    return float(np.percentile(np.sqrt(((made - pairs.after[chosen]) ** 2).sum(-1)), _OWN))

@@ -30,6 +30,7 @@ class Borrowing:
         spans: the encodings that a LUT of it expects and gives.
         left, nothing: of the pictures, with all of it and with nothing, CIEDE2000.
         agree: the share of places that agree, the least of the pairs.
+        rest_left: what the rest leaves of the colours of a pair, as `told.left` is what the glazes do.
         picked: the glaze that brings picked colours to those of a reference, if any.
         base: the glazes of the Look that come before.
         guesses: for each picture whose encoding nobody has said, what it is taken for and why.
@@ -50,6 +51,7 @@ class Borrowing:
     shots: tuple[Shot, ...] = ()
     guesses: tuple[str, ...] = ()
     picked: tuple[Coat, ...] = ()
+    rest_left: float = 0.0
     base: tuple[Coat, ...] = ()
 
     def through(self, code: Rgb, *, with_rest: bool = True) -> Rgb:

@@ -101,9 +101,9 @@ def from_pairs(
     )
     told = explain.explained(carried, working, view, display, check=check)
     progress(_TOLD, "Making a LUT of the rest")
-    rest = None
+    rest, rest_left = None, told.left
     if told.left > _LEAST_REST:
-        rest = _rest(carried, told, study, two, looked.strength, check)
+        rest, rest_left = _rest(carried, told, study, two, looked.strength, check)
     left, nothing = _compared(looked, told, rest, study, one.name, two.name, display.name)
     masked = sum(float(p.left_out.sum()) for p in looked.pictures)
     whole = sum(float(p.matched.inside.sum()) for p in looked.pictures)
@@ -119,6 +119,7 @@ def from_pairs(
     return Borrowing(
         PAIR, study, told, rest, looked.table, (one.name, two.name), left, nothing,
         min(m.laid.agreement for m in matches), tuple(remarks), name, looked, tuple(shots), tuple(guesses),
+        rest_left=rest_left,
     )  # fmt: skip
 
 
@@ -129,11 +130,12 @@ def _rest(
     after: Encoding,
     strength: float,
     check: StillWanted,
-) -> Coat:
-    """Return the LUT glaze of what the glazes leave, on the codes of the display when those were seen.
+) -> tuple[Coat | None, float]:
+    """Return the LUT glaze of what the glazes leave, and what that leaves; None where it is no better.
 
-    Colours of a display, taken back through the View to scene light, lie far apart where it is nearly
-    saturated: a lattice over them would be right nowhere else.
+    It acts on codes of the display when those were seen: colours of a display, taken back through the
+    View to scene light, lie far apart where it is nearly saturated, and a lattice over them would be
+    right nowhere else.
     """
     working, view = encoding(study.working), study.view
     display = encoding(view.encoding)
@@ -149,7 +151,12 @@ def _rest(
     end = view.encoding if is_shown else AS_IT_IS
     held = LutFile(_IN_MEMORY, table)
     values: dict[str, Any] = {"file": held, "expects": end, "gives": end}
-    return attrs.evolve(new_coat("lut", **values), name="The rest")
+    coat = attrs.evolve(new_coat("lut", **values), name="The rest")
+    few = explain.standing_for_all(pairs)
+    apart = explain.apart_of(few, explain.Seen(working, view, display))
+    code = told.run(np.ascontiguousarray(few.before, np.float32), working, view)
+    left = apart(through_coat(coat, code, working, view))
+    return (coat, left) if told.left - left > _LEAST_REST else (None, told.left)
 
 
 def _compared(

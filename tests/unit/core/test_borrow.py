@@ -143,6 +143,18 @@ def test_a_pair_gives_its_look_on_its_own_colours_and_on_others(grade: str) -> N
 
 
 @pytest.mark.parametrize("grade", GRADES)
+def test_a_picture_of_few_colours_says_that_it_knows_little(grade: str) -> None:
+    """A fog of one hue, as JPEG: the stated band still holds nine of ten nodes."""
+    colourful = scene(5)
+    before = 0.35 + 0.3 * (0.85 * colourful.mean(-1, keepdims=True) + 0.15 * colourful)
+    found = pair.looked([matched(codes(before), jpeg(graded(grade, before), 90))])
+    assert found.known.mean() < 0.01
+    nodes = lattice_colours(len(found.known))
+    off = np.sqrt(((np.clip(found.table.apply(nodes), 0, 1) - graded(grade, nodes)) ** 2).sum(-1))
+    assert (off <= found.off).mean() > 0.9
+
+
+@pytest.mark.parametrize("grade", GRADES)
 def test_what_is_no_matter_of_colour_is_left_out(grade: str) -> None:
     """Shifted, rotated, made smaller, compressed, and a tenth of it painted over."""
     before = scene(5, 360, 640)

@@ -28,6 +28,10 @@ _VIEWS = (
     ("sure", "How sure", "Where the shot's colours were not seen in the pictures."),
     ("shot", "The shot", "The shot of the Look room through the look."),
 )
+_MUCH, _LEAST_RED = (
+    40.0,
+    0.15,
+)  # codes of 255 that are marked in full, and how red what is not seen is
 
 
 class LoanBelow(QWidget):
@@ -119,24 +123,26 @@ class LoanBelow(QWidget):
             pair = found.pairs[min(model.chosen, len(found.pairs) - 1)]
             share = 100 * float(pair.left_out.mean())
             words = f"{share:.1f} % left out, red"
-            self.picture.show_picture(words, image_of(_marked(pair.after, pair.left_out)), None)
+            self.picture.show_picture(
+                words, image_of(_marked(pair.after, pair.left_out * 1.0)), None
+            )
         elif view == "shot" and on_shot is not None:
             name = model.shot.name if model.shot is not None else ""
             self.picture.show_picture(f"{name} through it", image_of(on_shot.picture), None)
         elif view == "sure" and on_shot is not None:
-            words = f"{100 * on_shot.share:.0f} % of its colours were seen; red: not seen"
-            self.picture.show_picture(
-                words, image_of(_marked(on_shot.picture, ~on_shot.seen)), None
-            )
+            words = f"{100 * on_shot.share:.0f} % of its colours were seen; red: how far others may be off"
+            much = np.where(on_shot.seen, 0, np.clip(on_shot.off * 255 / _MUCH, _LEAST_RED, 1))
+            self.picture.show_picture(words, image_of(_marked(on_shot.picture, much)), None)
 
 
-def _marked(picture: Array, where: Array) -> Array:
-    """Return a picture in grey with some places in red."""
+def _marked(picture: Array, much: Array) -> Array:
+    """Return a picture in grey with places in red, by how much (h, w), 0..1."""
     out = picture.astype(np.float32).mean(-1, keepdims=True) * 0.8 + 20
     out = np.repeat(out, 3, -1)
     tone = colour("cinnabar")
     mark = np.array([tone.red(), tone.green(), tone.blue()], np.float32)
-    out[where] = out[where] * 0.4 + mark * 0.6
+    share = 0.7 * much[..., None]
+    out = out * (1 - share) + mark * share
     return np.asarray(np.clip(out, 0, 255).astype(np.uint8))
 
 

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.loan_below import LoanBelow, flat_view
 from sfumato.app.rooms.trip.loan_model import LoanModel
 from sfumato.app.theme import strong_font
@@ -40,6 +40,7 @@ _EMPTY = {
         "Tie a part with a part, or a colour with a colour, to say what should be like what.",
     ),
 }
+_BESIDE_TITLE = 440  # pixels that stand beside the title
 
 
 class LoanMiddle(QWidget):
@@ -225,7 +226,7 @@ class LoanMiddle(QWidget):
             self._show_empty(loan)
         elif found is None:
             self._stack.setCurrentWidget(self._empty)
-            self._empty_title.setText("" if refused is None else "Nothing to borrow")
+            self._empty_title.setText("Working it out" if refused is None else "Nothing to borrow")
             self._empty_words.setText("" if refused is None else _wrapped(refused.sentence()))
             self._empty_add.hide()
         else:
@@ -286,14 +287,15 @@ class LoanMiddle(QWidget):
         if model.is_pair and model.pairs:
             one, two = model.pairs[min(model.chosen, len(model.pairs) - 1)]
             title = two.stem
-            if model.outcome is not None:
-                facts = "A  what the look makes of it        B  after"
-            else:
-                facts = f"from {one.name}"
+            is_there = model.outcome is not None
+            facts = "A  made of it    B  after" if is_there else f"from {one.name}"
         elif not model.is_pair and loan.references and model.shot is not None:
             file = loan.references[min(model.chosen, len(loan.references) - 1)]
             title, facts = model.shot.name, f"after {Path(file).name}"
-        self.title.setText(title)
+        width = max(120, self.width() - _BESIDE_TITLE)
+        elided = self.title.fontMetrics().elidedText(title, Qt.TextElideMode.ElideMiddle, width)
+        self.title.setText(elided)
+        set_tip(self.title, title if elided != title else "")
         self.facts.setText(facts)
 
     def _say(self) -> None:
@@ -312,7 +314,8 @@ class LoanMiddle(QWidget):
         elif model.outcome is not None and model.is_pair:
             pair = model.outcome.pairs[min(model.chosen, len(model.outcome.pairs) - 1)]
             off = pair.off if model.loan.with_rest else pair.glazed_off
-            out = f"; {100 * float(pair.left_out.mean()):.0f} % of it is left out"
+            share = 100 * float(pair.left_out.mean())
+            out = f"; {share:.0f} % of it is left out" if share >= 0.5 else ""
             edges = ", edges and compression with it" if model.outcome.found.has_edges else ""
             words = (
                 f"It makes of the picture before the one after to {off:.2f} ΔE mean{edges}{out}."

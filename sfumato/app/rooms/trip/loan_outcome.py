@@ -113,7 +113,7 @@ class LoanOutcome(QWidget):
         )
         column.addWidget(self.rest)
         column.addSpacing(6)
-        self._sure_title = _strong("How sure")
+        self._sure_title = _strong("How sure, of all colours")
         column.addWidget(self._sure_title)
         self.sure = Bars("borrow.sure", "How sure")
         column.addWidget(self.sure)
@@ -236,7 +236,7 @@ def _doubt(guesses: tuple[str, ...]) -> str:
 
 def _share(found: OnPage | None) -> str:
     if found is None:
-        return "Nothing yet: give pictures at the left."
+        return "Nothing yet."
     if not found.found.told.steps and not found.found.picked:
         return "Nothing to do: they look alike already."
     if found.mode == "pair":
@@ -258,8 +258,8 @@ def _glazes(found: OnPage | None) -> tuple[Bar, ...]:
         Bar(f"+ {t}", s.left / whole, f"{s.left:.2f} ΔE")
         for t, s in zip(titles, told.steps, strict=True)
     ]
-    if found.found.left is not None and found.found.rest is not None:
-        left = found.found.left.mean
+    if found.found.rest is not None:
+        left = found.found.rest_left
         rows.append(Bar("+ the rest", left / whole, f"{left:.2f} ΔE", "malachite"))
     return tuple(rows)
 

@@ -32,19 +32,19 @@ class TripRoom(Room):
         super().__init__("trip", services)
         self.model = TripModel(services, self.key, self)
         self.loans = LoanModel(services, self.key, self)
-        self._page = TripPage(self.model)
+        self.carriers = TripPage(self.model)
         self.borrow = LoanPage(self.loans)
         self._pages = QStackedWidget()
-        for page in (self._page, self.borrow):
+        for page in (self.carriers, self.borrow):
             self._pages.addWidget(page)
-        self.edits = TripEdits(services, self.model, self._page)
+        self.edits = TripEdits(services, self.model, self.carriers)
         self.loan_edits = LoanEdits(services, self.loans, self.borrow)
-        for tabs in (self._page.tabs, self.borrow.inputs.tabs):
+        for tabs in (self.carriers.tabs, self.borrow.inputs.tabs):
             tabs.wanted.connect(self.show_page)
         for signal in (
             self.model.chosen_changed,
             self.model.known,
-            self._page.panel.chosen_changed,
+            self.carriers.panel.chosen_changed,
             self.loans.edited,
             self.loans.known,
         ):
@@ -62,7 +62,7 @@ class TripRoom(Room):
 
     def show_page(self, page: str) -> None:
         """Show the page of carriers, or the one of borrowing."""
-        shown = self.borrow if page == BORROW else self._page
+        shown = self.borrow if page == BORROW else self.carriers
         if self._pages.currentWidget() is not shown:
             self._pages.setCurrentWidget(shown)
             self.services.settings.set("trip_page", page)
@@ -88,15 +88,15 @@ class TripRoom(Room):
             return None
         if self.borrows:
             return self.borrow.middle.easel if self.loans.is_pair else None
-        shown = self._page.middle.currentWidget() is self._page.panel
-        return self._page.panel.easel if shown else None
+        shown = self.carriers.middle.currentWidget() is self.carriers.panel
+        return self.carriers.panel.easel if shown else None
 
     @property
     def is_busy(self) -> bool:
         return (
             self.model.is_busy
             or self.edits.is_busy
-            or self._page.form.is_busy
+            or self.carriers.form.is_busy
             or self.loans.is_busy
         )
 
@@ -113,7 +113,7 @@ class TripRoom(Room):
             met.add("is_back")
         if self.model.examined is not None:
             met.add("has_return")
-            if len(self._page.chosen_returns()) == 1:
+            if len(self.carriers.chosen_returns()) == 1:
                 met.add("has_one_return")
         loan = self.loans.loan
         if loan.before or loan.after or loan.references:
@@ -125,7 +125,7 @@ class TripRoom(Room):
         return met
 
     def enter(self) -> None:
-        self._page.form.refresh()
+        self.carriers.form.refresh()
         self.edits.watch.look()
         self.model.ask()
         self.model.ask_thumbs()
@@ -146,7 +146,7 @@ class TripRoom(Room):
         self.model.close()
         self.loans.close()
         self.edits.close()
-        self._page.form.close_lane()
+        self.carriers.form.close_lane()
 
 
 def _there_and_back(painter: QPainter, c: QPointF) -> None:
