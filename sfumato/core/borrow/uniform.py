@@ -21,6 +21,7 @@ from sfumato.core.borrow.explain import (
 )
 from sfumato.core.borrow.matched import matched
 from sfumato.core.borrow.parts import PARTS, PLAIN
+from sfumato.core.borrow.scatter import Pairs
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.delta_e import ciede2000
 from sfumato.core.colour.encodings import Encoding
@@ -229,3 +230,33 @@ def from_card(
     return FromCard(
         tuple(steps), off, tuple((n, float(e)) for n, e in zip(names, errors, strict=True))
     )
+
+
+def from_patches(
+    measured: Rgb,
+    wanted: Rgb,
+    names: Sequence[str],
+    working: Encoding,
+    view: Showing,
+    display: Encoding,
+    *,
+    with_matrix: bool = True,
+    check: StillWanted = always_wanted,
+) -> FromCard:
+    """Return plain glazes that bring a card's patches to those of the same card in another shot.
+
+    A shot may have another contrast, black and white than the other: what comes nearer is taken, exposure,
+    balance and a matrix, or the glazes of a Ground that `from_pixels` uses. Arguments and errors are
+    those of `from_card`.
+    """
+    card = from_card(measured, wanted, names, working, view, display, with_matrix=with_matrix)
+    one, two = (np.asarray(v, np.float64) for v in (measured, wanted))
+    pairs = Pairs(one, two, np.ones(len(one)))
+    told = explained(pairs, working, view, display, keys=PLAIN, check=check)
+    if told.left >= card.left:
+        return card
+    seen = Seen(working, view, display)
+    made = told.run(np.ascontiguousarray(measured, np.float32), working, view)
+    off = ciede2000(seen.lab(made), seen.lab(np.asarray(wanted, np.float32)))
+    patches = tuple((n, float(e)) for n, e in zip(names, off, strict=True))
+    return FromCard(told.steps, card.off, patches)

@@ -12,7 +12,7 @@ from attrs import field, frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow.card import Corners, Layout, layout_of, measured
 from sfumato.core.borrow.explain import DELTA_E, Step
-from sfumato.core.borrow.uniform import FromCard, from_card, from_pixels, like
+from sfumato.core.borrow.uniform import FromCard, from_card, from_patches, from_pixels, like
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.path.path import through_ground, through_look, through_view
@@ -150,7 +150,8 @@ class _One:
             layout = self.way.layout
             assert layout is not None
             here = self.patches(shot, code, right)
-            card = from_card(
+            solve = from_patches if self.way.kind == CARD else from_card
+            card = solve(
                 here, aim, layout.names, working, view, display, with_matrix=self.way.with_matrix
             )
             return self._seen(_of_card(shot, card), shot, code)

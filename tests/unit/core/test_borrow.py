@@ -345,6 +345,25 @@ def test_a_card_gives_exposure_balance_and_a_matrix() -> None:
         uniform.from_card(wanted[:3], wanted[:3], ["a", "b", "c"], LOG, LOG_VIEW, DISPLAY)
 
 
+def test_a_card_in_two_shots_brings_contrast_too() -> None:
+    dice = np.random.default_rng(4)
+    patches = np.concatenate(
+        [
+            np.repeat(np.geomspace(0.03, 0.85, 6)[:, None], 3, 1),
+            0.05 + 0.8 * dice.random((14, 3)) ** 2,
+        ]
+    )
+    wanted = LOG.encode(patches.astype(np.float32))
+    measured = _spoilt(wanted, 1.0, 50, 1.2)
+    names = [str(i) for i in range(20)]
+    found = uniform.from_patches(measured, wanted, names, LOG, LOG_VIEW, DISPLAY)
+    plain = uniform.from_card(measured, wanted, names, LOG, LOG_VIEW, DISPLAY)
+    assert "contrast" in {s.key for s in found.steps}
+    assert found.left < 1.0 < 2.5 < found.off
+    assert found.left < plain.left
+    assert [n for n, _ in found.patches] == names
+
+
 def test_few_colours_stand_for_all_of_them() -> None:
     dice = np.random.default_rng(1)
     x = dice.random((4000, 3))

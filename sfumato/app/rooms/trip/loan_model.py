@@ -53,7 +53,9 @@ class LoanModel(QObject):
         self.refused: SfumatoError | None = None
         self.sight: Sight | None = None
         self.chosen = 0  # the pair or reference that is shown
-        self.kinds: tuple[str, ...] = INSTRUMENTS
+        kept = tuple(services.settings.texts("borrow_instruments"))
+        known = len(kept) == len(INSTRUMENTS) and all(k in instruments() for k in kept)
+        self.kinds: tuple[str, ...] = kept if known else INSTRUMENTS
         self.laid = ""  # the id of the group that was laid into the Look
         self._asked: Any = None
         self._sight_asked: Any = None
@@ -119,6 +121,7 @@ class LoanModel(QObject):
     def show_instruments(self, kinds: tuple[str, ...]) -> None:
         if kinds != self.kinds:
             self.kinds = kinds
+            self.services.settings.set("borrow_instruments", list(kinds))
             self._ask_sight()
 
     def _on_study(self, before: Study, after: Study) -> None:
