@@ -155,8 +155,6 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton[dashed="true"] {{ background: transparent; border: 1px dashed {c["line"]}; color: {c["quiet"]}; }}
     QPushButton[dashed="true"]:hover {{ color: {c["text"]}; }}
     QPushButton[dashed="true"]:focus {{ border-color: {c["yellow"]}; }}
-    QListWidget::indicator {{ width: 11px; height: 11px; border: 1px solid {c["quiet"]}; border-radius: 2px; }}
-    QListWidget::indicator:checked {{ background: {c["text"]}; border-color: {c["text"]}; }}
     QPushButton::menu-indicator {{ width: 0; }}
     QLineEdit, QPlainTextEdit, QListWidget, QTreeWidget {{ background: {c["well"]}; border: 1px solid {c["line"]};
         border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c["line"]}; }}

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from test_cli import run
 
 from sfumato.app.controls.tick import Tick
-from sfumato.app.rooms.send.tick_list import TickList
+from sfumato.app.controls.tick_list import TickList
 from sfumato.work.outlets.templates import TEMPLATES
 from sfumato.work.stores.study_store import open_study, save_study
 

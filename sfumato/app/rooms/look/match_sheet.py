@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import attrs
 import numpy as np
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
     QListWidget,
-    QListWidgetItem,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -20,6 +19,7 @@ from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.tick import Tick
+from sfumato.app.controls.tick_list import TickList, TickRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.services.services import Services
@@ -71,7 +71,7 @@ class MatchSheet(QDialog):
         self._found: dict[str, Alike | SfumatoError] = {}
         self._pixels: tuple[str, Array] | None = None
         self._corner_field: CornerField | None = None
-        self._filling = False
+        self._ticked: set[str] = set()
         self.setWindowTitle("Match shots")
         self.resize(980, 640)
         edits.seeing.answered.connect(self._on_picture)
@@ -95,6 +95,7 @@ class MatchSheet(QDialog):
         right.addLayout(self._holder, 1)
         self._holder.addWidget(self.part)
         foot = QHBoxLayout()
+        foot.setSpacing(8)
         self.words = Label("")
         self.words.setObjectName("match.words")
         self.words.setWordWrap(True)
@@ -139,11 +140,9 @@ class MatchSheet(QDialog):
         head = Label("Shots")
         head.setProperty("strong", True)
         column.addWidget(head)
-        self.shots = QListWidget()
-        self.shots.setObjectName("match.shots")
-        self.shots.setAccessibleName("Shots to match")
-        self.shots.currentRowChanged.connect(lambda _r: self._show_shot())
-        self.shots.itemChanged.connect(lambda _i: self._say())
+        self.shots = TickList("match.shots", "Shots to match")
+        self.shots.chosen.connect(lambda _key: self._show_shot())
+        self.shots.ticked.connect(self._tick)
         column.addWidget(self.shots, 2)
         self._patches_title = Label("Patches, off after it")
         self._patches_title.setProperty("strong", True)
@@ -168,51 +167,39 @@ class MatchSheet(QDialog):
         return self._kind == VALUES
 
     def _fill(self) -> None:
-        """List the shots: the right one first, the others ticked when they are marked, or none is."""
-        marked = [i for i in self._services.view.now.marked_shots if i != self._right]
+        """Tick the marked shots, or all where none is; to a card's values, the current one too."""
+        marked = {i for i in self._services.view.now.marked_shots if i != self._right}
         if self._is_alone:
-            marked = [*marked, self._right]
-        self._filling = True
-        self.shots.clear()
-        first = self._shot(self._right)
-        others = [s for s in self._study.shots if s.id != self._right]
-        for shot in [*([first] if first is not None else []), *others]:
-            item = QListWidgetItem()
-            item.setData(Qt.ItemDataRole.UserRole, shot.id)
-            if shot.id != self._right or self._is_alone:
-                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-                on = shot.id in marked or not marked
-                item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
-            self.shots.addItem(item)
-        self._filling = False
-        self._word_rows()
-        self.shots.setCurrentRow(0)
+            marked.add(self._right)
+        every = {s.id for s in self._study.shots if s.id != self._right}
+        self._ticked = marked or every
+        self._word_rows(self._right)
 
-    def _word_rows(self) -> None:
-        self._filling = True
-        for i in range(self.shots.count()):
-            item = self.shots.item(i)
-            shot = self._shot(item.data(Qt.ItemDataRole.UserRole))
-            name = shot.name if shot is not None else "taken out"
-            if i == 0 and not self._is_alone:
-                item.setText(f"{name}, which is right")
+    def _tick(self, shot_id: str, on: bool) -> None:
+        self._ticked = self._ticked | {shot_id} if on else self._ticked - {shot_id}
+        self._word_rows(self.shots.key)
+        self._say()
+
+    def _word_rows(self, chosen: str = "") -> None:
+        """List the shots, the right one first, with how far apart they were and are."""
+        shots = sorted(self._study.shots, key=lambda s: s.id != self._right)
+        rows = []
+        for shot in shots:
+            if shot.id == self._right and not self._is_alone:
+                rows.append(TickRow(shot.id, shot.name, state="is right", is_on=None))
                 continue
-            found = self._found.get(item.data(Qt.ItemDataRole.UserRole))
-            said = ""
+            found = self._found.get(shot.id)
+            said = ("", "quiet", "")
             if isinstance(found, Alike):
-                said = f"   {found.off:.1f} → {found.left:.1f} {found.unit}"
+                said = (f"{found.off:.1f} → {found.left:.1f} {found.unit}", "text", "")
             elif found is not None:
-                said = "   left as it is"
-                set_tip(item, found.sentence())
-            item.setText(f"{name}{said}")
-        self._filling = False
+                said = ("left as it is", "cinnabar", found.sentence())
+            row = TickRow(shot.id, shot.name, state=said[0], pigment=said[1], tip=said[2])
+            rows.append(attrs.evolve(row, is_on=shot.id in self._ticked))
+        self.shots.show_rows(rows, chosen or self.shots.key)
 
     def _wanted(self) -> list[Shot]:
-        ids = [
-            self.shots.item(i).data(Qt.ItemDataRole.UserRole)
-            for i in range(self.shots.count())
-            if (i or self._is_alone) and self.shots.item(i).checkState() == Qt.CheckState.Checked
-        ]
+        ids = self._ticked if self._is_alone else self._ticked - {self._right}
         return [s for s in self._study.shots if s.id in ids]
 
     def _on_study(self, before: Study, after: Study) -> None:
@@ -269,13 +256,12 @@ class MatchSheet(QDialog):
 
     # --- the shot that is shown ------------------------------------------------------------------
     def _chosen(self) -> str:
-        item = self.shots.currentItem()
-        return str(item.data(Qt.ItemDataRole.UserRole)) if item is not None else ""
+        return self.shots.key
 
     def _show_shot(self) -> None:
         """Have the chosen shot's picture made, as the Look shows it."""
         shot, study = self._shot(self._chosen()), self._study
-        if self._filling or shot is None:
+        if shot is None:
             return
         self._title.setText(shot.name)
         previewer = self._services.desk.previewer
@@ -350,8 +336,6 @@ class MatchSheet(QDialog):
     # --- matching --------------------------------------------------------------------------------
     def _say(self) -> None:
         """Say what is missing, or how many are matched."""
-        if self._filling:
-            return
         count = len(self._wanted())
         what = "Match" if not self._is_alone else "Balance"
         self.go.setText(f"{what} {count} shots" if count != 1 else f"{what} 1 shot")
@@ -397,4 +381,4 @@ class MatchSheet(QDialog):
         self.patches.clear()
         if isinstance(found, Alike):
             for name, off in sorted(found.patches, key=lambda p: -p[1]):
-                self.patches.addItem(f"{off:.1f} ΔE   {name}")
+                self.patches.addItem(f"{off:.2f} ΔE   {name}")

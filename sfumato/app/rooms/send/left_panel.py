@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from sfumato.app.controls.editor import painted
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.controls.tick import Tick
+from sfumato.app.controls.tick_list import TickList, TickRow
 from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.send.send_model import OUTLET, SendModel, look_tick
-from sfumato.app.rooms.send.tick_list import TickList, TickRow
 from sfumato.core.study.outlet import Outlet
 from sfumato.work.outlets import states
 from sfumato.work.outlets.states import Standing

@@ -25,7 +25,10 @@ _BOX, _LEFT = 13, 10
 
 @frozen
 class TickRow:
-    """A row: what it is ticked by, its words, and at the right how it stands in a pigment."""
+    """A row: what it is ticked by, its words, and at the right how it stands in a pigment.
+
+    `is_on` None: it has no mark.
+    """
 
     key: str
     title: str
@@ -33,7 +36,7 @@ class TickRow:
     state: str = ""
     pigment: str = "quiet"
     place: str = ""
-    is_on: bool = True
+    is_on: bool | None = True
     tip: str = ""
 
 
@@ -84,6 +87,8 @@ class _Painter(QStyledItemDelegate):
         painter.restore()
 
     def _box(self, painter: QPainter, box: QRectF, row: TickRow) -> None:
+        if row.is_on is None:
+            return
         painter.setPen(QPen(colour("text" if row.is_on else "quiet"), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(box, 2, 2)
@@ -124,7 +129,7 @@ class TickList(QListWidget):
                 self.addItem(item)
             if item.data(Qt.ItemDataRole.UserRole) != row:
                 item.setData(Qt.ItemDataRole.UserRole, row)
-                mark = "ticked" if row.is_on else "not ticked"
+                mark = "" if row.is_on is None else "ticked" if row.is_on else "not ticked"
                 said = ", ".join(w for w in (row.title, mark, row.under, row.state) if w)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, said)
                 set_tip(item, row.tip)
@@ -143,7 +148,8 @@ class TickList(QListWidget):
 
     def _toggle(self, item: QListWidgetItem) -> None:
         row = _row(item)
-        self.ticked.emit(row.key, not row.is_on)
+        if row.is_on is not None:
+            self.ticked.emit(row.key, not row.is_on)
 
     @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
