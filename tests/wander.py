@@ -102,6 +102,12 @@ class AnyPorts(StandInPorts):
     def choose_lut_save(self, _parent, _suggested):
         return self._maybe(self.folder / f"a{self.dice.choice(['.cube', '.png', '.odd'])}")
 
+    def choose_look_save(self, _parent, _suggested):
+        return self._maybe(self.folder / f"b{self.dice.choice(['.look', '.sfumato', '.cube'])}")
+
+    def choose_layout(self, _parent, _folder):
+        return self._maybe(self.demo.parent / "portrait_card.json")
+
     def choose_carrier(self, _parent, _suggested):
         carriers = self.folder / "carriers"
         carriers.mkdir(exist_ok=True)
