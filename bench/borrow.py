@@ -37,7 +37,8 @@ DISPLAY, VIEW = encoding("BT.1886"), View(encoding="BT.1886")
 OWN = ("gentle", "strong", "teal and orange")
 FILTERS = {
     "curves preset": ("curves", "preset=vintage"),
-    "eq": ("eq", "contrast=1.2:saturation=1.3:gamma=0.9"),
+    "levels": ("colorlevels", "rimin=0.03:gimin=0.02:bimin=0.05:rimax=0.95:bimax=0.92"),
+    "vibrance": ("vibrance", "intensity=0.5"),
     "colorbalance": ("colorbalance", "rs=0.15:bs=-0.1:gm=0.05:bh=0.15"),
     "channel mixer": ("colorchannelmixer", "0.9:0.1:0:0:0.05:0.9:0.05:0:0:0.15:0.85"),
 }

@@ -99,7 +99,7 @@ def test_a_pair_is_dropped_explained_adopted_and_its_lut_is_right(page, tmp_path
     assert page.room.borrow.middle.easel._heat is not None
 
     old = page.study
-    page.click(page.find(QPushButton, "borrow.adopt.lay"))
+    page.click(page.find(QPushButton, "borrow.adopt.glaze"))
     page.settle()
     group = page.study.look.coats[-1]
     assert group.name == "causeway graded"
@@ -113,7 +113,7 @@ def test_a_pair_is_dropped_explained_adopted_and_its_lut_is_right(page, tmp_path
     made = path.through_view(alone, path.through_look(alone, entering), display)
     assert delta_e(np.clip(made, 0, 1), wanted, display).mean() < 1.0
     # Laid once more it is renewed, not laid twice; one step to undo each.
-    page.click(page.find(QPushButton, "borrow.adopt.lay"))
+    page.click(page.find(QPushButton, "borrow.adopt.glaze"))
     page.settle()
     assert len(page.study.look.coats) == len(old.look.coats) + 1
     page.act("undo")
@@ -193,7 +193,7 @@ def test_what_tells_nothing_is_said_and_the_work_can_be_stopped(page, tmp_path: 
     page.settle(60)
     shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
     assert any("show different things" in t for t in shown)
-    assert not page.find(QPushButton, "borrow.adopt.lay").isEnabled()
+    assert not page.find(QPushButton, "borrow.adopt.glaze").isEnabled()
     broken = tmp_path / "broken.png"
     broken.write_bytes(other.read_bytes()[:500])
     page.act("borrow_clear")
@@ -275,7 +275,7 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     assert page.window.rooms["trip"].escape()
     assert not page.window.rooms["trip"].escape()
 
-    page.click(page.find(QPushButton, "borrow.adopt.lay"))
+    page.click(page.find(QPushButton, "borrow.adopt.glaze"))
     page.settle()
     group = page.study.look.coats[-1]
     assert group.members[-1].key == "nudges"
@@ -287,7 +287,7 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     strength.released.emit()
     page.settle(60)
     assert not np.array_equal(page.room.loans.outcome.made, first)
-    page.click(page.find(QPushButton, "borrow.adopt.lay"))
+    page.click(page.find(QPushButton, "borrow.adopt.glaze"))
     page.settle()
     again = page.study.look.coats[-1]
     assert again.id == group.id

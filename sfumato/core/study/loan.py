@@ -13,7 +13,7 @@ from sfumato.core.controls import Number, Toggle, control
 from sfumato.core.errors import ValueRefused
 
 PAIR, REFERENCE = "pair", "reference"
-MOST_FILES = 500  # pictures of a side
+MOST_FILES = 120  # pictures of a side
 MOST_TIES, MOST_PICKS = 32, 16
 _LONGEST = 4096
 

@@ -16,6 +16,7 @@ from sfumato.work.borrow.borrowing import Borrowing
 from sfumato.work.borrow.sides import WIDTH, worked
 from sfumato.work.preview.asks import to_bytes
 
+_BYTES, _EACH = 64 << 20, 21  # that the pictures of all pairs take, and a pixel of one
 _AT_A_NODE = 0.5  # nodes: a colour counts as seen when the node beside it is
 
 
@@ -67,17 +68,18 @@ def pairs_seen(found: Borrowing, check: StillWanted = always_wanted) -> tuple[Pa
     """Return what there is to see of each pair."""
     assert found.pair is not None
     out = []
+    most = min(WIDTH**2 * 9 // 16, _BYTES // (_EACH * len(found.pair.pictures)))
     for picture in found.pair.pictures:
         check()
-        out.append(_seen(found, picture))
+        out.append(_seen(found, picture, most))
     return tuple(out)
 
 
-def _seen(found: Borrowing, picture: Picture) -> PairSeen:
+def _seen(found: Borrowing, picture: Picture, most: int) -> PairSeen:
     working, view = encoding(found.study.working), found.study.view
     display = encoding(view.encoding)
     one, two = (encoding(e) for e in found.spans)
-    m, thin = picture.matched, _thin(picture.matched)
+    m, thin = picture.matched, _thin(picture.matched, most)
     before = worked(m.before[thin], one, working, view)
     after = worked(m.after[thin], two, working, view)
     left_out = picture.left_out[thin] | ~m.inside[thin]
@@ -108,9 +110,9 @@ def _seen(found: Borrowing, picture: Picture) -> PairSeen:
     )
 
 
-def _thin(m: Matched) -> tuple[slice, slice]:
-    """Return every so many rows and columns, for a picture to look at."""
-    step = max(1, -(-max(m.inside.shape) // WIDTH))
+def _thin(m: Matched, most: int) -> tuple[slice, slice]:
+    """Return every so many rows and columns, for a picture to look at of about so many pixels."""
+    step = max(1, round((m.inside.size / most) ** 0.5))
     return slice(None, None, step), slice(None, None, step)
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label
+from sfumato.app.rooms.trip.adopting import Adopting
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.app.views.cube import Cube
@@ -124,45 +125,20 @@ class AdoptPanel(QWidget):
         self.on_shot.setWordWrap(True)
         column.addWidget(self.on_shot)
         column.addSpacing(8)
-        column.addWidget(_strong("Adopt it"))
-        self.name = QLineEdit()
-        self.name.setObjectName("trip.name")
-        self.name.setAccessibleName("Name of the look")
-        self.name.setMaxLength(120)
-        self.name.setPlaceholderText("name of the look")
-        column.addWidget(self.name)
-        self._buttons = QVBoxLayout()
-        self._buttons.setSpacing(6)
-        self.buttons: dict[str, QPushButton] = {}
-        for key, words, signal, help_ in (
-            ("glaze", "As a glaze of the Look", self.glaze_wanted, "Laid at the end of the Look."),
-            (
-                "look",
-                "As a new Look",
-                self.look_wanted,
-                "Takes the place of the Look; undo brings it back.",
-            ),
-            (
-                "swatch",
-                "Into the Swatchbook",
-                self.swatch_wanted,
-                "A cube file in a folder of the Swatchbook.",
-            ),
-            (
-                "file",
-                "As a file…",
-                self.file_wanted,
-                "Any format that Convert writes, by the suffix.",
-            ),
+        adopting = Adopting(
+            "trip.{}",
+            ("As a glaze of the Look", "Laid at the end of the Look."),
+            "Any format that Convert writes, by the suffix.",
+        )
+        self.name, self.buttons = adopting.name, adopting.buttons
+        for signal, own in (
+            (adopting.glaze_wanted, self.glaze_wanted),
+            (adopting.look_wanted, self.look_wanted),
+            (adopting.swatch_wanted, self.swatch_wanted),
+            (adopting.file_wanted, self.file_wanted),
         ):
-            button = QPushButton(words)
-            button.setObjectName(f"trip.adopt.{key}")
-            button.setProperty("main", key == "glaze")
-            set_tip(button, help_)
-            button.clicked.connect(signal)
-            self._buttons.addWidget(button)
-            self.buttons[key] = button
-        column.addLayout(self._buttons)
+            signal.connect(own)
+        column.addWidget(adopting)
         self.note = quiet("")
         self.note.setObjectName("trip.note")
         self.note.setWordWrap(True)

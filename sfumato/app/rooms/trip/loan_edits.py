@@ -49,10 +49,10 @@ class LoanEdits(QObject):
         page.inputs.swap_wanted.connect(self.borrow_swap)
         page.middle.part_tied.connect(self.tie_part)
         page.middle.colour_tied.connect(self.tie_colour)
-        page.outcome.lay_wanted.connect(self.borrow_lay)
-        page.outcome.look_wanted.connect(self.borrow_look)
-        page.outcome.swatch_wanted.connect(self.borrow_swatch)
-        page.outcome.file_wanted.connect(self.borrow_file)
+        page.outcome.adopting.glaze_wanted.connect(self.borrow_lay)
+        page.outcome.adopting.look_wanted.connect(self.borrow_look)
+        page.outcome.adopting.swatch_wanted.connect(self.borrow_swatch)
+        page.outcome.adopting.file_wanted.connect(self.borrow_file)
 
     # --- pictures --------------------------------------------------------------------------------
     def borrow_before(self) -> None:

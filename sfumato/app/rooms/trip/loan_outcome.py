@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import numpy as np
 from attrs import frozen
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QLineEdit, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, set_tip
+from sfumato.app.rooms.trip.adopting import GLAZE, Adopting
 from sfumato.app.rooms.trip.loan_model import LoanModel
 from sfumato.app.theme import RADIUS, colour
 from sfumato.core.glaze import glazes
 from sfumato.work.borrow.onpage import OnPage
 
 _CODES = 255
+_LAY = "As glazes of the Look"
 
 
 @frozen
@@ -74,12 +76,7 @@ class Bars(QWidget):
 
 
 class LoanOutcome(QWidget):
-    """`lay_wanted()`, `look_wanted()`, `swatch_wanted()`, `file_wanted()`."""
-
-    lay_wanted = Signal()
-    look_wanted = Signal()
-    swatch_wanted = Signal()
-    file_wanted = Signal()
+    """`adopting` says what it is to become."""
 
     def __init__(self, model: LoanModel) -> None:
         super().__init__()
@@ -130,45 +127,16 @@ class LoanOutcome(QWidget):
         self.remarks.setWordWrap(True)
         column.addWidget(self.remarks)
         column.addSpacing(6)
-        column.addWidget(_strong("Adopt it"))
-        self.name = QLineEdit()
-        self.name.setObjectName("borrow.name")
-        self.name.setAccessibleName("Name of the look")
-        self.name.setMaxLength(120)
-        self.name.setPlaceholderText("name of the look")
-        column.addWidget(self.name)
-        buttons = QVBoxLayout()
-        buttons.setSpacing(6)
-        self.buttons: dict[str, QPushButton] = {}
-        for key, words, signal, help_ in (
+        self.adopting = Adopting(
+            "borrow.{}",
             (
-                "lay",
-                "As glazes of the Look",
-                self.lay_wanted,
+                _LAY,
                 "A group at the end of the Look; a group laid before from here is renewed.",
             ),
-            (
-                "look",
-                "As a new Look",
-                self.look_wanted,
-                "Takes the place of the Look; undo brings it back.",
-            ),
-            (
-                "swatch",
-                "Into the Swatchbook",
-                self.swatch_wanted,
-                "A cube file in a folder of the Swatchbook.",
-            ),
-            ("file", "As a file…", self.file_wanted, "A preset, a study, or any LUT format."),
-        ):
-            button = QPushButton(words)
-            button.setObjectName(f"borrow.adopt.{key}")
-            button.setProperty("main", key == "lay")
-            set_tip(button, help_)
-            button.clicked.connect(signal)
-            buttons.addWidget(button)
-            self.buttons[key] = button
-        column.addLayout(buttons)
+            "A preset, a study, or any LUT format.",
+        )
+        self.name, self.buttons = self.adopting.name, self.adopting.buttons
+        column.addWidget(self.adopting)
         column.addStretch(1)
         self._named = ""
         model.edited.connect(self.refresh)
@@ -209,7 +177,7 @@ class LoanOutcome(QWidget):
 
     def _show_laid(self) -> None:
         there = any(c.id == self._model.laid for c in self._model.study.look.coats)
-        self.buttons["lay"].setText("Renew the glazes laid" if there else "As glazes of the Look")
+        self.buttons[GLAZE].setText("Renew the glazes laid" if there else _LAY)
 
     def _say_shot(self) -> None:
         sight, shot = self._model.sight, self._model.shot
