@@ -147,7 +147,7 @@ def arrived(
         homes[file] = journey.id if journey is not None else ""
         return returns.look(file, journey, cancel.check, (back, placed), corners=corners)
 
-    for i, (file, look) in enumerate(recover_all(files, one, cancel.check)):
+    for i, (file, look) in enumerate(recover_all(files, one, cancel.check, spare=1)):
         cancel.check()
         progress((i + 1) / len(files), file.name)
         if not isinstance(look, SfumatoError):

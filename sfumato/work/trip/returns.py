@@ -157,12 +157,13 @@ Answer = Callable[[Path], Recovered]
 
 
 def recover_all(
-    files: Sequence[Path], one: Answer, check: StillWanted = always_wanted
+    files: Sequence[Path], one: Answer, check: StillWanted = always_wanted, *, spare: int = 0
 ) -> Iterator[tuple[Path, Recovered | SfumatoError]]:
     """Recover every file, in their order; one that cannot be is given back as its refusal.
 
     Args:
         one: recovers a file; called in several threads.
+        spare: processors that are left to others, a window for one.
     """
 
     def tried(file: Path) -> Recovered | SfumatoError:
@@ -172,5 +173,6 @@ def recover_all(
         except SfumatoError as error:
             return error.alone()
 
-    with ThreadPoolExecutor(max(1, min(len(files), os.cpu_count() or 1, _AT_ONCE))) as pool:
+    free = (os.cpu_count() or 1) - spare
+    with ThreadPoolExecutor(max(1, min(len(files), free, _AT_ONCE))) as pool:
         yield from zip(files, pool.map(tried, files), strict=True)
