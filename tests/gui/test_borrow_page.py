@@ -392,3 +392,28 @@ def test_a_bad_layout_is_refused_and_the_sheet_stays(demo, tmp_path: Path) -> No
     assert "4 to 400 patches" in demo.notices[-1]
     assert not sheet.go.isEnabled()
     sheet.reject()
+
+
+def test_undo_between_the_modes_and_other_studies_leave_the_page_whole(page, tmp_path: Path) -> None:
+    """What came of a reference is not shown as that of a pair, whatever is undone meanwhile."""
+    before, after = graded("fog", tmp_path)
+    page.room.loan_edits.take([before, after])
+    page.settle(60)
+    page.click(page.find(QPushButton, "borrow.mode.reference"))
+    page.room.loan_edits.take([before])
+    page.settle(60)
+    assert page.room.loans.outcome.mode == "reference"
+    for name in ("undo", "undo", "redo", "redo", "undo"):
+        page.act(name)
+    page.settle(60)
+    assert page.room.loans.outcome is None or page.room.loans.outcome.mode == page.study.loan.mode
+    page.act("room_look")
+    page.act("undo")
+    page.act("redo")
+    page.act("trip_carriers")
+    page.act("trip_borrow")
+    page.act("new_study")
+    page.settle(60)
+    assert page.study.loan == Loan()
+    assert page.room.loans.outcome is None
+    assert not [n for n in page.notices if n.startswith("A fault")]

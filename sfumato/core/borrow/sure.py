@@ -14,6 +14,7 @@ _HOLES = (1.5, 3.0, 5.0, 8.0)  # radii of what is taken away, in nodes
 _EACH = 3  # tries with holes of a size
 _SHARE = 97  # per cent of the tries that a band has to hold: nine of ten, and some in reserve
 _OWN = 97  # per cent of what was held back among other colours, likewise
+_ROUNDED = 0.7 / 255  # code values: a picture may have gone through steps of 8 bit
 _MOST = 15_000  # colours that are looked at
 _FURTHER = 1.5  # by how much faster than in proportion it grows where nothing could be tried
 _WHIMS = 1.5  # times what no simple grade explains: what the look may do where nothing was seen
@@ -52,7 +53,7 @@ def off_by(
         far.append(distance * (n - 1))
         off.append(np.sqrt(((made - pairs.after[hole]) ** 2).sum(-1)))
     distances, errors = np.concatenate(far[1:] or far), np.concatenate(off[1:] or off)
-    floor = _own(pairs, base, strength, check)
+    floor = max(_own(pairs, base, strength, check), _ROUNDED)
     edges = np.array([0.0, 1.0, 2.0, 3.5, 5.0, 7.0, 10.0])
     band, at = [floor], [0.0]
     for low, high in zip(edges, edges[1:], strict=False):

@@ -49,7 +49,7 @@ class LoanModel(QObject):
         super().__init__(parent)
         self.services, self._key = services, key
         self.is_open = False  # whether the page is, while its room is
-        self.outcome: OnPage | None = None
+        self._outcome: OnPage | None = None
         self.refused: SfumatoError | None = None
         self.sight: Sight | None = None
         self.chosen = 0  # the pair or reference that is shown
@@ -83,6 +83,12 @@ class LoanModel(QObject):
     @property
     def shot(self) -> Shot | None:
         return self.services.desk.shot
+
+    @property
+    def outcome(self) -> OnPage | None:
+        """What came of it; None while that is of the other mode, or not there yet."""
+        found = self._outcome
+        return found if found is not None and found.mode == self.loan.mode else None
 
     @property
     def is_pair(self) -> bool:
@@ -173,14 +179,14 @@ class LoanModel(QObject):
         other = self._asked is None or wanted is None or wanted[0] != self._asked[0]
         self._asked = wanted
         if wanted is None or other:
-            self.outcome, self.refused, self.sight = None, None, None
+            self._outcome, self.refused, self.sight = None, None, None
         if wanted is None:
             self._lane.drop()
             self.known.emit()
             return
         study, loan, shot, pairs = self.study, self.loan, self.shot, self.pairs
         if loan.mode == PAIR:
-            self.outcome = self.refused = None
+            self._outcome = self.refused = None
 
             def work(cancel: Cancel) -> OnPage:
                 return taken(pairs, loan, study, cancel, self._progress.emit)
@@ -215,12 +221,12 @@ class LoanModel(QObject):
 
     def _on_found(self, found: OnPage) -> None:
         if found.mode == self.loan.mode:
-            self.outcome, self.refused = found, None
+            self._outcome, self.refused = found, None
             self.known.emit()
             self._ask_sight()
 
     def _on_refused(self, error: SfumatoError) -> None:
-        self.outcome, self.refused, self.sight = None, error, None
+        self._outcome, self.refused, self.sight = None, error, None
         self.known.emit()
 
     def _on_crashed(self, words: str) -> None:
