@@ -394,7 +394,9 @@ def test_a_bad_layout_is_refused_and_the_sheet_stays(demo, tmp_path: Path) -> No
     sheet.reject()
 
 
-def test_undo_between_the_modes_and_other_studies_leave_the_page_whole(page, tmp_path: Path) -> None:
+def test_undo_between_the_modes_and_other_studies_leave_the_page_whole(
+    page, tmp_path: Path
+) -> None:
     """What came of a reference is not shown as that of a pair, whatever is undone meanwhile."""
     before, after = graded("fog", tmp_path)
     page.room.loan_edits.take([before, after])

@@ -12,6 +12,7 @@ from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.colour.showing import shown
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.fit import StillWanted, always_wanted
+from sfumato.core.path.path import through_coat
 from sfumato.work.borrow.borrowing import Borrowing
 from sfumato.work.borrow.sides import WIDTH, worked
 from sfumato.work.preview.asks import to_bytes
@@ -94,7 +95,9 @@ def _seen(found: Borrowing, picture: Picture, most: int) -> PairSeen:
         there = np.where(left_out, 0, delta_e(codes(code), truth, display))
         return np.asarray(there, np.float32)
 
-    glazed, made = (found.through(before, with_rest=rest) for rest in (False, True))
+    glazed = made = found.through(before, with_rest=False)
+    if found.rest is not None:
+        made = through_coat(found.rest, glazed, working, view)
     delta, glazed_delta = apart(made), apart(glazed)
     return PairSeen(
         was=to_bytes(codes(before)),
