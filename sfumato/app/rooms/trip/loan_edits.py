@@ -171,17 +171,13 @@ class LoanEdits(QObject):
     def borrow_colours(self) -> None:
         self.page.inputs.use("pick")
 
-    def _reference(self) -> str:
-        files = self.loans.loan.references
-        return files[min(self.loans.chosen, len(files) - 1)] if files else ""
-
     def tie_part(self, ours: Region, theirs: Region) -> None:
         """Let a part of the shot be like a part of the shown reference."""
         ties = self.loans.loan.ties
         if len(ties) >= MOST_TIES:
             self.notices.note(f"There are {MOST_TIES} ties already", "take one out by Delete")
-        elif self._reference():
-            tie = Tie(ours, theirs, self._reference())
+        elif self.loans.reference:
+            tie = Tie(ours, theirs, self.loans.reference)
             self.loans.edit("Tie a part", ties=(*ties, tie))
 
     def tie_colour(self, ours: Place, theirs: Place) -> None:
@@ -189,8 +185,8 @@ class LoanEdits(QObject):
         picks = self.loans.loan.picks
         if len(picks) >= MOST_PICKS:
             self.notices.note(f"There are {MOST_PICKS} colours already", "take one out by Delete")
-        elif self._reference():
-            pick = Pick(ours, theirs, self._reference())
+        elif self.loans.reference:
+            pick = Pick(ours, theirs, self.loans.reference)
             self.loans.edit("Tie a colour", picks=(*picks, pick))
 
     # --- adopted ---------------------------------------------------------------------------------

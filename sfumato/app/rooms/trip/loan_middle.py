@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -20,10 +20,11 @@ from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.loan_below import LoanBelow, flat_view
 from sfumato.app.rooms.trip.loan_model import LoanModel
+from sfumato.app.rooms.trip.threads import Threads
 from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.app.views.part_field import LOOK, PART, PartField
-from sfumato.core.study.loan import Loan, Place, Region
+from sfumato.core.study.loan import Loan, Pick, Place, Region, Tie
 
 _MODES = {"side": "Side by side", "split": "Split", "difference": "Difference"}
 _EMPTY = {
@@ -143,7 +144,26 @@ class LoanMiddle(QWidget):
             row.addLayout(column, 1)
             pane.marked.connect(lambda region, p=pane: self._on_mark(p, region))
             pane.picked.connect(lambda place, p=pane: self._on_mark(p, place))
+        self._threads = Threads(page, self._thread_ends)
         return page
+
+    def _thread_ends(self) -> list[tuple[QPointF, QPointF]]:
+        """Return where the threads of the shown ties begin and end on the page of both pictures."""
+        loan, page = self._model.loan, self._two
+        file = self._model.reference
+        found = []
+        every: tuple[Tie | Pick, ...] = (*loan.ties, *loan.picks)
+        for tie in every:
+            if tie.file == file and self.ours.image is not None and self.theirs.image is not None:
+                right, left = tie.ours[len(tie.ours) - 2], tie.theirs[0]
+                heights = [(at[1] + at[-1]) / 2 for at in (tie.ours, tie.theirs)]
+                found.append(
+                    (
+                        self.ours.mapTo(page, self.ours.on_screen((right, heights[0]))),
+                        self.theirs.mapTo(page, self.theirs.on_screen((left, heights[1]))),
+                    )
+                )
+        return found
 
     def _make_work(self) -> QWidget:
         self._work = QWidget()
@@ -266,7 +286,7 @@ class LoanMiddle(QWidget):
             return
         self.ours.show_pixels(found.was if self.was.isChecked() else made)
         self.theirs.show_pixels(wanted)
-        file = loan.references[min(self._model.chosen, len(loan.references) - 1)]
+        file = self._model.reference
         parts = list(enumerate(loan.ties, 1))
         picks = list(enumerate(loan.picks, 1 + len(loan.ties)))
         self.ours.show_marks(
@@ -280,6 +300,7 @@ class LoanMiddle(QWidget):
             self.theirs.waiting,
         )
         self._stack.setCurrentWidget(self._two)
+        self._threads.update()
 
     def _title(self) -> None:
         model, loan = self._model, self._model.loan
@@ -290,8 +311,7 @@ class LoanMiddle(QWidget):
             is_there = model.outcome is not None
             facts = "A  made of it    B  after" if is_there else f"from {one.name}"
         elif not model.is_pair and loan.references and model.shot is not None:
-            file = loan.references[min(model.chosen, len(loan.references) - 1)]
-            title, facts = model.shot.name, f"after {Path(file).name}"
+            title, facts = model.shot.name, f"after {Path(model.reference).name}"
         width = max(120, self.width() - _BESIDE_TITLE)
         elided = self.title.fontMetrics().elidedText(title, Qt.TextElideMode.ElideMiddle, width)
         self.title.setText(elided)

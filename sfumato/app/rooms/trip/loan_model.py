@@ -95,6 +95,12 @@ class LoanModel(QObject):
         return self.loan.mode == PAIR
 
     @property
+    def reference(self) -> str:
+        """The reference that is shown, "" without any."""
+        files = self.loan.references
+        return files[min(self.chosen, len(files) - 1)] if files else ""
+
+    @property
     def pairs(self) -> list[tuple[Path, Path]]:
         return together([Path(f) for f in self.loan.before], [Path(f) for f in self.loan.after])
 
