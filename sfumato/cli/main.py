@@ -13,7 +13,7 @@ from typing import Any
 import click
 
 from sfumato._version import VERSION
-from sfumato.cli import borrows, measures, pictures, sends, tables, trips
+from sfumato.cli import benches, borrows, measures, pictures, sends, tables, trips
 from sfumato.cli.options import PathArgument, guarded
 from sfumato.work.files import exists
 
@@ -97,6 +97,7 @@ for _command in (
     *measures.COMMANDS,
     *pictures.COMMANDS,
     *trips.COMMANDS,
+    *benches.COMMANDS,
     *borrows.COMMANDS,
     *sends.COMMANDS,
 ):

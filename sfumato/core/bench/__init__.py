@@ -1,0 +1,1 @@
+"""What stands on the bench: the arithmetic of a camera's monitor, without files and windows."""
