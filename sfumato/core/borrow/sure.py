@@ -13,8 +13,10 @@ _GRID = 17
 _HOLES = (1.5, 3.0, 5.0, 8.0)  # radii of what is taken away, in nodes
 _EACH = 3  # tries with holes of a size
 _SHARE = 97  # per cent of the tries that a band has to hold: nine of ten, and some in reserve
-_OWN = 97  # per cent of what was held back among other colours, likewise
-_ROUNDED = 0.7 / 255  # code values: a picture may have gone through steps of 8 bit
+_OWN = 90  # per cent of what was held back among other colours
+_ROUNDED = (
+    1.2 / 255
+)  # code values: steps of 8 bit that a picture, or its grade, may have gone through
 _MOST = 15_000  # colours that are looked at
 _FURTHER = 1.5  # by how much faster than in proportion it grows where nothing could be tried
 _WHIMS = 1.5  # times what no simple grade explains: what the look may do where nothing was seen
