@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import ctypes
 import itertools
+import os
 import threading
 import time
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import attrs
@@ -66,6 +68,25 @@ def give_back() -> None:
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)  # of the GNU C library alone
     if trim is not None:
         trim(0)
+
+
+_HEAVY = threading.Semaphore(max(1, (os.cpu_count() or 1) // 2))
+_LOOK = 0.1  # seconds between two looks whether work that waits is still wanted
+
+
+@contextmanager
+def heavy(check: Callable[[], None]) -> Iterator[None]:
+    """Wait for a turn with work that takes some hundred megabytes: one on two processors.
+
+    Args:
+        check: raises when the work is no longer wanted.
+    """
+    while not _HEAVY.acquire(timeout=_LOOK):
+        check()
+    try:
+        yield
+    finally:
+        _HEAVY.release()
 
 
 def held(value: Any, depth: int = 4) -> int:

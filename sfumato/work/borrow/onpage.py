@@ -136,8 +136,9 @@ def taken(
     Raises:
         SfumatoError: as `from_pairs`.
     """
-    found = from_pairs(pairs, loan.source, loan.result, study, cancel.check, progress)
-    seen = pairs_seen(found, cancel.check)
+    with memory.heavy(cancel.check):
+        found = from_pairs(pairs, loan.source, loan.result, study, cancel.check, progress)
+        seen = pairs_seen(found, cancel.check)
     return OnPage(found.lighter, seen)
 
 

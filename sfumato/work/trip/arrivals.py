@@ -16,6 +16,7 @@ from sfumato.core.study.journey import Journey, Return
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import Stamp, is_file, is_folder, stamp_of
+from sfumato.work.memory import heavy
 from sfumato.work.trip.carriers import SUFFIXES, Carrier, size_of
 from sfumato.work.trip.examined import Returns
 from sfumato.work.trip.returns import Returned, read_return, recover_all
@@ -139,13 +140,14 @@ def arrived(
     homes: dict[Path, str] = {}
 
     def one(file: Path) -> Recovered:
-        back = read_return(file)
-        journey, corners = _with_corners(file, journeys)
-        placed = None
-        if journey is None:
-            journey, placed = belonging(back, journeys)
-        homes[file] = journey.id if journey is not None else ""
-        return returns.look(file, journey, cancel.check, (back, placed), corners=corners)
+        with heavy(cancel.check):
+            back = read_return(file)
+            journey, corners = _with_corners(file, journeys)
+            placed = None
+            if journey is None:
+                journey, placed = belonging(back, journeys)
+            homes[file] = journey.id if journey is not None else ""
+            return returns.look(file, journey, cancel.check, (back, placed), corners=corners)
 
     for i, (file, look) in enumerate(recover_all(files, one, cancel.check, spare=1)):
         cancel.check()

@@ -159,7 +159,8 @@ class Returns:
         Raises:
             SfumatoError: it cannot be read, or no carrier is in it.
         """
-        found = self.look(file, journey, cancel.check, corners=_corners(journey, file))
+        with memory.heavy(cancel.check):
+            found = self.look(file, journey, cancel.check, corners=_corners(journey, file))
         cancel.check()
         display = encoding(DISPLAY)
         amounts = {f.key: f.amount for f in found.faults}
