@@ -12,6 +12,7 @@ import pytest
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.work import memory
+from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.memory import Kept, held
 
 
@@ -88,3 +89,31 @@ def test_all_caches_together_have_one_bound(monkeypatch: pytest.MonkeyPatch) -> 
     used.get(2, lambda: np.zeros(9000, np.uint8))
     assert used.peek(2) is not None
     assert quiet.peek(0) is not None  # the newest of each stays
+
+
+def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(memory, "_HEAVY", threading.Semaphore(1))
+    cancel, order = Cancel(), []
+
+    def second() -> None:
+        try:
+            with memory.heavy(cancel.check):
+                order.append("in")
+        except Cancelled:
+            order.append("given up")
+
+    with memory.heavy(lambda: None):
+        other = threading.Thread(target=second)
+        other.start()
+        other.join(0.3)
+        assert order == []
+        cancel.set()
+        other.join(5)
+    assert order == ["given up"]
+    with pytest.raises(ZeroDivisionError), memory.heavy(lambda: None):
+        raise ZeroDivisionError
+    with memory.heavy(lambda: None):
+        order.append("free again")
+    assert order[-1] == "free again"
