@@ -115,12 +115,7 @@ def test_the_command_shows_records_and_refuses(tmp_path: Path) -> None:
         run(*command, tmp_path / "screen.png", "--device", "usual", "--json").stdout
     )
     assert answer["refused"] is None
-    assert set(answer["shares"]) == {
-        "grid and interpolation",
-        "lattice of 12 bit",
-        "10 bit",
-        "4:2:2",
-    }
+    assert list(answer["shares"]) == ["interpolation", "lattice", "bits", "sampling"]
     off = answer["from_look"]
     assert sum(answer["shares"].values()) == pytest.approx(off["mean"], abs=1e-3)
     assert 0 < off["mean"] < 2 < off["worst"]  # 4:2:2 at sharp edges
@@ -140,5 +135,20 @@ def test_the_command_shows_records_and_refuses(tmp_path: Path) -> None:
     )
     assert "BAD NAME" in refused.stdout
     assert "8 capitals" in refused.stdout
+    broken = tmp_path / "BROKEN.cube"
+    broken.write_bytes(LOOK.read_bytes()[:5000])
+    said = run("bench", "monitor", tmp_path / "b.jpg", "--lut", broken, "--on", shot).stdout
+    assert "FILE ERROR" in said
+    gone = run(
+        "bench",
+        "monitor",
+        tmp_path / "c.png",
+        "--lut",
+        tmp_path / "gone.cube",
+        "--on",
+        shot,
+        status=1,
+    )
+    assert len(gone.stderr.strip().splitlines()) == 1
     again = run(*command, shot, status=1)
     assert "read in this run" in again.stderr

@@ -40,21 +40,19 @@ def monitor(
     The picture's codes enter as they are, as 10-bit legal-range 4:2:2. A file that the device does not take
     is refused in the device's own words, and leaves the picture natural.
     """
-    import numpy as np
-
     from sfumato.core.compiled import load_kernels
-    from sfumato.core.lut.device import rounded
     from sfumato.work.bench import monitors
     from sfumato.work.files import Sources
-    from sfumato.work.results.stills import write_still
+    from sfumato.work.results.stills import kind_for, rounded, write_still
 
     load_kernels()
     Sources.of([lut, picture]).check(target)
     found = monitors.screened(monitors.monitor(device), lut, picture, use)
     pixels = found.recorder if use == "recording" else found.screen
-    most = 255 if target.suffix.lower() in (".jpg", ".jpeg") else 65535
-    whole = np.rint(rounded(pixels, "float") * most)
-    write_still(whole.astype(np.uint8 if most == 255 else np.uint16), target, force=force)
+    kind = kind_for(target)
+    held = [int(depth.split()[0]) for depth in kind.depths]
+    bits = 16 if 16 in held else max(held)
+    write_still(rounded(pixels, bits, kind), target, force=force)
     off = found.from_look
     if as_json:
         answer = {

@@ -212,7 +212,9 @@ def test_what_tells_nothing_is_said_and_the_work_can_be_stopped(page, tmp_path: 
     page.click(stop)
     page.settle(60)
     assert page.room.loans.outcome is None
-    page.act("borrow_again")
+    shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
+    assert "Stopped" in shown
+    page.click(page.find(QPushButton, "borrow.empty.add"))
     page.settle(90)
     assert page.room.loans.outcome is not None
 

@@ -43,6 +43,13 @@ def quiet(text: str) -> Label:
     return label
 
 
+def strong(text: str) -> Label:
+    """Return a label that heads what stands under it."""
+    label = Label(text)
+    label.setProperty("strong", True)
+    return label
+
+
 def painted(label: QWidget, pigment: str) -> None:
     """Give a label a pigment of the theme ("" = plain text)."""
     if label.property("pigment") != pigment:

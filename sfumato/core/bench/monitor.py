@@ -146,15 +146,15 @@ def steps(monitor: Monitor, table: Table3D, rgb: Rgb, look: Array) -> list[tuple
         rgb: display codes that go in (h, w, 3).
         look: the same through the exact look.
 
-    The last one is what leaves the device.
+    Interpolation between the file's nodes, the lattice of whole numbers, 10 bits, and 4:2:2 sampling: the
+    last one is what leaves the device.
     """
     ten = in_ten_bit(rgb)
     sampled = from_signal(to_signal(rgb))
-    exact = table  # the file's own nodes
     through = {
-        "grid and interpolation": apply_table(exact, np.clip(rgb, 0, 1), monitor.interp),
-        f"lattice of {monitor.lattice} bit": through_lattice(monitor, table, rgb),
-        "10 bit": in_ten_bit(through_lattice(monitor, table, ten)),
-        "4:2:2": from_signal(to_signal(through_lattice(monitor, table, sampled))),
+        "interpolation": apply_table(table, np.clip(rgb, 0, 1), monitor.interp),
+        "lattice": through_lattice(monitor, table, rgb),
+        "bits": in_ten_bit(through_lattice(monitor, table, ten)),
+        "sampling": from_signal(to_signal(through_lattice(monitor, table, sampled))),
     }
     return [("the exact look", np.asarray(look, np.float32)), *through.items()]

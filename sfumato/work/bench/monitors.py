@@ -22,10 +22,12 @@ from sfumato.core.bench.monitor import (
 from sfumato.core.bench.signal import Signal, from_signal, to_signal
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
+from sfumato.core.lut.transform import Transform
+from sfumato.formats.parts import registry
 from sfumato.media.parts.contract import as_float
-from sfumato.work.files import stamp_of
+from sfumato.work.files import MOST_TABLE_BYTES, read_bytes
 from sfumato.work.frames import open_still
-from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.lut_files import display_of
 
 
 @frozen(eq=False)
@@ -57,38 +59,45 @@ def monitor(key: str) -> Monitor:
     return found
 
 
-def refused_by(device: Monitor, file: Path) -> Refusal | None:
-    """Return why a device does not take a file; None when it does."""
-    stamp = stamp_of(file)
-    size = file.stat().st_size if stamp is not None else 0
+def loaded(device: Monitor, file: Path) -> Refusal | Transform:
+    """Load a file into a device: the LUT, or what the device says against it.
+
+    Raises:
+        FormatError: there is no such file, or it cannot be opened.
+    """
+    data = read_bytes(file, FormatError, MOST_TABLE_BYTES)
     try:
-        read = read_lut(file)
-    except FormatError:
-        return refusal(device, file.stem, size, "", 0) or Refusal("FILE ERROR", "It is damaged.")
+        read = registry.read(data, str(file))
+    except FormatError as error:
+        damaged = Refusal("FILE ERROR", f"{error.summary[:1].upper()}{error.summary[1:]}.")
+        return (
+            refusal(device, file.stem, len(data), device.grids[0][0], device.grids[0][1][0])
+            or damaged
+        )
     table = read.transform.table
-    return refusal(device, file.stem, size, read.key, table.size if table is not None else 0)
+    points = table.size if table is not None else 0
+    return refusal(device, file.stem, len(data), read.key, points) or read.transform
 
 
 def screened(device: Monitor, lut: Path, picture: Path, use: str) -> Screened:
     """Send a picture through a device with a LUT loaded.
 
     Raises:
-        SfumatoError: the LUT or the picture cannot be read.
+        SfumatoError: the LUT cannot be opened, or the picture cannot be read.
     """
-    read = read_lut(lut)
-    still = open_still(picture)
-    rgb = np.clip(as_float(still.pixels), 0, 1)
+    there = loaded(device, lut)
+    rgb = np.clip(as_float(open_still(picture).pixels), 0, 1)
     natural = to_signal(rgb)
-    refused = refused_by(device, lut)
-    table = read.transform.table
-    if refused is not None or table is None:
+    if isinstance(there, Refusal):
         plain = _shown(natural)
-        return Screened(plain, plain, refused or Refusal("FILE ERROR", "It has no 3D table."))
+        return Screened(plain, plain, there)
+    table = there.table
+    assert table is not None  # a device takes nothing else
     graded = through_monitor(device, table, natural)
     screen = half_and_half(natural, graded) if use == HALF else graded
     recorder = graded if use == RECORDING else natural
-    look = np.clip(read.transform.apply(rgb), 0, 1)
-    display = display_of(read.transform)
+    look = np.clip(there.apply(rgb), 0, 1)
+    display = display_of(there)
     made = steps(device, table, rgb, look)
     apart = [float(delta_e(np.clip(p, 0, 1), look, display).mean()) for _name, p in made]
     shares = tuple(

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet, strong
 from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.tick import Tick
@@ -137,15 +137,12 @@ class MatchSheet(QDialog):
         set_tip(self.matrix, "Colours too, not only greys: a Channel mixer on light.")
         row.addWidget(self.matrix)
         column.addWidget(self._card)
-        head = Label("Shots")
-        head.setProperty("strong", True)
-        column.addWidget(head)
+        column.addWidget(strong("Shots"))
         self.shots = TickList("match.shots", "Shots to match")
         self.shots.chosen.connect(lambda _key: self._show_shot())
         self.shots.ticked.connect(self._tick)
         column.addWidget(self.shots, 2)
-        self._patches_title = Label("Patches, off after it")
-        self._patches_title.setProperty("strong", True)
+        self._patches_title = strong("Patches, off after it")
         column.addWidget(self._patches_title)
         self.patches = QListWidget()
         self.patches.setObjectName("match.patches")

@@ -7,7 +7,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet, strong
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
@@ -74,7 +74,7 @@ class Seal(QWidget):
         self.grid.edited.connect(self._edit_grid)
         self.grid.released.connect(self._release)
         row.addWidget(self.grid)
-        row.addWidget(_strong("points · float · cube"))
+        row.addWidget(strong("points · float · cube"))
         row.addStretch(1)
         self.fit = Tick("Fitted")
         self.fit.setObjectName("seal.fit")
@@ -261,9 +261,3 @@ def _say(label: Label, words: str, good: bool) -> None:
     """Show one line of a proof with its own mark: what holds is not painted as what does not."""
     label.setText(f"{_mark(good)} {words}")
     painted(label, _pigment(good))
-
-
-def _strong(text: str) -> Label:
-    label = Label(text)
-    label.setProperty("strong", True)
-    return label

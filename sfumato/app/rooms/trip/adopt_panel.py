@@ -7,10 +7,9 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet, strong
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label
 from sfumato.app.rooms.trip.adopting import Adopting
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
@@ -109,14 +108,14 @@ class AdoptPanel(QWidget):
         self._model = model
         self._count = 1
         column = panel_column(self, 250)
-        column.addWidget(_strong("What it became"))
+        column.addWidget(strong("What it became"))
         self.facts = quiet("")
         self.facts.setObjectName("trip.became")
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)
         self._cloud = _Cloud()
         column.addWidget(self._cloud)
-        column.addWidget(_strong("How sure"))
+        column.addWidget(strong("How sure"))
         self._sure = _Sure()
         self._sure.setObjectName("trip.sure")
         column.addWidget(self._sure)
@@ -194,9 +193,3 @@ class AdoptPanel(QWidget):
         self.note.setText(
             f"Kept with it: {note_of(journey if journey.path else None, found.file, came, found.found)}"
         )
-
-
-def _strong(text: str) -> Label:
-    label = Label(text)
-    label.setProperty("strong", True)
-    return label

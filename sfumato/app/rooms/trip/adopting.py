@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.controls.editor import strong
+from sfumato.app.labels import set_tip
 
 GLAZE, LOOK, SWATCH, FILE = "glaze", "look", "swatch", "file"
 
@@ -24,9 +25,7 @@ class Adopting(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        heading = Label("Adopt it")
-        heading.setProperty("strong", True)
-        column.addWidget(heading)
+        column.addWidget(strong("Adopt it"))
         self.name = QLineEdit()
         self.name.setObjectName(naming.format("name"))
         self.name.setAccessibleName("Name of the look")

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.editor import Chooser, strong
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.trip.loan_model import MODES, LoanModel
 from sfumato.app.rooms.trip.page_tabs import BORROW, PageTabs
 from sfumato.app.views.part_field import LOOK, PART, PICK
@@ -78,7 +78,7 @@ class LoanInputs(QWidget):
         self.wells: dict[str, QPushButton] = {}
         for side, heading, more in (("before", "Before", True), ("after", "After", False)):
             head = QHBoxLayout()
-            head.addWidget(_strong(heading), 1)
+            head.addWidget(strong(heading), 1)
             if more:
                 self.this = _flat("This shot", "borrow.this", "Take the shot of the Look room.")
                 self.this.clicked.connect(self.this_wanted)
@@ -94,7 +94,7 @@ class LoanInputs(QWidget):
         column.addSpacing(4)
         self.pairs = self._list("borrow.pairs", "Pairs", "pair")
         self.pairs.currentRowChanged.connect(self._choose)
-        column.addWidget(_strong("Pairs"))
+        column.addWidget(strong("Pairs"))
         column.addWidget(self.pairs, 1)
         return page
 
@@ -164,7 +164,7 @@ class LoanInputs(QWidget):
             )
         )
         column.addWidget(self.over)
-        column.addWidget(_strong("References"))
+        column.addWidget(strong("References"))
         self.references = self._list("borrow.references", "References", "references")
         self.references.setFixedHeight(66)
         self.references.currentRowChanged.connect(self._choose)
@@ -196,7 +196,7 @@ class LoanInputs(QWidget):
         column.addSpacing(4)
         tools = QHBoxLayout()
         tools.setSpacing(2)
-        tools.addWidget(_strong("Ties"), 1)
+        tools.addWidget(strong("Ties"), 1)
         self.tools: dict[str, QPushButton] = {}
         for tool, words, help_ in (
             (PART, "Parts", "Mark a part of the shot, then the part that it should be like."),
@@ -329,12 +329,6 @@ def _column(page: QWidget) -> QVBoxLayout:
     column.setContentsMargins(0, 4, 0, 0)
     column.setSpacing(5)
     return column
-
-
-def _strong(text: str) -> Label:
-    label = Label(text)
-    label.setProperty("strong", True)
-    return label
 
 
 def _flat(words: str, name: str, tip: str) -> QPushButton:

@@ -126,6 +126,9 @@ class LoanMiddle(QWidget):
 
     def _add(self) -> None:
         loan = self._model.loan
+        if self._is_ready():
+            self._model.again()
+            return
         side = "before" if not loan.before else "after"
         self.add_wanted.emit(side if self._model.is_pair else "references")
 
@@ -240,19 +243,29 @@ class LoanMiddle(QWidget):
             button.setVisible(model.is_pair and found is not None)
         self.was.setVisible(not model.is_pair and found is not None)
         self._show_mode(self._mode)
-        ready = bool(model.pairs) if model.is_pair else bool(loan.references and model.shot)
         self.below.setVisible(found is not None)
-        if not ready:
+        if not self._is_ready():
             self._show_empty(loan)
         elif found is None:
             self._stack.setCurrentWidget(self._empty)
-            self._empty_title.setText("Working it out" if refused is None else "Nothing to borrow")
-            self._empty_words.setText("" if refused is None else _wrapped(refused.sentence()))
-            self._empty_add.hide()
+            title, words = "Working it out", ""
+            if refused is not None:
+                title, words = "Nothing to borrow", _wrapped(refused.sentence())
+            elif not working:
+                title, words = "Stopped", "Nothing came of it yet; the pictures stay in the list."
+            self._empty_title.setText(title)
+            self._empty_words.setText(words)
+            self._empty_add.setText("Work it out")
+            self._empty_add.setVisible(not working and refused is None)
         else:
             self._show_pictures()
         self._title()
         self._say()
+
+    def _is_ready(self) -> bool:
+        """Whether there is something to work it out from."""
+        model = self._model
+        return bool(model.pairs) if model.is_pair else bool(model.loan.references and model.shot)
 
     def _show_empty(self, loan: Loan) -> None:
         self._stack.setCurrentWidget(self._empty)

@@ -58,6 +58,7 @@ class LoanModel(QObject):
         self.kinds: tuple[str, ...] = kept if known else INSTRUMENTS
         self.laid = ""  # the id of the group that was laid into the Look
         self._asked: Any = None
+        self._stopped = False  # by the hand, until something is asked anew
         self._sight_asked: Any = None
         self._pictures = References()
         self._lane = Lane("borrow", self)
@@ -144,13 +145,15 @@ class LoanModel(QObject):
         self.ask()
 
     def _on_view(self, before: Any, after: Any) -> None:
-        if before.shot != after.shot or before.room != after.room:
+        if self.is_open and (before.shot != after.shot or before.room != after.room):
             self.edited.emit()
             self.ask()
 
     def open(self, on: bool) -> None:
         """The page came to be looked at, or is left."""
         self.is_open = on
+        if on:
+            self.edited.emit()
         self.ask()
 
     # --- what comes of it ------------------------------------------------------------------------
@@ -190,6 +193,7 @@ class LoanModel(QObject):
             self._lane.drop()
             self.known.emit()
             return
+        self._stopped = False
         study, loan, shot, pairs = self.study, self.loan, self.shot, self.pairs
         if loan.mode == PAIR:
             self._outcome = self.refused = None
@@ -213,10 +217,12 @@ class LoanModel(QObject):
 
     @property
     def is_working(self) -> bool:
-        return self._lane.is_busy
+        """Whether something is worked out; what was given up may take a moment to end, and is not."""
+        return not self._stopped and self._lane.is_busy
 
     def stop(self) -> None:
-        """Give up what is being worked out."""
+        """Give up what is being worked out, until something is another or `again`."""
+        self._stopped = True
         self._lane.drop()
         self.known.emit()
 
@@ -247,7 +253,7 @@ class LoanModel(QObject):
             return
         with_rest = self.loan.with_rest
         whose = None if shot is None else (shot.id, shot.path, shot.frame, shot.ground)
-        wanted = (id(found), self.chosen, self.kinds, with_rest, whose, study.view, study.working)
+        wanted = (found, self.chosen, self.kinds, with_rest, whose, study.view, study.working)
         if wanted == self._sight_asked:
             return
         self._sight_asked = wanted

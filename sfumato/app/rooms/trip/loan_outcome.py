@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet, strong
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
@@ -93,7 +93,7 @@ class LoanOutcome(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inner)
         whole.addWidget(scroll)
-        column.addWidget(_strong("What it becomes"))
+        column.addWidget(strong("What it becomes"))
         self.share = quiet("")
         self.share.setObjectName("borrow.share")
         self.share.setWordWrap(True)
@@ -110,7 +110,7 @@ class LoanOutcome(QWidget):
         )
         column.addWidget(self.rest)
         column.addSpacing(6)
-        self._sure_title = _strong("How sure, of all colours")
+        self._sure_title = strong("How sure, of all colours")
         column.addWidget(self._sure_title)
         self.sure = Bars("borrow.sure", "How sure")
         column.addWidget(self.sure)
@@ -246,9 +246,3 @@ def _sure(found: OnPage | None) -> tuple[Bar, ...]:
         Bar(f"seen {100 * share:.0f} %", share, typical(known), "malachite"),
         Bar(f"not {100 * (1 - share):.0f} %", 1 - share, typical(~known), "cinnabar"),
     )
-
-
-def _strong(text: str) -> Label:
-    label = Label(text)
-    label.setProperty("strong", True)
-    return label
