@@ -75,10 +75,10 @@ def test_a_monitor_is_its_definition(key: str) -> None:
     table = sfumato.read(LOOK).table
     assert table is not None
     signal = to_signal(picture(5))
-    most = 2**device.lattice - 1
+    most = 2**device.bits - 1
     held = Table3D((np.rint(np.clip(table.values, 0, 1) * most) / most).astype(np.float32))
     wanted = to_signal(apply_table(held, np.clip(from_signal(signal), 0, 1), device.interp))
-    made = core.through_monitor(device, table, signal)
+    made = core.through_monitor(device, core.held(device, table), signal)
     assert np.array_equal(made.y, wanted.y)
     assert np.array_equal(made.cb, wanted.cb)
     half = core.half_and_half(signal, made, 0.5)

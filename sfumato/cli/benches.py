@@ -53,7 +53,7 @@ def monitor(
     held = [int(depth.split()[0]) for depth in kind.depths]
     bits = 16 if 16 in held else max(held)
     write_still(rounded(pixels, bits, kind), target, force=force)
-    off = found.from_look
+    proof = found.proof
     if as_json:
         answer = {
             "out": str(target),
@@ -61,20 +61,21 @@ def monitor(
             "refused": None if found.refused is None else found.refused.word,
             "why": None if found.refused is None else found.refused.why,
             "from_look": None
-            if off is None
-            else {"mean": off.mean, "p99": off.p99, "worst": off.worst},
-            "shares": dict(found.shares),
+            if proof is None
+            else {"mean": proof.off.mean, "p99": proof.off.p99, "worst": proof.off.worst},
+            "shares": {} if proof is None else dict(proof.shares),
         }
         click.echo(json.dumps(answer))
         return
     if found.refused is not None:
         click.echo(one_line(f"{lut.name}: {found.refused.word}. {found.refused.why}"))
         return
-    assert off is not None
+    assert proof is not None
+    off = proof.off
     click.echo(
         f"against the exact look: mean {off.mean:.2f}, 99 % under {off.p99:.2f}, worst {off.worst:.2f} ΔE"
     )
-    for name, share in found.shares:
+    for name, share in proof.shares:
         click.echo(f"  {name}: {share:+.2f}")
 
 

@@ -13,59 +13,153 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, frozen_array
 from sfumato.core.bench.signal import Signal, from_signal, in_ten_bit, to_signal
+from sfumato.core.controls import Choice, Number, Text, control
 from sfumato.core.lut.device import rounded
-from sfumato.core.lut.sample import apply_table
+from sfumato.core.lut.sample import INTERPOLATIONS, apply_table
 from sfumato.core.lut.table import Table3D
 
 RECORDING, SCREEN, HALF = "recording", "screen", "half"
 USES = {
-    RECORDING: "in the recording: it cannot be taken out again",
-    SCREEN: "on the screen only: the recording stays natural",
-    HALF: "half and half: the natural picture beside the look",
+    SCREEN: ("On the screen only", "the recording stays natural"),
+    RECORDING: ("In the recording", "it cannot be taken out again"),
+    HALF: ("Half and half", "natural beside the look"),
 }
+KEEPS, EMPTIES = "keeps what was there", "empties the place"
+MOST_PLACES = 16
+_LETTERS = {
+    "ASCII": (r"[ -~]", "letters, digits and signs of ASCII"),
+    "plain": (r"[A-Za-z0-9_ -]", "letters, digits, blanks, - and _"),
+    "capitals": (r"[A-Z0-9]", "capitals and digits"),
+}
+_GRID = re.compile(r"\d+")
 
 
 @frozen
 class Monitor:
-    """One device.
+    """One device, as a record that makes its panel and its file; `key` names its folder."""
 
-    Attributes:
-        places: how many LUTs it keeps, from 1.
-        grids: the points a side that it takes, by format: "cube", "3dl".
-        most_bytes: of a file.
-        names: what a file may be called, without its suffix; said in `names_said`.
-        lattice: bits of the numbers that it keeps.
-        interp: what lies between them.
-    """
-
-    key: str
-    title: str
-    places: int
-    grids: tuple[tuple[str, tuple[int, ...]], ...]
-    most_bytes: int
-    names: str
-    names_said: str
-    lattice: int
-    interp: str
+    key: str = "own"
+    title: str = control("My monitor", Text(title="Name", longest=60))
+    places: int = control(
+        8,
+        Number(title="Places", least=1, most=MOST_PLACES, step=1, digits=0, help="LUTs it keeps."),
+    )
+    cube: str = control(
+        "17 33",
+        Text(title=".cube", longest=40, help="Points a side that it takes; empty for no .cube."),
+    )
+    threedl: str = control(
+        "33", Text(title=".3dl", longest=40, help="Points a side that it takes; empty for no .3dl.")
+    )
+    most_mb: float = control(
+        4.0,
+        Number(title="Largest file", least=0.1, most=64, step=0.1, digits=1, unit="MB"),
+    )
+    longest: int = control(
+        24,
+        Number(
+            title="Longest name",
+            least=1,
+            most=64,
+            step=1,
+            digits=0,
+            unit="letters",
+            help="Of a file, without its suffix.",
+        ),
+    )
+    letters: str = control(
+        "plain", Choice(title="Letters", options=tuple(_LETTERS), help="What a name may have.")
+    )
+    dislikes: str = control(
+        KEEPS,
+        Choice(
+            title="When it refuses",
+            options=(KEEPS, EMPTIES),
+            help="What becomes of the place that a file was meant for.",
+        ),
+    )
+    nodes: str = control(
+        "12 bit",
+        Choice(title="Lattice", options=("10 bit", "12 bit"), help="The whole numbers it keeps."),
+    )
+    interp: str = control(
+        "trilinear",
+        Choice(title="Between nodes", options=INTERPOLATIONS, help="What lies between nodes."),
+    )
+    codec: str = control(
+        "ProRes", Choice(title="Records", options=("ProRes", "FFV1"), help="The codec of takes.")
+    )
+    card_mb: float = control(
+        2000.0,
+        Number(
+            title="Card",
+            least=1,
+            most=1e6,
+            step=1,
+            digits=0,
+            unit="MB",
+            help="The room on its card, which takes and LUT files share.",
+        ),
+    )
 
     def grids_of(self, format: str) -> tuple[int, ...]:
-        return dict(self.grids).get(format, ())
+        """Return the points a side that it takes of a format.
+
+        >>> MONITORS["usual"].grids_of("cube")
+        (17, 33)
+        """
+        said = {"cube": self.cube, "3dl": self.threedl}.get(format, "")
+        return tuple(int(g) for g in _GRID.findall(said) if len(g) < 4)
+
+    @property
+    def formats(self) -> tuple[str, ...]:
+        """The formats that it reads."""
+        return tuple(f for f in ("cube", "3dl") if self.grids_of(f))
+
+    @property
+    def bits(self) -> int:
+        """Of the whole numbers of its lattice."""
+        return int(self.nodes.split()[0])
+
+    @property
+    def names_said(self) -> str:
+        return f"up to {self.longest} {_LETTERS[self.letters][1]}"
+
+    def takes_name(self, name: str) -> bool:
+        """Whether a file may be called so, without its suffix."""
+        return bool(re.fullmatch(f"{_LETTERS[self.letters][0]}{{1,{self.longest}}}", name))
+
+    @property
+    def says(self) -> str:
+        """What it is, in two lines."""
+        kinds = ", ".join(f"{f} of {_either(self.grids_of(f))}" for f in self.formats)
+        return (
+            f"{kinds or 'no LUT files'}; names of {self.names_said}; {self.most_mb:g} MB; "
+            f"10 bit 4:2:2, lattice of {self.nodes}, {self.interp}"
+        )
+
+
+def _either(numbers: tuple[int, ...]) -> str:
+    """Return numbers as words.
+
+    >>> _either((17, 33, 65))
+    '17, 33 or 65'
+    """
+    words = [str(n) for n in numbers]
+    return " or ".join([w for w in (", ".join(words[:-1]), words[-1]) if w])
 
 
 MONITORS = {
     m.key: m
     for m in (
         Monitor(
-            "generous", "Generous monitor", 8, (("cube", (17, 33, 65)), ("3dl", (17, 33))),
-            16 << 20, r"[ -~]{1,24}", "up to 24 letters, digits and signs of ASCII", 12, "tetrahedral",
+            "generous", "Generous monitor", cube="17 33 65", threedl="17 33", most_mb=16.0,
+            letters="ASCII", interp="tetrahedral", codec="FFV1",
         ),
+        Monitor("usual", "Usual monitor"),
         Monitor(
-            "usual", "Usual monitor", 8, (("cube", (17, 33)), ("3dl", (33,))),
-            4 << 20, r"[A-Za-z0-9_ -]{1,24}", "up to 24 letters, digits, blanks, - and _", 12, "trilinear",
-        ),
-        Monitor(
-            "stubborn", "Stubborn monitor", 8, (("cube", (33,)),),
-            1 << 20, r"[A-Z0-9]{1,8}", "up to 8 capitals and digits", 10, "trilinear",
+            "stubborn", "Stubborn monitor", cube="33", threedl="", most_mb=1.5, longest=8,
+            letters="capitals", dislikes=EMPTIES, nodes="10 bit", card_mb=500.0,
         ),
     )
 }  # fmt: skip
@@ -91,38 +185,37 @@ def refusal(monitor: Monitor, name: str, size: int, format: str, points: int) ->
     >>> refusal(MONITORS["stubborn"], "low_tide", 9000, "cube", 33).word
     'BAD NAME'
     """
-    if not re.fullmatch(monitor.names, name):
+    if not monitor.takes_name(name):
         return Refusal("BAD NAME", f"It takes {monitor.names_said}.")
-    if size > monitor.most_bytes:
-        most = monitor.most_bytes >> 20
+    if size > monitor.most_mb * 1e6:
         return Refusal(
-            "TOO LARGE", f"It takes {most} MB at most, this is {size / (1 << 20):.1f} MB."
+            "TOO LARGE", f"It takes {monitor.most_mb:g} MB at most, this is {size / 1e6:.1f} MB."
         )
     grids = monitor.grids_of(format)
     if not grids:
-        kinds = " and ".join(f for f, _grids in monitor.grids)
-        return Refusal("FILE ERROR", f"It reads {kinds} files.")
+        return Refusal("FILE ERROR", f"It reads {' and '.join(monitor.formats) or 'no'} files.")
     if points not in grids:
-        said = ", ".join(str(g) for g in grids)
         own = f"{points} points" if points else "no 3D table"
-        return Refusal("WRONG SIZE", f"It takes {said} points of {format}, this has {own}.")
+        return Refusal(
+            "WRONG SIZE", f"It takes {_either(grids)} points of {format}, this has {own}."
+        )
     return None
 
 
 def held(monitor: Monitor, table: Table3D) -> Table3D:
     """Return a table as the device keeps it: whole numbers of its bits, 0..1."""
-    return Table3D(frozen_array(rounded(table.values, f"{monitor.lattice} bit")), table.domain)
+    return Table3D(frozen_array(rounded(table.values, monitor.nodes)), table.domain)
 
 
-def through_lattice(monitor: Monitor, table: Table3D, rgb: Rgb) -> Rgb:
-    """Return display codes (..., 3) through what the device keeps of a table, held within 0..1."""
+def through_lattice(monitor: Monitor, kept: Table3D, rgb: Rgb) -> Rgb:
+    """Return display codes (..., 3), held within 0..1, through the table that a device keeps (`held`)."""
     code = np.clip(np.asarray(rgb, np.float32), 0, 1)
-    return apply_table(held(monitor, table), code, monitor.interp)
+    return apply_table(kept, code, monitor.interp)
 
 
-def through_monitor(monitor: Monitor, table: Table3D, signal: Signal) -> Signal:
-    """Return the frame that leaves the device, when its LUT is on."""
-    return to_signal(through_lattice(monitor, table, from_signal(signal)))
+def through_monitor(monitor: Monitor, kept: Table3D, signal: Signal) -> Signal:
+    """Return the frame that leaves the device when its LUT is on; `kept` as `held` returns it."""
+    return to_signal(through_lattice(monitor, kept, from_signal(signal)))
 
 
 def half_and_half(natural: Signal, graded: Signal, line: float = 0.5) -> Signal:
@@ -151,10 +244,11 @@ def steps(monitor: Monitor, table: Table3D, rgb: Rgb, look: Array) -> list[tuple
     """
     ten = in_ten_bit(rgb)
     sampled = from_signal(to_signal(rgb))
+    kept = held(monitor, table)
     through = {
         "interpolation": apply_table(table, np.clip(rgb, 0, 1), monitor.interp),
-        "lattice": through_lattice(monitor, table, rgb),
-        "bits": in_ten_bit(through_lattice(monitor, table, ten)),
-        "sampling": from_signal(to_signal(through_lattice(monitor, table, sampled))),
+        "lattice": through_lattice(monitor, kept, rgb),
+        "bits": in_ten_bit(through_lattice(monitor, kept, ten)),
+        "sampling": from_signal(to_signal(through_lattice(monitor, kept, sampled))),
     }
     return [("the exact look", np.asarray(look, np.float32)), *through.items()]

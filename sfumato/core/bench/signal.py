@@ -11,12 +11,19 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.compiled import KERNELS
 from sfumato.core.luma import WEIGHTS
 
 BLACK, SPAN = 64, 876  # codes of Y'
 MIDDLE, REACH = 512, 896  # codes of Cb and Cr: middle, and from end to end
 LEAST, MOST = 4, 1019
 _CB, _CR = 1.8556, 1.5748
+_KR, _KG, _KB = WEIGHTS
+# As the compiled loops of `core/kernels/video` take them.
+_PACKING = np.array(
+    (BLACK, SPAN, MIDDLE, REACH, _KR, _KG, _KB, 1 / _CB, 1 / _CR, (1 << 10) - 1), np.float32
+)
+_UNPACKING = np.array((BLACK, 1 / SPAN, MIDDLE, 1 / REACH, _CR, _CB, _KR, _KB, 1 / _KG), np.float32)
 
 
 @frozen(eq=False)
@@ -54,7 +61,7 @@ def together(y: Array, cb: Array, cr: Array) -> Rgb:
 
 
 def to_signal(rgb: Rgb) -> Signal:
-    """Return display codes (h, w, 3), 0..1 and a little beyond, as a frame.
+    """Return codes (h, w, 3), held within 0..1, as a frame.
 
     Colour differences are (1, 2, 1) / 4 of the pixels about the one that they stand on; the edge goes on.
 
@@ -62,7 +69,14 @@ def to_signal(rgb: Rgb) -> Signal:
     >>> int(s.y[0, 0]), int(s.cb[0, 0]), s.cb.shape
     (940, 512, (1, 1))
     """
-    y, cb, cr = differences(np.asarray(rgb, np.float32))
+    if KERNELS.are_loaded:
+        from sfumato.core.kernels import video
+
+        height, width = rgb.shape[:2]
+        planes = [np.empty((height, w), np.uint16) for w in (width, -(-width // 2), -(-width // 2))]
+        video.pack(np.require(rgb, np.float32, ("C", "W")), _PACKING, *planes, 0)
+        return Signal(*planes)
+    y, cb, cr = differences(np.clip(np.asarray(rgb, np.float32), 0, 1))
     halves = []
     for plane in (cb, cr):
         wide = np.pad(plane, ((0, 0), (1, 1)), mode="edge")
@@ -80,7 +94,14 @@ def from_signal(signal: Signal) -> Rgb:
     >>> bool(np.abs(from_signal(s) - 0.5).max() < 1 / 876)
     True
     """
-    width = signal.y.shape[1]
+    height, width = signal.y.shape
+    if KERNELS.are_loaded:
+        from sfumato.core.kernels import video
+
+        out = np.empty((height, width, 3), np.float32)
+        codes = (np.require(p, np.uint16, ("C", "W")) for p in (signal.y, signal.cb, signal.cr))
+        video.unpack(*codes, height, signal.cb.shape[1], _UNPACKING, out, 0)
+        return out
     planes = []
     for half in (signal.cb, signal.cr):
         own = (half.astype(np.float32) - MIDDLE) / REACH

@@ -15,6 +15,7 @@ from sfumato.core.bench.monitor import (
     Monitor,
     Refusal,
     half_and_half,
+    held,
     refusal,
     steps,
     through_monitor,
@@ -25,6 +26,7 @@ from sfumato.core.lut.difference import Difference, delta_e, difference_of
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
 from sfumato.media.parts.contract import as_float
+from sfumato.work.bench.coding import coded
 from sfumato.work.files import MOST_TABLE_BYTES, read_bytes
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import display_of
@@ -36,15 +38,13 @@ class Screened:
 
     Attributes:
         refused: what the device says of the file; then both outputs are natural.
-        from_look: of what goes through the LUT, against the file's exact look.
-        shares: how much of the mean ΔE each thing adds that the device does otherwise, in its order.
+        proof: of what goes through the LUT, against the file's exact look.
     """
 
     screen: Rgb
     recorder: Rgb
     refused: Refusal | None
-    from_look: Difference | None = None
-    shares: tuple[tuple[str, float], ...] = ()
+    proof: Proof | None = None
 
 
 def monitor(key: str) -> Monitor:
@@ -59,24 +59,64 @@ def monitor(key: str) -> Monitor:
     return found
 
 
-def loaded(device: Monitor, file: Path) -> Refusal | Transform:
+def taken(device: Monitor, data: bytes, file: Path, name: str = "") -> Refusal | Transform:
+    """Return the LUT that a file holds as a device takes it, or what the device says against it.
+
+    Args:
+        name: what the file is called for the device, without its suffix; "" for its own name.
+    """
+    name = name or file.stem
+    try:
+        read = registry.read(data, str(file))
+    except FormatError as error:
+        damaged = Refusal("FILE ERROR", f"{error.summary[:1].upper()}{error.summary[1:]}.")
+        key = device.formats[0] if device.formats else ""
+        points = device.grids_of(key)[0] if key else 0
+        return refusal(device, name, len(data), key, points) or damaged
+    table = read.transform.table
+    points = table.size if table is not None else 0
+    return refusal(device, name, len(data), read.key, points) or read.transform
+
+
+def loaded(device: Monitor, file: Path, name: str = "") -> Refusal | Transform:
     """Load a file into a device: the LUT, or what the device says against it.
 
     Raises:
         FormatError: there is no such file, or it cannot be opened.
     """
-    data = read_bytes(file, FormatError, MOST_TABLE_BYTES)
-    try:
-        read = registry.read(data, str(file))
-    except FormatError as error:
-        damaged = Refusal("FILE ERROR", f"{error.summary[:1].upper()}{error.summary[1:]}.")
-        return (
-            refusal(device, file.stem, len(data), device.grids[0][0], device.grids[0][1][0])
-            or damaged
-        )
-    table = read.transform.table
-    points = table.size if table is not None else 0
-    return refusal(device, file.stem, len(data), read.key, points) or read.transform
+    return taken(device, read_bytes(file, FormatError, MOST_TABLE_BYTES), file, name)
+
+
+@frozen(eq=False)
+class Proof:
+    """How far what leaves a device is from the exact look: ΔE, and how much of its mean each thing adds
+    that the device does otherwise, in its order."""
+
+    off: Difference
+    shares: tuple[tuple[str, float], ...]
+
+
+def proof(device: Monitor, lut: Transform, rgb: Rgb, *, recorded: bool = False) -> Proof:
+    """Measure a device on a picture.
+
+    Args:
+        lut: as it was read of the file; it has a 3D table.
+        rgb: what enters the device, codes (h, w, 3) within 0..1.
+        recorded: whether the codec of its takes counts too.
+    """
+    table = lut.table
+    assert table is not None  # a device takes nothing else
+    look = np.clip(lut.apply(rgb), 0, 1)
+    display = display_of(lut)
+    made = steps(device, table, rgb, look)
+    if recorded:
+        made.append(("codec", from_signal(coded(to_signal(made[-1][1]), device.codec))))
+    apart = [float(delta_e(np.clip(p, 0, 1), look, display).mean()) for _name, p in made]
+    shares = tuple(
+        (name, after - before)
+        for (name, _p), before, after in zip(made[1:], apart, apart[1:], strict=False)
+    )
+    return Proof(difference_of((np.clip(made[-1][1], 0, 1), look), rgb, display), shares)
 
 
 def screened(device: Monitor, lut: Path, picture: Path, use: str) -> Screened:
@@ -91,21 +131,13 @@ def screened(device: Monitor, lut: Path, picture: Path, use: str) -> Screened:
     if isinstance(there, Refusal):
         plain = _shown(natural)
         return Screened(plain, plain, there)
-    table = there.table
-    assert table is not None  # a device takes nothing else
-    graded = through_monitor(device, table, natural)
+    assert there.table is not None
+    graded = through_monitor(device, held(device, there.table), natural)
     screen = half_and_half(natural, graded) if use == HALF else graded
     recorder = graded if use == RECORDING else natural
-    look = np.clip(there.apply(rgb), 0, 1)
-    display = display_of(there)
-    made = steps(device, table, rgb, look)
-    apart = [float(delta_e(np.clip(p, 0, 1), look, display).mean()) for _name, p in made]
-    shares = tuple(
-        (name, after - before)
-        for (name, _p), before, after in zip(made[1:], apart, apart[1:], strict=False)
+    return Screened(
+        _shown(screen), _shown(recorder), None, proof(device, there, rgb, recorded=use == RECORDING)
     )
-    off = difference_of((_shown(graded), look), rgb, display)
-    return Screened(_shown(screen), _shown(recorder), None, off, shares)
 
 
 def _shown(signal: Signal) -> Array:

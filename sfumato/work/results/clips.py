@@ -93,7 +93,7 @@ def graded_clip(
         )
     part = f".{cut_name(file.stem, 100)}.part"
     try:
-        _sweep(file.parent, part)
+        sweep(file.parent, part)
         handle, name = tempfile.mkstemp(
             prefix=f"{part}{os.getpid()}-", suffix=file.suffix, dir=file.parent
         )
@@ -118,7 +118,7 @@ def graded_clip(
     return made
 
 
-def _sweep(folder: Path, part: str) -> None:
+def sweep(folder: Path, part: str) -> None:
     """Remove what a run that was killed has left of the same result."""
     for left in folder.glob(f"{glob.escape(part)}*"):
         number = left.name[len(part) :].split("-")[0]
