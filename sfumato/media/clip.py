@@ -16,6 +16,7 @@ import numpy as np
 from sfumato.core import luma
 from sfumato.core.arrays import Array
 from sfumato.core.colour.ranges import BLACK, WHITE
+from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import MediaError
 from sfumato.media.parts.contract import FrameFacts, MediaSpec, Still
 from sfumato.media.parts.upright import check_size
@@ -49,14 +50,15 @@ def matrix_of(frame: Any) -> int:
 
 
 def _planes(frame: Any) -> tuple[list[Array], int]:
-    """Return the planes as integer arrays, and the bits of a sample."""
+    """Return the planes as integer arrays, whose lines may go on beyond the picture, and the bits of a sample."""
     components = frame.format.components
     bits = components[0].bits
     kind = np.dtype("<u2" if bits > 8 else "u1")
     planes = []
     for plane in frame.planes:
-        row = np.frombuffer(plane, kind).reshape(plane.height, plane.line_size // kind.itemsize)
-        planes.append(row[:, : plane.width])
+        planes.append(
+            np.frombuffer(plane, kind).reshape(plane.height, plane.line_size // kind.itemsize)
+        )
     return planes, bits
 
 
@@ -92,25 +94,55 @@ def to_rgb(frame: Any) -> tuple[Array, str, tuple[str, ...]]:
     matrix = matrix_of(frame)
     if int(frame.colorspace) not in WEIGHTS:
         remarks.append(f"the matrix is not stated: taken as {_NAMES[matrix]}")
-    kr, kb = WEIGHTS[matrix]
-    scale = np.float32(1 << (bits - 8))
-    top = np.float32((1 << bits) - 1)
-    half = np.float32(1 << (bits - 1))
-    y = planes[0].astype(np.float32)
-    cb, cr = (_enlarged(p, frame.width, frame.height) - half for p in planes[1:3])
-    if full:
-        y, cb, cr = y / top, cb / top, cr / top
+    numbers = unpacking(bits, full, matrix)
+    if KERNELS.are_loaded:
+        from sfumato.core.kernels import video
+
+        rgb = np.empty((frame.height, frame.width, 3), np.float32)
+        video.unpack(*planes, frame.height, chroma_width(frame), numbers, rgb, 0)
     else:
-        y = (y - BLACK * scale) / ((WHITE - BLACK) * scale)
-        cb, cr = cb / (224 * scale), cr / (224 * scale)
-    rgb = np.empty((*y.shape, 3), np.float32)
-    rgb[..., 0] = y + np.float32(2 * (1 - kr)) * cr
-    rgb[..., 2] = y + np.float32(2 * (1 - kb)) * cb
-    rgb[..., 1] = (y - np.float32(kr) * rgb[..., 0] - np.float32(kb) * rgb[..., 2]) / np.float32(
-        1 - kr - kb
-    )
+        rgb = _unpacked(planes, frame, numbers)
     said = f"{bits} bit, {'full' if full else 'legal'} range, {_NAMES[matrix]} matrix"
     return rgb, said, tuple(remarks)
+
+
+def chroma_width(frame: Any) -> int:
+    """Return how many chroma samples a line of the picture has."""
+    return int(frame.format.components[1].width)
+
+
+def unpacking(bits: int, full: bool, matrix: int) -> Array:
+    """Return the numbers of `core/kernels/video.unpack`: offset and scale of luma, middle and scale of
+    chroma, then 2(1-kr), 2(1-kb), kr, kb, 1/kg."""
+    kr, kb = WEIGHTS[matrix]
+    low, size, half, chroma = codes(bits, full)
+    numbers = (low, 1 / size, half, 1 / chroma, 2 * (1 - kr), 2 * (1 - kb), kr, kb)
+    return np.array((*numbers, 1 / (1 - kr - kb)), np.float32)
+
+
+def codes(bits: int, full: bool) -> tuple[float, float, float, float]:
+    """Return offset and size of luma, middle and size of chroma, in codes.
+
+    >>> codes(10, False)
+    (64.0, 876.0, 512.0, 896.0)
+    """
+    scale, half = float(1 << (bits - 8)), float(1 << (bits - 1))
+    top = float((1 << bits) - 1)
+    if full:
+        return 0.0, top, half, top
+    return BLACK * scale, (WHITE - BLACK) * scale, half, 224 * scale
+
+
+def _unpacked(planes: list[Array], frame: Any, numbers: Array) -> Array:
+    """The kernel's arithmetic in NumPy."""
+    low, size, half, chroma, more_red, more_blue, kr, kb, per_green = numbers
+    width, height = frame.width, frame.height
+    y = (planes[0][:height, :width].astype(np.float32) - low) * size
+    cb, cr = (
+        (_enlarged(p[:, : chroma_width(frame)], width, height) - half) * chroma for p in planes[1:3]
+    )
+    red, blue = y + more_red * cr, y + more_blue * cb
+    return np.stack([red, (y - kr * red - kb * blue) * per_green, blue], -1)
 
 
 class Clip:
@@ -240,6 +272,27 @@ class Clip:
             )
             pixels = np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
             return Still(pixels, self._facts(number, "", (), int(decoded.color_trc)))
+
+    def video(self, number: int, width: int, height: int) -> list[Array]:
+        """Return one frame, not turned, as planes of 10-bit legal-range 4:2:2, by the library's own scaler.
+
+        Raises:
+            MediaError: there is no such frame, or it cannot be decoded.
+        """
+        with self._lock, _as_media_error():
+            decoded = self._decoded(number)
+            matrix = matrix_of(decoded)
+            frame = decoded.reformat(
+                width,
+                height,
+                "yuv422p10le",
+                src_colorspace=5 if matrix == 6 else matrix,
+                dst_colorspace=1,
+                dst_color_range="MPEG",
+                interpolation="FAST_BILINEAR",
+            )
+            wide = (width, -(-width // 2), -(-width // 2))
+            return [p[:, :w].copy() for p, w in zip(_planes(frame)[0], wide, strict=True)]
 
     def close(self) -> None:
         with self._lock:

@@ -188,6 +188,19 @@ class Frames:
         )
         return still
 
+    def video(self, shot: Shot, width: int, height: int) -> list[Array] | None:
+        """Return a frame of a clip as planes of 10-bit legal-range 4:2:2; None for a turned clip.
+
+        Raises:
+            MediaError: it cannot be read.
+        """
+        clip = self._clip(shot)
+        if clip.turns:
+            return None
+        key = (self._key(shot), width, height, "video")
+        planes: list[Array] = self._proxies.get(key, lambda: clip.video(shot.frame, width, height))
+        return planes
+
     def clip_size(self, shot: Shot) -> tuple[int, int]:
         """Return width and height of a clip's frames."""
         return self._clip(shot).size

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPus
 from test_borrows import look
 
 import sfumato
+from sfumato.app.controls.bars import Bars
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.look.match_sheet import MatchSheet
-from sfumato.app.rooms.trip.loan_outcome import Bars
 from sfumato.app.views.corner_field import CornerField
 from sfumato.app.views.part_field import PartField
 from sfumato.core.colour.encodings import encoding

@@ -38,6 +38,7 @@ class TickRow:
     place: str = ""
     is_on: bool | None = True
     tip: str = ""
+    is_flush: bool = False  # its words begin where marks of others do
 
 
 class _Painter(QStyledItemDelegate):
@@ -61,7 +62,9 @@ class _Painter(QStyledItemDelegate):
         if not row.under:
             first.setHeight(r.height())
         self._box(painter, QRectF(r.left() + _LEFT, first.center().y() - 6.5, _BOX, _BOX), row)
-        left, right = r.left() + _LEFT + _BOX + 9, r.right() - 8
+        left, right = r.left() + _LEFT, r.right() - 8
+        if not row.is_flush:
+            left += _BOX + 9
         lines = (
             (row.title, "text", row.state, row.pigment),
             (row.under, "quiet", row.place, "quiet"),

@@ -41,7 +41,10 @@ def _picture(state: ViewState) -> tuple[object, ...]:
 
 
 class Desk(QObject):
-    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`."""
+    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`.
+
+    `bring(files)`: a room wants files to become shots.
+    """
 
     shown = Signal(object)
     probed = Signal(object)
@@ -52,6 +55,7 @@ class Desk(QObject):
     loss_unknown = Signal()
     failed = Signal(str, object)
     encodings_changed = Signal()
+    bring = Signal(object)
     warmed = Signal()
 
     def __init__(

@@ -294,10 +294,12 @@ class Queue(QObject):
             job.then(answer)
         return how
 
-    def close(self) -> None:
+    def close(self, *, cancel: bool = True) -> None:
+        """Let the worker go; without `cancel` what runs comes to its own end first."""
         self._closed = True
         self._jobs.clear()
-        self.cancel()
+        if cancel:
+            self.cancel()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 

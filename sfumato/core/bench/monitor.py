@@ -12,7 +12,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, frozen_array
-from sfumato.core.bench.signal import Signal, from_signal, in_ten_bit, to_signal
+from sfumato.core.bench.signal import BLACK, SPAN, Signal, from_signal, in_ten_bit, to_signal
 from sfumato.core.controls import Choice, Number, Text, control
 from sfumato.core.lut.device import rounded
 from sfumato.core.lut.sample import INTERPOLATIONS, apply_table
@@ -29,7 +29,7 @@ MOST_PLACES = 16
 _LETTERS = {
     "ASCII": (r"[ -~]", "letters, digits and signs of ASCII"),
     "plain": (r"[A-Za-z0-9_ -]", "letters, digits, blanks, - and _"),
-    "capitals": (r"[A-Z0-9]", "capitals and digits"),
+    "capitals": (r"[A-Z0-9_]", "capitals, digits and _"),
 }
 _GRID = re.compile(r"\d+")
 
@@ -132,7 +132,7 @@ class Monitor:
     @property
     def says(self) -> str:
         """What it is, in two lines."""
-        kinds = ", ".join(f"{f} of {_either(self.grids_of(f))}" for f in self.formats)
+        kinds = ", ".join(f".{f} of {_either(self.grids_of(f))}" for f in self.formats)
         return (
             f"{kinds or 'no LUT files'}; names of {self.names_said}; {self.most_mb:g} MB; "
             f"10 bit 4:2:2, lattice of {self.nodes}, {self.interp}"
@@ -171,6 +171,19 @@ class Refusal:
 
     word: str
     why: str
+
+    @property
+    def short(self) -> str:
+        """What is refused, for a list."""
+        return _SHORT[self.word]
+
+
+_SHORT = {
+    "BAD NAME": "name refused",
+    "TOO LARGE": "too large: refused",
+    "FILE ERROR": "not read: refused",
+    "WRONG SIZE": "grid refused",
+}
 
 
 def refusal(monitor: Monitor, name: str, size: int, format: str, points: int) -> Refusal | None:
@@ -252,3 +265,13 @@ def steps(monitor: Monitor, table: Table3D, rgb: Rgb, look: Array) -> list[tuple
         "sampling": from_signal(to_signal(through_lattice(monitor, kept, sampled))),
     }
     return [("the exact look", np.asarray(look, np.float32)), *through.items()]
+
+
+def over(signal: Signal, level: float) -> Array:
+    """Return where luma lies at a level or above it, bool (h, w); per cent of black to white.
+
+    >>> s = to_signal(np.linspace(0, 1, 5, dtype=np.float32)[None, :, None].repeat(3, 2))
+    >>> over(s, 75).tolist()
+    [[False, False, False, True, True]]
+    """
+    return np.asarray(signal.y >= BLACK + SPAN * level / 100 - 0.5)

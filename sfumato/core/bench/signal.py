@@ -39,6 +39,10 @@ class Signal:
         """Width and height, pixels."""
         return self.y.shape[1], self.y.shape[0]
 
+    def rows(self, first: int, last: int) -> Signal:
+        """Return some lines of the frame; each line stands for itself."""
+        return Signal(self.y[first:last], self.cb[first:last], self.cr[first:last])
+
 
 def _codes(values: Array) -> Array:
     return np.asarray(np.clip(np.rint(values), LEAST, MOST), np.uint16)

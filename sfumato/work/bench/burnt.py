@@ -36,13 +36,6 @@ class Burnt:
     with_look: float  # ΔE in the mean, of that scene through the Look
     without: float  # … and of the nearest of what it is without
 
-    @property
-    def says(self) -> str:
-        return (
-            f"seems to carry {self.look} already: {self.of} through it is {self.with_look:.1f} ΔE away, "
-            f"without it {self.without:.1f}"
-        )
-
 
 def carried(shot: Shot, study: Study, frames: Frames, cancel: Cancel) -> Burnt | None:
     """Return the Look of a study when a shot seems to carry it, else None.

@@ -35,6 +35,7 @@ from sfumato.core.study.outlet import key_for
 from sfumato.work.bench.monitors import loaded, taken
 from sfumato.work.files import (
     MOST_TABLE_BYTES,
+    cut_name,
     drop,
     free,
     is_file,
@@ -347,7 +348,7 @@ def load(rig: Rig, file: Path, at: int) -> tuple[Rig, Refusal | None]:
         if rig.monitor.dislikes == EMPTIES:
             rig = clear(rig, at)
         return rig, refused
-    place = Place(file.stem, hashlib.sha256(data).hexdigest()[:24] + file.suffix.lower())
+    place = Place(file.stem, digest_of(data) + file.suffix.lower())
     with _alone(rig.folder):
         make_folder(rig.folder / PLACES)
         write_bytes(rig.folder / PLACES / place.file, data)
@@ -412,6 +413,11 @@ def held_files(rig: Rig) -> dict[str, bytes]:
     return found
 
 
+def digest_of(data: bytes) -> str:
+    """Return what the file of a place is called by: the start of the SHA-256 of its bytes."""
+    return hashlib.sha256(data).hexdigest()[:24]
+
+
 # --- the card ------------------------------------------------------------------------------------
 def mount(rig: Rig, folder: Path) -> Rig:
     """Put a card in; takes that wait in the buffer go onto it.
@@ -437,8 +443,18 @@ def moved(file: Path, folder: Path) -> Path:
     Raises:
         ExportError: it cannot be written there; the file stays where it is.
     """
-    place = free(folder / file.name)
-    beside = folder / f".{file.name}.{os.getpid()}.part"
+    place = copied(file, free(folder / file.name))
+    drop(file)
+    return place
+
+
+def copied(file: Path, place: Path) -> Path:
+    """Copy a file to a place that no other has, whole or not at all.
+
+    Raises:
+        ExportError: it cannot be read or written, or there is one.
+    """
+    beside = place.with_name(f".{cut_name(place.name, 80)}.{os.getpid()}.part")
     try:
         shutil.copyfile(file, beside)
         placed(beside, place, force=False)
@@ -446,7 +462,6 @@ def moved(file: Path, folder: Path) -> Path:
         raise refusal(error, place, ExportError) from error
     finally:
         drop(beside)
-    drop(file)
     return place
 
 

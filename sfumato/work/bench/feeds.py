@@ -7,7 +7,6 @@ from attrs import frozen
 
 from sfumato.core.bench.signal import Signal, to_signal
 from sfumato.core.study.shot import Shot
-from sfumato.media.parts.contract import as_float
 from sfumato.work.frames import Frames
 
 MOST_WIDE, MOST_HIGH = 960, 540
@@ -54,6 +53,7 @@ def signal_of(feed: Feed, number: int, frames: Frames, *, quick: bool = False) -
         MediaError: it cannot be decoded.
     """
     shot = attrs.evolve(feed.shot, frame=feed.first + number % feed.count)
-    if quick and feed.count > 1:
-        return to_signal(as_float(frames.quick(shot, feed.width, feed.height).pixels))
+    planes = frames.video(shot, feed.width, feed.height) if quick and feed.count > 1 else None
+    if planes is not None:
+        return Signal(*planes)
     return to_signal(frames.proxy(shot, feed.width, feed.height))

@@ -11,9 +11,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.ranges import BLACK, WHITE
 from sfumato.core.lut.sample import Packed
-from sfumato.media.clip import WEIGHTS, matrix_of
+from sfumato.media.clip import WEIGHTS, codes, matrix_of, unpacking
 from sfumato.work.results.stills import Chain
 from sfumato.work.tiles import spread
 
@@ -43,22 +42,12 @@ class Layout:
         name = {(2, 2): "420", (2, 1): "422", (1, 1): "444"}[self.across, self.down]
         return f"yuv{name}p" + (f"{self.bits}le" if self.bits > 8 else "")
 
-    def _codes(self) -> tuple[float, float, float, float]:
-        """Return offset and size of luma, middle and size of chroma, in codes."""
-        scale, half = float(1 << (self.bits - 8)), float(1 << (self.bits - 1))
-        top = float((1 << self.bits) - 1)
-        legal = (BLACK * scale, (WHITE - BLACK) * scale, half, 224 * scale)
-        return (0.0, top, half, top) if self.full else legal
-
     def unpacking(self) -> Array:
-        kr, kb = WEIGHTS[self.matrix]
-        low, size, half, chroma = self._codes()
-        numbers = (low, 1 / size, half, 1 / chroma, 2 * (1 - kr), 2 * (1 - kb), kr, kb)
-        return np.array((*numbers, 1 / (1 - kr - kb)), np.float32)
+        return unpacking(self.bits, self.full, self.matrix)
 
     def packing(self) -> Array:
         kr, kb = WEIGHTS[self.matrix]
-        low, size, half, chroma = self._codes()
+        low, size, half, chroma = codes(self.bits, self.full)
         numbers = (low, size, half, chroma, kr, 1 - kr - kb, kb)
         ends = (1 / (2 * (1 - kb)), 1 / (2 * (1 - kr)), (1 << self.bits) - 1)
         return np.array((*numbers, *ends), np.float32)

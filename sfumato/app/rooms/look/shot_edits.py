@@ -18,10 +18,14 @@ from sfumato.core.errors import SfumatoError
 from sfumato.core.study.coat import new_id
 from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts
+from sfumato.work.bench.burnt import Burnt, carried
+from sfumato.work.bench.takes import take_of
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_file
 from sfumato.work.noise import noise_of
 from sfumato.work.preview.asks import PINNED, Shown
+
+_FEW, _MANY = 8, 60  # new shots, and shots at all, that are looked at for a look burnt in
 
 
 @frozen
@@ -44,6 +48,7 @@ class ShotEdits(QObject):
         self.player = Player(self.view, self.desk, self)
         self.player.stopped.connect(self._on_stopped)
         self.desk.shown.connect(self._on_shown)
+        self.desk.bring.connect(self.bring_in_files)
 
     def bring_in(self) -> None:
         folder = self.services.settings.get("folder", str(Path.home()))
@@ -71,7 +76,11 @@ class ShotEdits(QObject):
                     faults.append(error)
                     continue
                 remarks += [f"{file.name}: {r}" for r in facts.remarks]
-                shots.append(attrs.evolve(shot, encoding=facts.encoding))
+                take = take_of(file)
+                if take is not None and take.look:
+                    remarks.append(f"{file.name} was recorded with {take.look} burnt in")
+                known = take.encoding if take is not None else ""
+                shots.append(attrs.evolve(shot, encoding=facts.encoding or known or None))
             noise = noise_of(shots, frames, cancel)[0] if are_first else None
             return _BroughtIn(shots, faults, remarks, noise)
 
@@ -90,10 +99,38 @@ class ShotEdits(QObject):
             names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
             self.model.commit(f"Bring in {names}", after)
             self.view.set(shot=shots[0].id)
+            if len(shots) <= _FEW and not remarks:
+                self._look_for_burnt(tuple(shots))
         for fault in faults:
             self.notices.fault(fault)
         if remarks and not faults:
             self.notices.note(remarks[0])
+
+    def _look_for_burnt(self, shots: tuple[Shot, ...]) -> None:
+        """Say of shots that were just brought in when one seems to carry the Look already."""
+        study, frames = self.model.study, self.desk.frames
+
+        def work(cancel: Cancel, progress: Progress) -> list[tuple[Shot, Burnt]]:
+            found = []
+            for i, shot in enumerate(shots):
+                progress(i / len(shots), shot.name)
+                burnt = carried(shot, study, frames, cancel)
+                if burnt is not None:
+                    found.append((shot, burnt))
+            return found
+
+        def then(found: list[tuple[Shot, Burnt]]) -> None:
+            if found:
+                shot, burnt = found[0]
+                more = f" ({len(found) - 1} more do too)" if len(found) > 1 else ""
+                self.notices.note(
+                    f"{shot.name} seems to carry {burnt.look} already{more}",
+                    f"{burnt.of} through it is {burnt.with_look:.1f} ΔE away from it, "
+                    f"without it {burnt.without:.1f}",
+                )
+
+        if len(study.shots) <= _MANY and any(c.acts for c in study.look.coats):
+            self.services.reading.add("Comparing with the other shots", work, then=then)
 
     def show_menu(self, shot_id: str, place: Any) -> None:
         self.view.set(shot=shot_id)

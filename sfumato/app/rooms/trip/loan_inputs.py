@@ -17,13 +17,14 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import Chooser, strong
+from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.labels import set_tip
 from sfumato.app.rooms.trip.loan_model import MODES, LoanModel
-from sfumato.app.rooms.trip.page_tabs import BORROW, PageTabs
+from sfumato.app.rooms.trip.trip_model import BORROW, PAGES
 from sfumato.app.views.part_field import LOOK, PART, PICK
 from sfumato.core.colour.encodings import encodings
 from sfumato.core.controls import Number, kinds
@@ -46,7 +47,7 @@ class LoanInputs(QWidget):
         super().__init__()
         self._model = model
         column = panel_column(self, 290)
-        self.tabs = PageTabs(BORROW)
+        self.tabs = PageTabs("trip", PAGES, BORROW)
         column.addWidget(self.tabs)
         row = QHBoxLayout()
         row.setSpacing(2)

@@ -3,76 +3,21 @@
 from __future__ import annotations
 
 import numpy as np
-from attrs import frozen
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
+from sfumato.app.controls.bars import Bar, Bars
 from sfumato.app.controls.editor import quiet, strong
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.tick import Tick
-from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.adopting import GLAZE, Adopting
 from sfumato.app.rooms.trip.loan_model import LoanModel
-from sfumato.app.theme import RADIUS, colour
 from sfumato.core.glaze import glazes
 from sfumato.work.borrow.onpage import OnPage
 
 _CODES = 255
 _LAY = "As glazes of the Look"
-
-
-@frozen
-class Bar:
-    """A row of the list: what it is, how long its bar is (0..1, None for no bar), and the number."""
-
-    title: str
-    share: float | None
-    words: str
-    pigment: str = "quiet"
-
-
-class Bars(QWidget):
-    """Titles, bars and numbers under one another."""
-
-    _EACH = 21
-
-    def __init__(self, name: str, heading: str) -> None:
-        super().__init__()
-        self.rows: tuple[Bar, ...] = ()
-        self._heading = heading
-        self.setObjectName(name)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-
-    def show_rows(self, rows: tuple[Bar, ...]) -> None:
-        self.rows = rows
-        self.setFixedHeight(self._EACH * len(rows))
-        said = "; ".join(f"{r.title} {r.words}".strip() for r in rows)
-        self.setAccessibleName(f"{self._heading}: {said}")
-        set_tip(self, "\n".join(f"{r.title}  {r.words}" for r in rows))
-        self.update()
-
-    @guarded
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        left = Qt.AlignmentFlag.AlignVCenter
-        width, number, title = self.width(), 72, 88
-        for i, row in enumerate(self.rows):
-            y = self._EACH * i
-            painter.setPen(colour("text"))
-            room = title if row.share is not None else width - number
-            words = painter.fontMetrics().elidedText(row.title, Qt.TextElideMode.ElideRight, room)
-            painter.drawText(QRectF(0, y, room, self._EACH), left, words)
-            if row.share is not None:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(colour(row.pigment))
-                length = max((width - number - title - 6) * min(max(row.share, 0), 1), 1)
-                painter.drawRoundedRect(QRectF(title + 2, y + 6, length, 9), RADIUS, RADIUS)
-            painter.setPen(colour("quiet"))
-            painter.drawText(QRectF(width - number, y, number, self._EACH), right, row.words)
 
 
 class LoanOutcome(QWidget):

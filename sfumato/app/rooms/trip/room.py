@@ -11,10 +11,9 @@ from PySide6.QtWidgets import QStackedWidget, QWidget
 from sfumato.app.rooms.trip.loan_edits import LoanEdits
 from sfumato.app.rooms.trip.loan_model import LoanModel
 from sfumato.app.rooms.trip.loan_page import LoanPage
-from sfumato.app.rooms.trip.page_tabs import BORROW, CARRIERS
 from sfumato.app.rooms.trip.trip_actions import ACTIONS
 from sfumato.app.rooms.trip.trip_edits import TripEdits
-from sfumato.app.rooms.trip.trip_model import TripModel
+from sfumato.app.rooms.trip.trip_model import BORROW, CARRIERS, TripModel
 from sfumato.app.rooms.trip.trip_page import TripPage
 from sfumato.app.services.room import Room, RoomSpec, Zooming
 from sfumato.app.services.services import Services

@@ -24,6 +24,12 @@ THUMB = (72, 44)
 _NO_PICTURE = np.full((1, 1, 3), 68, np.uint8)
 _LARGE = (560, 420)  # pixels of the carrier's picture on its card, at most
 
+CARRIERS, BORROW = "Carriers", "Borrow"
+PAGES = {
+    CARRIERS: "Neutral pictures that take a look out of another program.",
+    BORROW: "A look out of a pair of pictures, or after a reference.",
+}
+
 
 class TripModel(QObject):
     """`chosen_changed()`: another journey or return; `known()`: what is known of the return is there."""

@@ -16,16 +16,16 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.adopt_panel import AdoptPanel
 from sfumato.app.rooms.trip.journey_list import JourneyList, moment
-from sfumato.app.rooms.trip.page_tabs import CARRIERS, PageTabs
 from sfumato.app.rooms.trip.return_panel import ReturnPanel
 from sfumato.app.rooms.trip.send_form import SendForm
-from sfumato.app.rooms.trip.trip_model import TripModel
+from sfumato.app.rooms.trip.trip_model import CARRIERS, PAGES, TripModel
 from sfumato.app.theme import strong_font
 from sfumato.app.views.picture_pane import PicturePane
 from sfumato.work.trip import card
@@ -87,7 +87,7 @@ class TripPage(QWidget):
     def _make_left(self) -> QWidget:
         left = QWidget()
         column = panel_column(left, 290)
-        self.tabs = PageTabs(CARRIERS)
+        self.tabs = PageTabs("trip", PAGES, CARRIERS)
         column.addWidget(self.tabs)
         head = QHBoxLayout()
         title = Label("Journeys")

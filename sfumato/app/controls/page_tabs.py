@@ -1,29 +1,30 @@
-"""The two pages of the room, at the top of each one's left panel."""
+"""The pages of a room, at the top of each one's left panel."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-CARRIERS, BORROW = "Carriers", "Borrow"
+from sfumato.app.labels import set_tip
 
 
 class PageTabs(QWidget):
-    """`wanted(page)`: the other page is asked for."""
+    """`wanted(page)`: another page is asked for. `pages` are titles with a tip each."""
 
     wanted = Signal(str)
 
-    def __init__(self, here: str) -> None:
+    def __init__(self, room: str, pages: dict[str, str], here: str) -> None:
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 6)
         row.setSpacing(4)
-        for page in (CARRIERS, BORROW):
+        for page, tip in pages.items():
             button = QPushButton(page)
-            button.setObjectName(f"trip.page.{page.casefold()}")
+            button.setObjectName(f"{room}.page.{page.casefold()}")
             button.setProperty("flat", True)
             button.setCheckable(True)
             button.setChecked(page == here)
+            set_tip(button, tip)
             button.clicked.connect(lambda _on, p=page, b=button: self._choose(p, here, b))
             row.addWidget(button, 1)
 
