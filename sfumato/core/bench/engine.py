@@ -9,6 +9,9 @@ filter); the depth of weights is left to the chip there, 8 bits are usual.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import Any
+
 import numpy as np
 from attrs import evolve, frozen
 
@@ -109,6 +112,14 @@ FAULTS: dict[str, dict[str, object]] = {
     "half a texel off": {"half_texel": True},
     "with green the other way": {"green_down": True},
 }
+
+
+def with_faults(settings: Import, faults: Iterable[str]) -> Import:
+    """Return an import with things wrong, by their words."""
+    for fault in faults:
+        fields: Any = FAULTS[fault]
+        settings = evolve(settings, **fields)
+    return settings
 
 
 def set_faults(found: Import) -> tuple[str, ...]:
@@ -369,5 +380,5 @@ def blended(code: Rgb, looks: list[Rgb], parts: tuple[float, ...]) -> Rgb:
 
 def right(settings: Import) -> Import:
     """Return an import with all that is wrong put right; texture, points and depth stay."""
-    usual = {name: getattr(RIGHT, name) for fields in FAULTS.values() for name in fields}
+    usual: Any = {name: getattr(RIGHT, name) for fields in FAULTS.values() for name in fields}
     return evolve(settings, **usual)

@@ -110,7 +110,8 @@ def proof(device: Monitor, lut: Transform, rgb: Rgb, *, recorded: bool = False) 
     display = display_of(lut)
     made = steps(device, table, rgb, look)
     if recorded:
-        made.append(("codec", from_signal(coded(to_signal(made[-1][1]), device.codec))))
+        leaves = through_monitor(device, held(device, table), to_signal(rgb))
+        made.append(("codec", from_signal(coded(leaves, device.codec))))
     apart = [float(delta_e(np.clip(p, 0, 1), look, display).mean()) for _name, p in made]
     shares = tuple(
         (name, after - before)

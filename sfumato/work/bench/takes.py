@@ -142,9 +142,9 @@ def record(
             began = time.perf_counter()
             for count in itertools.count():
                 cancel.check()
-                why = (
-                    ends(count) if count % _LOOK else ends(count) or _of_card(rig, temporary, room)
-                )
+                why = ends(count)
+                if why is None and not count % _LOOK:
+                    why = _of_card(rig, temporary, room)
                 if why is not None:
                     ended = why
                     break

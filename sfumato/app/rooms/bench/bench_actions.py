@@ -7,6 +7,10 @@ from sfumato.app.services.actions import ActionSpec
 ACTIONS = (
     ActionSpec("bench_monitor", "Monitor", "Bench", help="A look in a monitor on the camera."),
     ActionSpec(
+        "bench_engine", "Engine", "Bench", help="A look as a texture of a real-time engine."
+    ),
+    ActionSpec("bench_filter", "Filter", "Bench", help="A look in a filter on a phone."),
+    ActionSpec(
         "bench_load", "Load the chosen file into the place", "Bench", when="can_load", section=1
     ),
     ActionSpec(
@@ -39,8 +43,17 @@ ACTIONS = (
     ActionSpec(
         "bench_bring", "Bring the chosen take into the study", "Bench", when="has_take", section=2
     ),
+    ActionSpec(
+        "bench_screenshot",
+        "Give the fault finder a screenshot…",
+        "Bench",
+        when="has_drawn",
+        section=3,
+        help="Of your engine, beside the frame that is shown here.",
+    ),
+    ActionSpec("bench_save", "Save the frame…", "Bench", when="has_picture", section=3),
     ActionSpec("bench_play", "Play or hold the signal", "Bench", when="has_signal", section=3),
-    ActionSpec("bench_record", "Record, or stop", "Bench", when="has_signal", section=3),
+    ActionSpec("bench_record", "Record, or stop", "Bench", when="can_record", section=3),
     ActionSpec("bench_power", "Switch the device off or on", "Bench", when="has_device", section=3),
     ActionSpec("bench_new", "New device…", "Bench", when="in_bench", section=4),
     ActionSpec("bench_edit", "Change the device…", "Bench", when="has_own_device", section=4),

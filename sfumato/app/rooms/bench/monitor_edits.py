@@ -55,9 +55,9 @@ class MonitorEdits(QObject):
         below.record_wanted.connect(self.bench_record)
         view.line_moved.connect(lambda line: self._hold(line=float(line)))
         view.released.connect(self._keep)
-        view.play_wanted.connect(self.bench_play)
+        view.play_wanted.connect(self.play_or_hold)
         view.stepped.connect(self._step)
-        page.play.clicked.connect(self.bench_play)
+        page.play.clicked.connect(self.play_or_hold)
         model.recorded.connect(self._on_recorded)
         self._sheet: MonitorSheet | None = None
         self._held: dict[str, Any] = {}
@@ -338,7 +338,7 @@ class MonitorEdits(QObject):
         if file is not None and file.is_clip:
             self.services.desk.bring.emit([file.file])
 
-    def take(self, files: list[Path], at: Any) -> list[Path]:
+    def take(self, files: list[Path]) -> list[Path]:
         """Take LUT files and folders that were dropped: files onto the card, a folder as the card."""
         folders = [f for f in files if is_folder(f)]
         tables = [f for f in files if f not in folders and registry.by_suffix(str(f)) is not None]
@@ -364,7 +364,7 @@ class MonitorEdits(QObject):
         return [f for f in files if f not in folders and f not in tables]
 
     # --- signal and recording --------------------------------------------------------------------
-    def bench_play(self) -> None:
+    def play_or_hold(self) -> None:
         model = self.monitors
         if model.shown is not None and not model.is_recording:
             model.play(not model.clock.is_running)

@@ -22,10 +22,8 @@ from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.tick_list import TickList, TickRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
+from sfumato.app.rooms.bench.pages import MONITOR, PAGES
 from sfumato.app.rooms.bench.places_field import PlacesField
-
-MONITOR = "Monitor"
-PAGES = {MONITOR: "A look in a monitor-recorder on the camera."}
 
 
 class MonitorLeft(QWidget):

@@ -6,16 +6,21 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QPoint, QPointF
 from PySide6.QtGui import QPainter, QUndoStack
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from sfumato.app.rooms.bench import monitor_screen, places_field
+from sfumato.app.rooms.bench import engine_model, monitor_screen, places_field
 from sfumato.app.rooms.bench.bench_actions import ACTIONS
+from sfumato.app.rooms.bench.engine_edits import EngineEdits
+from sfumato.app.rooms.bench.engine_model import EngineModel
+from sfumato.app.rooms.bench.engine_page import EnginePage
 from sfumato.app.rooms.bench.monitor_edits import MonitorEdits
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
 from sfumato.app.rooms.bench.monitor_page import MonitorPage
+from sfumato.app.rooms.bench.pages import ENGINE, FILTER, MONITOR
 from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.core.bench.monitor import MONITORS
+from sfumato.work.bench.gl_engine import GlEngine
 
 
 class BenchRoom(Room):
@@ -29,20 +34,77 @@ class BenchRoom(Room):
 
     def __init__(self, services: Services) -> None:
         super().__init__("bench", services)
+        self._gl = GlEngine()
         self.monitors = MonitorModel(services, self.key, self)
         self.monitor_page = MonitorPage(self.monitors)
         self.monitor_edits = MonitorEdits(services, self.monitors, self.monitor_page)
+        self.engine = EngineModel(services, self.key, engine_model.ENGINE, self._gl, self)
+        self.engine_page = EnginePage(self.engine, ENGINE)
+        self.engine_edits = EngineEdits(services, self.engine, self.engine_page)
+        self.filter = EngineModel(services, self.key, engine_model.FILTER, self._gl, self)
+        self.filter_page = EnginePage(self.filter, FILTER)
+        self.filter_edits = EngineEdits(services, self.filter, self.filter_page)
+        self._pages = QStackedWidget()
+        self._by_title = {
+            MONITOR: self.monitor_page,
+            ENGINE: self.engine_page,
+            FILTER: self.filter_page,
+        }
+        for page in self._by_title.values():
+            self._pages.addWidget(page)
+        for tabs in (self.monitor_page.left.tabs, self.engine_page.tabs, self.filter_page.tabs):
+            tabs.wanted.connect(self.show_page)
         for signal in (
             self.monitors.known,
             self.monitors.screened,
             self.monitors.file_changed,
             self.monitors.recording_changed,
+            self.engine.drawn,
+            self.filter.drawn,
         ):
-            signal.connect(self.changed)
+            signal.connect(self._on_changed)
+        self._met: set[str] = set()
+        self.show_page(str(services.settings.get("bench_page", MONITOR)))
+
+    def _on_changed(self) -> None:
+        """Say that actions may be others now, when the conditions really are."""
+        met = self.conditions()
+        if met != self._met:
+            self._met = met
+            self.changed.emit()
 
     @property
     def page(self) -> QWidget:
-        return self.monitor_page
+        return self._pages
+
+    @property
+    def shown(self) -> str:
+        """The title of the page that is shown."""
+        return next(t for t, p in self._by_title.items() if p is self._pages.currentWidget())
+
+    def show_page(self, title: str) -> None:
+        """Show the page of monitors, the engine or the filter."""
+        page = self._by_title.get(title, self.monitor_page)
+        if self._pages.currentWidget() is not page:
+            self._pages.setCurrentWidget(page)
+            self.services.settings.set("bench_page", title)
+            self.changed.emit()
+
+    def _open(self, title: str) -> None:
+        self.services.view.set(room=self.key)
+        self.show_page(title)
+
+    def bench_monitor(self) -> None:
+        """Show the page of monitors."""
+        self._open(MONITOR)
+
+    def bench_engine(self) -> None:
+        """Show the page of the engine."""
+        self._open(ENGINE)
+
+    def bench_filter(self) -> None:
+        """Show the page of the phone filter."""
+        self._open(FILTER)
 
     @property
     def owners(self) -> tuple[QObject, ...]:
@@ -52,18 +114,39 @@ class BenchRoom(Room):
     def undo_stack(self) -> QUndoStack:
         return self.monitors.undo_stack
 
-    def bench_monitor(self) -> None:
-        """Show the page of monitors."""
-        self.services.view.set(room=self.key)
-
     @property
     def is_busy(self) -> bool:
-        return self.monitors.is_busy
+        return self.monitors.is_busy or self.engine.is_busy or self.filter.is_busy
+
+    @property
+    def _played(self) -> EngineModel | None:
+        """The model of the page that is shown, where that is not the monitor's."""
+        return {ENGINE: self.engine, FILTER: self.filter}.get(self.shown)
+
+    def bench_play(self) -> None:
+        """Play the picture of the page, or hold it."""
+        model = self._played
+        if model is None:
+            self.monitor_edits.play_or_hold()
+        elif model.sight is not None:
+            model.play(not model.clock.is_running)
+
+    def bench_save(self) -> None:
+        (self.filter_edits if self.shown == FILTER else self.engine_edits).save_frame()
+
+    def bench_screenshot(self) -> None:
+        self.engine_edits.give_screenshot()
 
     def conditions(self) -> set[str]:
         if not self.is_open:
             return set()
-        met, rig = {"in_bench"}, self.monitors.rig
+        met, rig, model = {"in_bench"}, self.monitors.rig, self._played
+        if model is not None:
+            if model.sight is not None:
+                met |= {"has_signal", "has_picture"}
+                if model is self.engine and model.sight.names:
+                    met.add("has_drawn")
+            return met
         if rig is None:
             return met
         met.add("has_device")
@@ -79,15 +162,21 @@ class BenchRoom(Room):
         if self.monitors.said is not None:
             met.add("was_refused")
         if self.monitors.shown is not None and rig.state.is_on:
-            met.add("has_signal")
+            met |= {"has_signal", "can_record"}
         return met
 
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
-        """Take LUT files onto the card, and a folder as the card, while the room is open."""
-        return self.monitor_edits.take(files, at) if self.is_open else files
+        """Take what is dropped while the room is open: LUT files, cards, screenshots."""
+        if not self.is_open:
+            return files
+        if self.shown == MONITOR:
+            return self.monitor_edits.take(files)
+        return (self.filter_edits if self.shown == FILTER else self.engine_edits).take(files)
 
     def close(self) -> None:
-        self.monitors.close()
+        for model in (self.monitors, self.engine, self.filter):
+            model.close()
+        self._gl.close()
 
 
 def _trestle(painter: QPainter, c: QPointF) -> None:
