@@ -113,6 +113,11 @@ FAULTS: dict[str, dict[str, object]] = {
     "with green the other way": {"green_down": True},
 }
 
+# What each is called on the command line.
+FAULT_KEYS = dict(
+    zip(("srgb", "mips", "bc1", "bc7", "nearest", "half-texel", "green"), FAULTS, strict=True)
+)
+
 
 def with_faults(settings: Import, faults: Iterable[str]) -> Import:
     """Return an import with things wrong, by their words."""

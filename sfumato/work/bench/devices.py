@@ -244,6 +244,24 @@ def ready(rig: Rig, place: Place) -> Loaded:
     return Loaded(place.name, found, held(rig.monitor, found.table), gives)
 
 
+def monitor_named(name: str) -> Monitor:
+    """Return the device of a key, of those that ship or the user's, or in a folder.
+
+    Raises:
+        ValueRefused: there is none.
+        StudyError: its folder is damaged.
+    """
+    if name in MONITORS:
+        return MONITORS[name]
+    for folder in (library() / name, Path(name)):
+        if is_file(folder / RECORD):
+            return read_rig(folder).monitor
+    raise ValueRefused(
+        f"there is no device {name!r}",
+        hint=f"choose {', '.join(MONITORS)}, one of yours, or the folder of one",
+    )
+
+
 # --- writing -------------------------------------------------------------------------------------
 def made(root: Path, monitor: Monitor) -> Rig:
     """Make the folder of a device that is not there yet.

@@ -247,6 +247,13 @@ def frame_of(
         pixels = frames.quick(attrs.evolve(shot, frame=number), *size).pixels
     except MediaError:
         pixels = frames.proxy(shot, *size)  # a still
+    return as_frame(pixels)
+
+
+def as_frame(pixels: Array) -> Array:
+    """Return a picture as an engine has it, uint8 (h, w, 3)."""
+    if pixels.dtype == np.uint8:
+        return pixels
     if pixels.dtype == np.uint16:
         return np.asarray((pixels.astype(np.uint32) + 128) // 257, np.uint8)
     return np.asarray(np.rint(np.clip(as_float(pixels), 0, 1) * 255), np.uint8)

@@ -23,6 +23,7 @@ _SHAPE = 0.01  # by which width over height may differ
 _AT_END = (0.6, 1.4)
 _LEAST = 0.6  # ΔE in the mean between two pictures that can be told apart
 _NOISE = 3.0  # ΔE in the mean, from which what is left is not noise
+_MOST_LEFT = 0.5  # of what there was, that may be left
 
 
 @frozen
@@ -140,6 +141,7 @@ def find(
         made = through((fault,))
         tried.append((Guess(fault, away(made), (fault,)), made))
     tried.sort(key=lambda pair: pair[0].left)
+    enough = max(_NOISE, _MOST_LEFT * before)
     good_ones = [(g, made) for g, made in tried if g.left < before and at_end(meant, made)]
     best = good_ones[0] if good_ones else None
     if best is not None and best[0].faults and best[0].left > _LEAST:
@@ -154,7 +156,7 @@ def find(
                 best = Guess(f"{first} and {fault}", left, (first, fault)), made
     progress(1.0, "done")
     others_ = tuple(g for g, _made in tried if best is None or g is not best[0])
-    if best is not None:
+    if best is not None and best[0].left < enough:
         return Found(before, (best[0], *others_), True)
     return Found(before, (Guess(AS_MEANT, before), *others_), before < _NOISE)
 

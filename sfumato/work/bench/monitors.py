@@ -10,7 +10,6 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.bench.monitor import (
     HALF,
-    MONITORS,
     RECORDING,
     Monitor,
     Refusal,
@@ -21,7 +20,7 @@ from sfumato.core.bench.monitor import (
     through_monitor,
 )
 from sfumato.core.bench.signal import Signal, from_signal, to_signal
-from sfumato.core.errors import FormatError, ValueRefused
+from sfumato.core.errors import FormatError
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
@@ -45,18 +44,6 @@ class Screened:
     recorder: Rgb
     refused: Refusal | None
     proof: Proof | None = None
-
-
-def monitor(key: str) -> Monitor:
-    """Return the device of a key.
-
-    Raises:
-        ValueRefused: there is none.
-    """
-    found = MONITORS.get(key)
-    if found is None:
-        raise ValueRefused(f"there is no device {key!r}", hint=f"choose {', '.join(MONITORS)}")
-    return found
 
 
 def taken(device: Monitor, data: bytes, file: Path, name: str = "") -> Refusal | Transform:

@@ -106,7 +106,8 @@ class EnginePage(QWidget):
         self.source.textActivated.connect(lambda words: self._model.set(on_walk=words == _WALK))
         column.addWidget(self.source)
         column.addSpacing(6)
-        column.addWidget(strong("Look" if is_filter else "Looks of the zones"))
+        self.looks_title = strong("")
+        column.addWidget(self.looks_title)
         self.zones: list[QPushButton] = []
         self._titles: list[Label] = []
         for i in range(len(self._model.looks)):
@@ -176,11 +177,12 @@ class EnginePage(QWidget):
         row = QHBoxLayout(below)
         row.setContentsMargins(16, 12, 16, 12)
         row.setSpacing(18)
-        left = QVBoxLayout()
+        left = self._left_below = QVBoxLayout()
         left.setSpacing(6)
         self.strength = NumberEditor("strength", _HUNDRED, 100.0)
         self.strength.edited.connect(lambda _f, v: self._model.set(strength=v / 100))
         left.addWidget(self.strength)
+        left.addWidget(quiet("Against the exact look, on this frame"))
         self.mean = strong("")
         self.mean.setObjectName(f"bench.{self._model.kind}.mean")
         left.addWidget(self.mean)
@@ -194,7 +196,8 @@ class EnginePage(QWidget):
         else:
             self.floor = FloorPlan()
             left.addWidget(self.floor, 1)
-            below.setFixedHeight(262)
+            left.addStretch(0)
+            below.setFixedHeight(272)
         row.addLayout(left, 1)
         if self._model.kind != FILTER:
             self.finder = FinderBox(self._model)
@@ -251,9 +254,12 @@ class EnginePage(QWidget):
         else:
             self.panel.show_record(model.settings)
             wrong = set_faults(model.settings)
-            self.faults.setText(f"Taken in {', '.join(wrong)}." if wrong else "Nothing spoils it.")
+            self.faults.setText(
+                f"Taken in wrongly: {', '.join(wrong)}." if wrong else "Nothing spoils it."
+            )
             painted(self.faults, "cinnabar" if wrong else "malachite")
             self.floor.setVisible(model.has_zones)
+            self._left_below.setStretch(self._left_below.count() - 1, 0 if model.has_zones else 1)
         self.play.setText("Hold" if model.clock.is_running else "Play")
         if not model.clock.is_running:
             self.rate.setText("")
@@ -262,6 +268,7 @@ class EnginePage(QWidget):
     def _show_looks(self) -> None:
         model = self._model
         walk = model.walk if model.has_zones else None
+        self.looks_title.setText("Looks of the zones" if walk is not None else "Look")
         for i, (look, button) in enumerate(zip(model.looks, self.zones, strict=True)):
             shown = i == 0 or walk is not None
             button.setVisible(shown)
