@@ -1,4 +1,4 @@
-"""Builds the wheel: the demo of the checkout goes into the package, without its clips."""
+"""Builds the wheel: the demo of the checkout goes into the package, of its clips the walk alone."""
 
 from pathlib import Path
 
@@ -7,6 +7,7 @@ from setuptools.command.build_py import build_py
 
 DEMO = Path(__file__).parent / "demo"
 LEFT_OUT = {".mov", ".py"}  # clips and what made the pictures stay in the checkout
+TAKEN = {"walk.mov"}  # the scene of the Bench
 
 
 class BuildWithDemo(build_py):
@@ -16,7 +17,8 @@ class BuildWithDemo(build_py):
             return
         for file in sorted(DEMO.rglob("*")):
             within = file.relative_to(DEMO)
-            if file.is_file() and file.suffix not in LEFT_OUT and within.parts[0] != "renderer":
+            is_wanted = file.suffix not in LEFT_OUT or file.name in TAKEN
+            if file.is_file() and is_wanted and within.parts[0] != "renderer":
                 target = Path(self.build_lib) / "sfumato" / "demo" / within
                 target.parent.mkdir(parents=True, exist_ok=True)
                 self.copy_file(str(file), str(target))

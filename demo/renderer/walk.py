@@ -82,7 +82,7 @@ def main():
     c = st.codec_context
     c.color_range, c.colorspace, c.color_primaries, c.color_trc = 2, 1, 1, 13     # full, BT.709, sRGB
     c.codec_tag = "hvc1"
-    st.options = {"crf": "14", "preset": "medium", "x265-params": "range=full:colormatrix=bt709:colorprim=bt709:transfer=iec61966-2-1:log-level=error"}
+    st.options = {"crf": "18", "preset": "medium", "x265-params": "range=full:colormatrix=bt709:colorprim=bt709:transfer=iec61966-2-1:log-level=error"}
     for i, f in enumerate(chosen):
         rgb = np.asarray(Image.open(f"{a.work}/walk{f:03}_{W}.png"), np.float32) / 255
         y = rgb @ np.array([.2126, .7152, .0722], np.float32)

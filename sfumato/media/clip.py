@@ -294,6 +294,27 @@ class Clip:
             wide = (width, -(-width // 2), -(-width // 2))
             return [p[:, :w].copy() for p, w in zip(_planes(frame)[0], wide, strict=True)]
 
+    def rgb8(self, number: int, width: int, height: int) -> Array:
+        """Return one frame as uint8 (height, width, 3), full range, by the library's own scaler.
+
+        Raises:
+            MediaError: there is no such frame, or it cannot be decoded.
+        """
+        with self._lock, _as_media_error():
+            decoded = self._decoded(number)
+            matrix = matrix_of(decoded)
+            if self.turns % 2:
+                width, height = height, width
+            small = decoded.reformat(
+                width,
+                height,
+                "rgb24",
+                src_colorspace=5 if matrix == 6 else matrix,
+                dst_color_range="JPEG",
+                interpolation="FAST_BILINEAR",
+            )
+            return np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
+
     def close(self) -> None:
         with self._lock:
             self._container.close()

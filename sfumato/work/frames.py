@@ -201,6 +201,22 @@ class Frames:
         planes: list[Array] = self._proxies.get(key, lambda: clip.video(shot.frame, width, height))
         return planes
 
+    def rgb8(self, shot: Shot, width: int, height: int) -> Array:
+        """Return a frame of a clip at a size, uint8 (h, w, 3): as near as the decoder's own scaler is.
+
+        Raises:
+            MediaError: it cannot be read.
+        """
+        key = (self._key(shot), width, height, "rgb8")
+        pixels: Array = self._proxies.get(
+            key, lambda: self._clip(shot).rgb8(shot.frame, width, height)
+        )
+        return pixels
+
+    def count(self, shot: Shot) -> int:
+        """Return how many frames a clip has."""
+        return max(self._clip(shot).count, 1)
+
     def clip_size(self, shot: Shot) -> tuple[int, int]:
         """Return width and height of a clip's frames."""
         return self._clip(shot).size

@@ -34,8 +34,11 @@ class Bars(QWidget):
         self._heading = heading
         self.setObjectName(name)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(0)
 
     def show_rows(self, rows: tuple[Bar, ...]) -> None:
+        if rows == self.rows:
+            return
         self.rows = rows
         self.setFixedHeight(self._EACH * len(rows))
         said = "; ".join(f"{r.title} {r.words}".strip() for r in rows)

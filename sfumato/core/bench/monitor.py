@@ -222,8 +222,7 @@ def held(monitor: Monitor, table: Table3D) -> Table3D:
 
 def through_lattice(monitor: Monitor, kept: Table3D, rgb: Rgb) -> Rgb:
     """Return display codes (..., 3), held within 0..1, through the table that a device keeps (`held`)."""
-    code = np.clip(np.asarray(rgb, np.float32), 0, 1)
-    return apply_table(kept, code, monitor.interp)
+    return apply_table(kept, np.asarray(rgb, np.float32), monitor.interp)  # which holds them
 
 
 def through_monitor(monitor: Monitor, kept: Table3D, signal: Signal) -> Signal:

@@ -116,6 +116,21 @@ def from_signal(signal: Signal) -> Rgb:
     return together(y, *planes)
 
 
+def painted(signal: Signal, curve: Array) -> Array:
+    """Return a frame through a curve, uint8 (h, w, 3), by the compiled loops, which must be loaded.
+
+    Args:
+        curve: uint8 (k,), from 0 to 1; codes are held there.
+    """
+    from sfumato.core.kernels import video
+
+    height, width = signal.y.shape
+    out = np.empty((height, width, 3), np.uint8)
+    codes = (np.require(p, np.uint16, ("C", "W")) for p in (signal.y, signal.cb, signal.cr))
+    video.unpack_painted(*codes, signal.cb.shape[1], _UNPACKING, curve, out)
+    return out
+
+
 def in_ten_bit(rgb: Rgb) -> Rgb:
     """Return display codes as 10 bit of legal range hold them, with all colour differences (4:4:4)."""
     y, cb, cr = differences(np.asarray(rgb, np.float32))

@@ -120,3 +120,43 @@ def pack(rgb, c, y, cb, cr, first):  # type: ignore[no-untyped-def]
             for x in range(width):
                 cb[k, x] = np.int32(min(max(blue[x + 1] * scale + middle, zero), top_code))
                 cr[k, x] = np.int32(min(max(red[x + 1] * scale + middle, zero), top_code))
+
+
+@_jit("void(float32[::1], uint8[::1], uint8[::1])")
+def painted(values, curve, out):  # type: ignore[no-untyped-def]
+    """Fill out with the entries of a curve for values; the curve goes from 0 to 1, values are held there."""
+    last = curve.size - 1
+    top, half, zero = np.float32(last), np.float32(0.5), np.float32(0)
+    for i in range(values.size):
+        at = values[i] * top + half
+        out[i] = curve[np.int32(min(max(at, zero), top + half))]
+
+
+@_jit(
+    "void(uint16[:, ::1], uint16[:, ::1], uint16[:, ::1], int64, float32[::1], uint8[::1], uint8[:, :, ::1])"
+)
+def unpack_painted(y, cb, cr, cw, c, curve, out):  # type: ignore[no-untyped-def]
+    """Fill out (h, w, 3) with a frame of 4:2:2 through a curve, as `unpack` and `painted` do one after the other."""
+    height, width, _ = out.shape
+    low, size = c[0], c[1]
+    more_red, more_blue, kr, kb, per_green = c[4], c[5], c[6], c[7], c[8]
+    last = curve.size - 1
+    top, half, zero = np.float32(last), np.float32(0.5), np.float32(0)
+    end = top + half
+    blue, red = np.empty(width + 2, np.float32), np.empty(width + 2, np.float32)
+    b_line, r_line = np.empty(cw + 1, np.float32), np.empty(cw + 1, np.float32)
+    places = np.empty((3, width), np.int32)
+    for i in range(height):
+        chroma_lines(cb, cr, height, cw, c, i, b_line, r_line, blue, red, width)
+        for x in range(width):
+            luma = (np.float32(y[i, x]) - low) * size
+            r = luma + more_red * red[x]
+            b = luma + more_blue * blue[x]
+            g = (luma - kr * r - kb * b) * per_green
+            places[0, x] = np.int32(min(max(r * top + half, zero), end))
+            places[1, x] = np.int32(min(max(g * top + half, zero), end))
+            places[2, x] = np.int32(min(max(b * top + half, zero), end))
+        for x in range(width):
+            out[i, x, 0] = curve[places[0, x]]
+            out[i, x, 1] = curve[places[1, x]]
+            out[i, x, 2] = curve[places[2, x]]

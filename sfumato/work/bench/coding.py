@@ -14,19 +14,26 @@ from sfumato.work.results.codecs import CODECS
 from sfumato.work.results.planes import Layout, frame_of, planes_of
 
 RATE = 25
-CODEC = {"ProRes": ("prores", ".mov"), "FFV1": ("ffv1", ".mkv")}  # key of `CODECS`, and suffix
+# The encoder, its options and the suffix. This ProRes encoder is three times as fast as the one for results:
+# a recorder has to keep up.
+CODEC: dict[str, tuple[str, dict[str, str], str]] = {
+    "ProRes": ("prores", {"profile": "3"}, ".mov"),
+    "FFV1": ("ffv1", dict(CODECS["ffv1"].options), ".mkv"),
+}
+_THREADS = 2
 _LAYOUT = Layout(10, 2, 1, False, 1)
 
 
 def opened(out: Any, codec: str, width: int, height: int, timecode: str) -> Any:
     """Return a stream of a container for frames of that size."""
-    kind = CODECS[CODEC[codec][0]]
-    stream = out.add_stream(kind.encoder, rate=Fraction(RATE))
+    encoder, options, _suffix = CODEC[codec]
+    stream = out.add_stream(encoder, rate=Fraction(RATE))
     context = stream.codec_context
     context.width, context.height, context.pix_fmt = width, height, _LAYOUT.format
     context.color_range, context.colorspace = 1, 1
     context.color_primaries, context.color_trc = 2, 2  # not stated
-    context.options = dict(kind.options)
+    context.options = options
+    context.thread_count, context.thread_type = _THREADS, "AUTO"
     stream.metadata["timecode"] = timecode
     return stream
 
@@ -43,7 +50,7 @@ def write(out: Any, stream: Any, signal: Signal, number: int) -> None:
 def coded(signal: Signal, codec: str) -> Signal:
     """Return a frame as it comes back from a codec."""
     box = io.BytesIO()
-    with av.open(box, "w", format="mov" if CODEC[codec][1] == ".mov" else "matroska") as out:
+    with av.open(box, "w", format="mov" if CODEC[codec][2] == ".mov" else "matroska") as out:
         stream = opened(out, codec, *signal.size, "00:00:00:00")
         write(out, stream, signal, 0)
         for packet in stream.encode():

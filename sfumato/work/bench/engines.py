@@ -25,7 +25,7 @@ from sfumato.core.bench.engine import (
     sampled,
 )
 from sfumato.core.colour.encodings import Encoding, encoding
-from sfumato.core.errors import FormatError, MediaError, StudyError
+from sfumato.core.errors import FormatError, StudyError
 from sfumato.core.lut.difference import Difference, difference_of
 from sfumato.core.lut.recast import sampled as as_table
 from sfumato.core.lut.table import Table3D
@@ -33,6 +33,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import as_float
+from sfumato.media.parts.registry import by_suffix
 from sfumato.work.bench.gl_engine import GlEngine
 from sfumato.work.files import is_file, read_json
 from sfumato.work.frames import Frames
@@ -202,7 +203,7 @@ class Walk:
 
 
 def walk_of(folder: Path) -> Walk | None:
-    """Return the walk that lies in a folder, None where there is none.
+    """Return the walk that lies in a folder, None where there is none, or its clip is not there.
 
     Raises:
         StudyError: its record is damaged.
@@ -224,6 +225,8 @@ def walk_of(folder: Path) -> Walk | None:
         ) from error
     if not eyes or not 1 <= rate <= 240 or Path(clip).name != clip:
         raise StudyError("the walk is damaged", hint="install the demo again", where=str(record))
+    if not is_file(folder / clip):
+        return None
     return Walk(Shot(str(folder / clip), "walk", "sRGB", id="walk"), rate, eyes, zones[:2])
 
 
@@ -235,19 +238,21 @@ def _pair(plain: Any) -> tuple[float, float]:
 def frame_of(
     shot: Shot, number: int, frames: Frames, *, wide: int = _WIDE, high: int = _HIGH
 ) -> Array:
-    """Return a frame of a shot for an engine, uint8 (h, w, 3): as large as fits, round again after the end.
+    """Return a frame of a shot for an engine, uint8 (h, w, 3): as large as fits.
 
+    Args:
+        number: of a clip, counted on and round again after its end.
     Raises:
         MediaError: it cannot be read.
     """
     whole = frames.size(shot)
     share = min(1.0, wide / whole[0], high / whole[1])
     size = max(2, round(whole[0] * share)), max(2, round(whole[1] * share))
-    try:
-        pixels = frames.quick(attrs.evolve(shot, frame=number), *size).pixels
-    except MediaError:
-        pixels = frames.proxy(shot, *size)  # a still
-    return as_frame(pixels)
+    kind = by_suffix(shot.path)
+    if kind is not None and kind.key == "clip":
+        count = frames.count(shot)
+        return frames.rgb8(attrs.evolve(shot, frame=number % count), *size)
+    return as_frame(frames.proxy(shot, *size))
 
 
 def as_frame(pixels: Array) -> Array:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import attrs
+import numpy as np
 from attrs import frozen
 
 from sfumato.core.bench.signal import Signal, to_signal
@@ -56,4 +57,7 @@ def signal_of(feed: Feed, number: int, frames: Frames, *, quick: bool = False) -
     planes = frames.video(shot, feed.width, feed.height) if quick and feed.count > 1 else None
     if planes is not None:
         return Signal(*planes)
+    still = frames.still(shot)
+    if still.size == (feed.width, feed.height) and still.pixels.dtype == np.float32:
+        return to_signal(still.pixels)  # a clip's own frames, as they are decoded
     return to_signal(frames.proxy(shot, feed.width, feed.height))

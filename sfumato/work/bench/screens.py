@@ -10,9 +10,11 @@ from attrs import frozen
 from sfumato.core.arrays import Array
 from sfumato.core.bench.monitor import HALF, RECORDING, half_and_half, over, through_monitor
 from sfumato.core.bench.signal import Signal, from_signal, to_signal
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.measure import scopes
 from sfumato.core.study.study import Study
+from sfumato.work.bench import glass
 from sfumato.work.bench.coding import RATE
 from sfumato.work.bench.devices import Loaded, Place, Rig, ready
 from sfumato.work.bench.feeds import Feed, signal_of
@@ -33,7 +35,8 @@ class Screen:
 
     Attributes:
         picture: uint8 (h, w, 3), with the zebra; black while the device is off.
-        waveform: of what leaves it, uint8 (256, 512, 3); None while the device is off.
+        waveform: of what leaves it, uint8 (256, 512, 3); None while the device is off, and for every second
+            frame while it plays.
         share_over: of its pixels that lie over the zebra's level.
     """
 
@@ -90,8 +93,9 @@ def screen(
     previewer: Previewer,
     *,
     quick: bool = False,
+    natural: Signal | None = None,
 ) -> Screen:
-    """Return a frame of the feed as a device shows it.
+    """Return a frame of the feed as a device shows it; `natural` is that frame, where it is known already.
 
     Raises:
         MediaError: the frame cannot be decoded.
@@ -101,25 +105,31 @@ def screen(
     if not rig.state.is_on:
         black = np.zeros((feed.height, feed.width, 3), np.uint8)
         return Screen(feed, number, black, None, 0.0, timecode)
-    natural = signal_of(feed, number, previewer.frames, quick=quick)
-    lut = looks.of(rig, rig.place)
+    if natural is None:
+        natural = signal_of(feed, number, previewer.frames, quick=quick)
+    incoming = natural
+    lut, display = looks.of(rig, rig.place), encoding(study.view.encoding)
     seen = np.empty((feed.height, feed.width, 3), np.uint8)
-    bright = np.zeros(seen.shape[:2], bool)
+    stripes, counts = _stripes(feed.height, feed.width), [0]
 
     def one(first: int, last: int) -> None:
-        signal = leaves(rig, lut, natural.rows(first, last))
-        codes = np.clip(from_signal(signal), 0, 1)
-        seen[first:last] = previewer.screened_whole(study, codes)
+        signal = leaves(rig, lut, incoming.rows(first, last))
+        part = glass.shown_signal(signal, display, previewer.screen, quick=quick)
         if rig.state.zebra:
-            bright[first:last] = over(signal, rig.state.zebra)
+            bright = over(signal, rig.state.zebra)
+            count = int(np.count_nonzero(bright))
+            if count:
+                counts.append(count)
+                dark = 255 - part // 4
+                part = np.where((bright & stripes[first:last])[..., None], dark, part)
+        seen[first:last] = part
 
     in_stripes(feed.height, one, _ROWS)
-    waveform = scopes.drawn("waveform", scopes.counted("waveform", seen), False)
-    share = float(bright.mean())
-    if share:
-        striped = bright & _stripes(*bright.shape)
-        seen[striped] = 255 - seen[striped] // 4
-    return Screen(feed, number, seen, waveform, share, timecode)
+    waveform = None
+    if not (quick and number % 2):
+        counted = seen[::2] if quick else seen
+        waveform = scopes.drawn("waveform", scopes.counted("waveform", counted), False)
+    return Screen(feed, number, seen, waveform, sum(counts) / (feed.height * feed.width), timecode)
 
 
 @lru_cache(maxsize=2)
@@ -141,7 +151,7 @@ def place_pictures(
     natural = signal_of(feed, number, previewer.frames)
     step = max(1, feed.width // _TILE[0])
     small = to_signal(np.ascontiguousarray(from_signal(natural)[::step, ::step]))
-    found = {}
+    found, display = {}, encoding(study.view.encoding)
     for i, place in enumerate(rig.state.places):
         cancel.check()
         try:
@@ -150,7 +160,7 @@ def place_pictures(
             continue
         if lut is not None:
             signal = through_monitor(rig.monitor, lut.kept, small)
-            found[i] = previewer.screened(study, np.clip(from_signal(signal), 0, 1))
+            found[i] = glass.shown_signal(signal, display, previewer.screen, quick=False)
     return found
 
 

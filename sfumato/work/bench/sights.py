@@ -11,11 +11,11 @@ from attrs import frozen
 from sfumato.core.arrays import Array
 from sfumato.core.bench.engine import RIGHT, Import, shares
 from sfumato.core.colour.encodings import Encoding, encoding
-from sfumato.core.colour.screen import on_screen
 from sfumato.core.lut.difference import Difference
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import as_float
+from sfumato.work.bench import glass
 from sfumato.work.bench.engines import (
     PNG,
     Drawn,
@@ -140,6 +140,8 @@ def sight(
     frames: Frames,
     gl: GlEngine,
     screen: Encoding | None,
+    *,
+    quick: bool = False,
 ) -> Sight:
     """Draw a frame.
 
@@ -158,9 +160,7 @@ def sight(
         parts.append(part)
         names.append(found.name)
     drawn = draw(gl, frame, looks, parts, sent=wish.sent) if looks else Drawn(frame, "", 0.0)
-    display = display_of(wish, study)
-    codes = as_float(drawn.codes)
-    seen = drawn.codes if screen is None else to_bytes(on_screen(codes, display, screen))
+    seen = glass.shown(drawn.codes, display_of(wish, study), screen, quick=quick)
     return Sight(wish, frame, drawn, np.ascontiguousarray(seen), tuple(names), size)
 
 

@@ -111,6 +111,7 @@ def record(
     in_time: bool = False,
     cancel: Cancel | None = None,
     told: Progress = silent,
+    seen: Callable[[int, Signal], None] = lambda _number, _signal: None,
 ) -> Recorded:
     """Record frames until something ends it, onto the card; without one the take waits in the device.
 
@@ -120,12 +121,13 @@ def record(
         ends: is asked before each frame, by its number; a text ends the take: "" = it was stopped.
         start: the frame of the feed that comes first.
         in_time: go no faster than the frames come by the cable.
+        seen: is given each natural frame that was recorded, by its number in the feed.
     Raises:
         ExportError: nothing could be written, and nothing is left.
         MediaError: a frame could not be decoded, or there was none.
         Cancelled: nothing is left.
     """
-    suffix = CODEC[rig.monitor.codec][1]
+    suffix = CODEC[rig.monitor.codec][2]
     buffer = rig.folder / BUFFER
     make_folder(buffer)
     part = ".take.part"
@@ -148,11 +150,12 @@ def record(
                 if why is not None:
                     ended = why
                     break
-                frame = signal(start + count)
+                frame = natural = signal(start + count)
                 if burnt:
                     assert lut is not None
                     frame = through_monitor(rig.monitor, lut.kept, frame)
                 write(out, stream, frame, count)
+                seen(start + count, natural)
                 told(0.0, f"{count // RATE // 60:02}:{count // RATE % 60:02}:{count % RATE:02}")
                 if in_time:
                     time.sleep(max(0.0, (count + 1) / RATE - (time.perf_counter() - began)))

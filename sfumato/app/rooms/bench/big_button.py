@@ -24,11 +24,13 @@ class BigButton(QAbstractButton):
         self.setCheckable(True)
         self.setFixedHeight(56)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._pigment, self._mark = pigment, mark
+        self._pigment, self._mark, self._words = pigment, mark, ""
         self.show_words(title, words)
 
     def show_words(self, title: str, words: str) -> None:
         """Say something else."""
+        if (title, words) == (self.text(), self._words):
+            return
         self.setText(title)
         self._words = words
         self.setAccessibleName(title)

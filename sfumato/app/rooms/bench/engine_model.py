@@ -20,7 +20,7 @@ from sfumato.core.study.study import Study
 from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts.registry import by_suffix as media_by_suffix
 from sfumato.work.bench import sights
-from sfumato.work.bench.engines import EMPTY, OWN, PNG, Look, Walk, table_of, walk_of
+from sfumato.work.bench.engines import EMPTY, OWN, PNG, Look, Walk, frame_of, table_of, walk_of
 from sfumato.work.bench.finder import Found, find
 from sfumato.work.bench.gl_engine import GlEngine
 from sfumato.work.bench.sights import Measured, Sight, Textures, Wish
@@ -29,6 +29,8 @@ from sfumato.work.frames import open_still
 
 ENGINE, FILTER = "engine", "filter"
 _RATE = 24
+_WHOLE, _PLAYED = (1280, 720), (960, 540)  # pixels that are drawn at rest, and while it plays
+_AHEAD = 3  # frames decoded before they are due
 _TEXTURES = ("strip", "ktx2")
 
 
@@ -65,9 +67,10 @@ class EngineModel(QObject):
         self._lanes = {
             f"{kind} draw": Lane(f"{kind} draw", self, turn=Turn.FIRST),
             f"{kind} figures": Lane(f"{kind} figures", self, turn=Turn.LAST),
+            f"{kind} ahead": Lane(f"{kind} ahead", self, turn=Turn.FIRST),
         }
-        draw, figures = self._lanes.values()
-        for lane in (draw, figures):
+        draw, figures, _ahead = self._lanes.values()
+        for lane in self._lanes.values():
             lane.crashed.connect(services.notices.bug)
         draw.answered.connect(self._on_drawn)
         draw.refused.connect(self._on_refused)
@@ -187,6 +190,8 @@ class EngineModel(QObject):
             kind=self.file_kind,
             quality=self.quality,
             is_walk=is_walk,
+            wide=_PLAYED[0] if self.clock.is_running else _WHOLE[0],
+            high=_PLAYED[1] if self.clock.is_running else _WHOLE[1],
         )
 
     def ask(self) -> None:
@@ -200,17 +205,31 @@ class EngineModel(QObject):
             return
         study, frames, gl = self.services.model.study, self.services.desk.frames, self._gl
         textures, screen = self._textures, self.services.desk.previewer.screen
+        plays = self.clock.is_running
 
         def work(_cancel: Cancel) -> Sight:
-            return sights.sight(wish, textures, study, frames, gl, screen)
+            return sights.sight(wish, textures, study, frames, gl, screen, quick=plays)
 
         self._draw.ask(work, patient=True)
-        if not self.clock.is_running:
-            self._rest.start()
+        if plays:
+            self._decode_ahead(wish)
+
+    def _decode_ahead(self, wish: Wish) -> None:
+        frames = self.services.desk.frames
+
+        def work(cancel: Cancel) -> None:
+            for number in range(wish.number + 1, wish.number + 1 + _AHEAD):
+                cancel.check()
+                frame_of(wish.shot, number, frames, wide=wish.wide, high=wish.high)
+
+        self._lanes[f"{self.kind} ahead"].ask(work, patient=True)
 
     def _on_drawn(self, found: Sight) -> None:
         self.sight, self.fault = found, None
         self.clock.painted()
+        if not self.clock.is_running:
+            self.figures = None
+            self._rest.start()
         self.drawn.emit()
 
     def _on_refused(self, error: SfumatoError) -> None:

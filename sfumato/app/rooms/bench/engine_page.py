@@ -310,7 +310,9 @@ class EnginePage(QWidget):
         wish = found.wish
         high, wide = found.frame.shape[:2]
         self.words.setText(f"{wish.shot.name} · {wide} × {high} · frame {wish.number + 1}")
-        parts = [f"{n} {100 * p:.0f} %" for n, p in zip(found.names, _full(wish), strict=False)]
+        parts = [
+            f"{n} {100 * p:.0f} %" for n, p in zip(found.names, _full(wish), strict=False) if p
+        ]
         self.view.show_screen(image_of(found.picture), None, "", " · ".join(parts), "")
         if model.kind != FILTER:
             names = iter(found.names)
@@ -326,7 +328,7 @@ class EnginePage(QWidget):
         if found is None or model.clock.is_running:
             return
         if figures is None or not found.names:
-            self.mean.setText("" if found.names else "No look lies on the picture.")
+            self.mean.setText("measuring …" if found.names else "No look lies on the picture.")
         else:
             off = figures.off
             self.mean.setText(

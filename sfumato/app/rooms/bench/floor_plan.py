@@ -78,7 +78,7 @@ class FloorPlan(Field):
                 painter.drawEllipse(centre, radius * scale, radius * scale)
             if i < len(self._words):
                 painter.setPen(colour("text"))
-                room = QRectF(centre.x() - 70, centre.y() - 22, 140, 16)
+                room = QRectF(centre.x() - 90, centre.y() + (-26 if i % 2 == 0 else 12), 180, 16)
                 painter.drawText(room, Qt.AlignmentFlag.AlignCenter, self._words[i])
         painter.setPen(QPen(colour("quiet"), 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -175,7 +175,8 @@ class MonitorBelow(QWidget):
         zebra = rig.state.zebra if rig is not None else 0.0
         if rig is not None:
             self.zebra.show_record(rig.state)
-        self.trace.show_data(shown.waveform if shown is not None else None, zebra)
+        if shown is None or not is_on or shown.waveform is not None:
+            self.trace.show_data(shown.waveform if shown is not None else None, zebra)
         over = 100 * shown.share_over if shown is not None and is_on else 0.0
         self.over.setText(f"{over:.1f} % over {zebra:.0f}" if zebra and is_on else "")
         self._show_proof()

@@ -15,6 +15,7 @@ from sfumato.app.services.jobs import FINISHED, Lane, Queue, Turn, single_shot
 from sfumato.app.services.services import Services
 from sfumato.core.arrays import Array
 from sfumato.core.bench.monitor import Refusal
+from sfumato.core.bench.signal import Signal as Video
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
@@ -54,6 +55,7 @@ class MonitorModel(QObject):
     file_changed = Signal()
     recorded = Signal(object)
     told = Signal(str)
+    _came = Signal(int, object)  # a frame that was recorded
 
     def __init__(self, services: Services, key: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -100,6 +102,7 @@ class MonitorModel(QObject):
         self.recorder.progressed.connect(
             lambda _share, words: self.told.emit(words), Qt.ConnectionType.QueuedConnection
         )
+        self._came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
         self._rest = single_shot(self, services.desk.rests.picture, self._at_rest)
         self._later = single_shot(self, services.desk.rests.folder, self.ask)
         self._watch = QFileSystemWatcher(self)
@@ -226,24 +229,26 @@ class MonitorModel(QObject):
         if self._is_seen and (before.shots != after.shots or before.view != after.view):
             self.ask_screen()
 
-    def ask_screen(self) -> None:
-        """Have the frame that is due shown as the device shows it."""
+    def ask_screen(self, natural: Video | None = None) -> None:
+        """Have the frame that is due shown as the device shows it; `natural` is it, where it is known."""
         rig, shot = self.rig, self.shot
         if rig is None or shot is None or not self._is_seen:
             if shot is None:
                 self.shown = self.feed = None
                 self.screened.emit()
             return
-        plays, number, looks = self.clock.is_running, self.clock.number, self.looks
+        plays, number, looks = self.plays, self.clock.number, self.looks
         feed = self.feed if self.feed is not None and self.feed.shot == shot else None
         study, previewer = self.services.model.study, self.services.desk.previewer
 
         def work(_cancel: Cancel) -> Screen:
             whole = feed or feed_of(shot, previewer.frames)
-            return screens.screen(rig, looks, whole, number, study, previewer, quick=plays)
+            return screens.screen(
+                rig, looks, whole, number, study, previewer, quick=plays, natural=natural
+            )
 
         self._lanes["screen"].ask(work, patient=plays)
-        if plays and feed is not None and feed.count > 1:
+        if self.clock.is_running and feed is not None and feed.count > 1:
             frames = previewer.frames
 
             def decode(cancel: Cancel) -> None:
@@ -271,6 +276,11 @@ class MonitorModel(QObject):
         self._ask_pictures()
         self._ask_proof()
 
+    @property
+    def plays(self) -> bool:
+        """Whether frames follow one another: played, or recorded."""
+        return self.clock.is_running or self.is_recording
+
     def play(self, on: bool) -> None:
         """Let the clip play, or hold it."""
         if on:
@@ -282,7 +292,7 @@ class MonitorModel(QObject):
     def _ask_pictures(self) -> None:
         """Have small pictures of the places made, when other LUTs or another shot are there."""
         rig, feed = self.rig, self.feed
-        if rig is None or feed is None or self.clock.is_running or not self._is_seen:
+        if rig is None or feed is None or self.plays or not self._is_seen:
             return
         study, previewer, looks = self.services.model.study, self.services.desk.previewer, Looks()
         number = self.clock.number
@@ -303,7 +313,7 @@ class MonitorModel(QObject):
     def _ask_proof(self) -> None:
         """Have the device measured on the frame that is shown, once the hand rests."""
         rig, feed = self.rig, self.feed
-        if rig is None or feed is None or self.clock.is_running or not self._is_seen:
+        if rig is None or feed is None or self.plays or not self._is_seen:
             return
         number, looks, previewer = self.clock.number, self.looks, self.services.desk.previewer
         wanted = (rig.monitor, rig.place, rig.state.use, rig.state.is_on, feed, number)
@@ -357,6 +367,7 @@ class MonitorModel(QObject):
                 in_time=True,
                 cancel=cancel,
                 told=progress,
+                seen=self._came.emit,
             )
 
         self.recorder.add(
@@ -366,8 +377,14 @@ class MonitorModel(QObject):
             refused=self._on_not_recorded,
             ended=self._ended,
         )
-        self.clock.start()
+        self.clock.stop()
         self.recording_changed.emit()
+
+    def _on_came(self, number: int, natural: Video) -> None:
+        """Show a frame that was recorded, when no other is being made ready."""
+        self.clock.number = number
+        if not self._lanes["screen"].is_busy:
+            self.ask_screen(natural)
 
     def stop_recording(self, *, off: bool = False) -> None:
         """End the take; `off`: because the device is switched off."""
@@ -395,7 +412,7 @@ class MonitorModel(QObject):
     def is_busy(self) -> bool:
         ends = self.recorder.is_busy and (self._stop.is_set() or self._off.is_set())
         waits = self._is_seen and (self._rest.isActive() or self._later.isActive())
-        lanes = any(lane.is_busy for lane in self._lanes.values()) and not self.clock.is_running
+        lanes = any(lane.is_busy for lane in self._lanes.values()) and not self.plays
         return ends or waits or lanes
 
     def close(self) -> None:
