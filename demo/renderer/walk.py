@@ -76,20 +76,24 @@ def main():
     if a.only:
         return
     box = av.open(f"{a.out}/walk.mov", "w")
-    st = box.add_stream("libx265", rate=24)
-    st.width, st.height, st.pix_fmt = 1280, 720, "yuv444p"
+    st = box.add_stream("libx264", rate=24)
+    st.width, st.height, st.pix_fmt = 1280, 720, "yuv420p"
     st.time_base = Fraction(1, 24)
     c = st.codec_context
     c.color_range, c.colorspace, c.color_primaries, c.color_trc = 2, 1, 1, 13     # full, BT.709, sRGB
-    c.codec_tag = "hvc1"
-    st.options = {"crf": "18", "preset": "medium", "x265-params": "range=full:colormatrix=bt709:colorprim=bt709:transfer=iec61966-2-1:log-level=error"}
+    st.options = {"crf": "18", "preset": "slow", "x264-params": "fullrange=on:colormatrix=bt709:colorprim=bt709:transfer=iec61966-2-1"}
     for i, f in enumerate(chosen):
-        rgb = np.asarray(Image.open(f"{a.work}/walk{f:03}_{W}.png"), np.float32) / 255
+        rgb = np.asarray(Image.open(f"{a.work}/walk{f:03}_{W}.png").convert("RGB"), np.float32) / 255
         y = rgb @ np.array([.2126, .7152, .0722], np.float32)
-        fr = av.VideoFrame(1280, 720, "yuv444p")
-        for p, q in zip(fr.planes, (y, (rgb[..., 2] - y) / 1.8556 + 128 / 255, (rgb[..., 0] - y) / 1.5748 + 128 / 255)):
-            row = np.zeros((720, p.line_size), np.uint8)
-            row[:, :1280] = np.clip(np.floor(q * 255 + .5), 0, 255).astype(np.uint8)
+        planes = [y * 255]
+        for q in ((rgb[..., 2] - y) / 1.8556, (rgb[..., 0] - y) / 1.5748):
+            p = np.pad(q, ((0, 0), (1, 1)), mode="edge")     # left-sited 1 2 1, centred between lines
+            q = (p[:, 0:-2:2] + 2 * p[:, 1:-1:2] + p[:, 2::2]) / 4
+            planes.append((q[0::2] + q[1::2]) / 2 * 255 + 128)
+        fr = av.VideoFrame(1280, 720, "yuv420p")
+        for p, q in zip(fr.planes, planes):
+            row = np.zeros((q.shape[0], p.line_size), np.uint8)
+            row[:, :q.shape[1]] = np.clip(np.floor(q + .5), 0, 255)
             p.update(row.tobytes())
         fr.pts, fr.time_base = i, Fraction(1, 24)
         fr.color_range, fr.colorspace, fr.color_primaries, fr.color_trc = 2, 1, 1, 13
