@@ -31,6 +31,7 @@ from sfumato.work.bench.engines import (
     taken,
 )
 from sfumato.work.bench.gl_engine import GlEngine
+from sfumato.work.files import stamp_of
 from sfumato.work.frames import Frames
 from sfumato.work.preview.asks import to_bytes
 
@@ -113,7 +114,7 @@ class Textures:
             FormatError: its file cannot be read.
         """
         own = (study.look, study.working, study.view) if look.is_own else look.file
-        stamp = look.file.stat().st_mtime_ns if look.file is not None else 0
+        stamp = stamp_of(look.file) if look.file is not None else None
         way = (wish.kind, wish.quality) if wish.is_filter else wish.settings
         key = (own, stamp, way)
         found = self._known.pop(key, None)
