@@ -18,7 +18,7 @@ from sfumato.core.bench.signal import from_signal, to_signal
 from sfumato.core.errors import ExportError, FormatError, MediaError, SfumatoError, StudyError
 from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import as_float
-from sfumato.work.bench import burnt, cards, devices, takes
+from sfumato.work.bench import burnt, cards, devices, mounting, places, takes
 from sfumato.work.bench.coding import coded
 from sfumato.work.bench.devices import STATE, Rig
 from sfumato.work.bench.feeds import feed_of, signal_of
@@ -47,40 +47,40 @@ def rig(tmp_path: Path) -> Rig:
 
 def test_places_survive_are_moved_renamed_cleared_and_brought_back(rig: Rig) -> None:
     assert rig.card is not None
-    rig, refused = devices.load(rig, rig.card / "LOWTIDE.cube", 2)
+    rig, refused = places.load(rig, rig.card / "LOWTIDE.cube", 2)
     assert refused is None
     assert rig.state.chosen == 2
     again = devices.read_rig(rig.folder)  # switched off and on
     assert again.state == rig.state
     assert np.array_equal(
-        devices.ready(again, again.state.places[2]).kept.values,
-        held(rig.monitor, devices.ready(again, again.state.places[2]).transform.table).values,
+        places.ready(again, again.state.places[2]).kept.values,
+        held(rig.monitor, places.ready(again, again.state.places[2]).transform.table).values,
     )
-    rig = devices.rename(devices.move(rig, 2, 5), 5, "NIGHT")
+    rig = places.rename(places.move(rig, 2, 5), 5, "NIGHT")
     assert [i for i, p in enumerate(rig.state.places) if p] == [5]
     assert rig.state.places[5].name == "NIGHT"
     with pytest.raises(SfumatoError, match="no such name"):
-        devices.rename(rig, 5, "night")
-    places, files = rig.state.places, devices.held_files(rig)
-    rig = devices.clear(rig, 5)
+        places.rename(rig, 5, "night")
+    before, files = rig.state.places, places.held_files(rig)
+    rig = places.clear(rig, 5)
     assert not any(rig.state.places)
     assert not list((rig.folder / "places").iterdir())
-    rig = devices.restored(rig, places, files)
-    assert devices.ready(rig, rig.state.places[5]).name == "NIGHT"
+    rig = places.restored(rig, before, files)
+    assert places.ready(rig, rig.state.places[5]).name == "NIGHT"
 
 
 def test_a_refused_file_leaves_or_empties_the_place_and_is_written_right(rig: Rig) -> None:
     assert rig.card is not None
     assert rig.monitor.dislikes == EMPTIES
-    rig, _ = devices.load(rig, rig.card / "LOWTIDE.cube", 0)
-    rig, refused = devices.load(rig, rig.card / "low_tide.cube", 0)
+    rig, _ = places.load(rig, rig.card / "LOWTIDE.cube", 0)
+    rig, refused = places.load(rig, rig.card / "low_tide.cube", 0)
     assert refused is not None
     assert refused.word == "BAD NAME"
     assert rig.state.places[0] is None
     usual = devices.read_rig(rig.folder.parent / "usual")
-    usual, _ = devices.load(usual, rig.card / "LOWTIDE.cube", 0)
+    usual, _ = places.load(usual, rig.card / "LOWTIDE.cube", 0)
     (rig.card / "broken.cube").write_bytes(LOOK.read_bytes()[:3000])
-    usual, refused = devices.load(usual, rig.card / "broken.cube", 0)
+    usual, refused = places.load(usual, rig.card / "broken.cube", 0)
     assert refused is not None
     assert refused.word == "FILE ERROR"
     assert usual.state.places[0] is not None
@@ -95,7 +95,7 @@ def test_a_refused_file_leaves_or_empties_the_place_and_is_written_right(rig: Ri
     }
     for name in ("low_tide.cube", "small.3dl"):
         made = cards.written_right(rig, rig.card / name)
-        rig, refused = devices.load(rig, made.place, 1)
+        rig, refused = places.load(rig, made.place, 1)
         assert refused is None, refused
     with pytest.raises(FormatError):
         cards.written_right(rig, rig.card / "broken.cube")
@@ -108,7 +108,7 @@ def test_two_windows_on_one_device_lose_nothing_of_each_others(rig: Rig) -> None
         shutil.copy(LOOK, card / f"L{i}.cube")
     old = [devices.read_rig(rig.folder) for _ in range(8)]  # all as they were before
     threads = [
-        threading.Thread(target=devices.load, args=(old[i], card / f"L{i}.cube", i))
+        threading.Thread(target=places.load, args=(old[i], card / f"L{i}.cube", i))
         for i in range(8)
     ]
     for thread in threads:
@@ -118,7 +118,7 @@ def test_two_windows_on_one_device_lose_nothing_of_each_others(rig: Rig) -> None
     now = devices.read_rig(rig.folder)
     assert [p.name for p in now.state.places] == [f"L{i}" for i in range(8)]
     for place in now.state.places:
-        devices.ready(now, place)
+        places.ready(now, place)
 
 
 @pytest.mark.parametrize(
@@ -163,7 +163,7 @@ def test_devices_of_ones_own(rig: Rig) -> None:
 # --- takes ---------------------------------------------------------------------------------------
 def recorded(rig: Rig, count: int = 6, ends=None, **more) -> takes.Recorded:
     feed = feed_of(CLIP, FRAMES)
-    lut = devices.ready(rig, rig.place) if rig.place is not None else None
+    lut = places.ready(rig, rig.place) if rig.place is not None else None
     stop = ends or (lambda n: "" if n >= count else None)
     return takes.record(rig, feed, lambda n: signal_of(feed, n, FRAMES), lut, stop, **more)
 
@@ -172,7 +172,7 @@ def recorded(rig: Rig, count: int = 6, ends=None, **more) -> takes.Recorded:
 def test_takes_hold_the_signal_with_timecode_and_a_note(rig: Rig, codec: str) -> None:
     assert rig.card is not None
     own = devices.added(rig.folder.parent, Monitor(title="R", codec=codec, cube="33"))
-    own, _ = devices.load(own, rig.card / "LOWTIDE.cube", 0)
+    own, _ = places.load(own, rig.card / "LOWTIDE.cube", 0)
     natural = recorded(own)
     own = devices.with_state(devices.read_rig(own.folder), use=RECORDING)
     graded = recorded(own)
@@ -191,14 +191,14 @@ def test_takes_hold_the_signal_with_timecode_and_a_note(rig: Rig, codec: str) ->
         assert sum(1 for _ in clip.decode(stream)) == 6
     feed = feed_of(CLIP, FRAMES)
     sent = signal_of(feed, 3, FRAMES)
-    table = devices.ready(own, own.place).kept
+    table = places.ready(own, own.place).kept
     for made, wanted in ((natural, sent), (graded, through_monitor(own.monitor, table, sent))):
         rgb = as_float(open_still(made.file, 3).pixels)
         off = np.abs(rgb - from_signal(coded(wanted, codec)))
         assert off.mean() < (1e-5 if codec == "FFV1" else 1e-3)
     found = proof(
         own.monitor,
-        devices.ready(own, own.place).transform,
+        places.ready(own, own.place).transform,
         from_signal(sent).clip(0, 1),
         recorded=True,
     )
@@ -224,7 +224,7 @@ def test_a_card_that_is_pulled_or_full_and_a_device_switched_off_cost_no_take(
     assert "pulled" in found.take.ended
     assert 13 <= found.take.frames <= 24
     assert takes.take_of(found.file) == found.take
-    rig = devices.mount(devices.read_rig(rig.folder), away)  # it comes back: the take goes onto it
+    rig = mounting.mount(devices.read_rig(rig.folder), away)  # it comes back: the take goes onto it
     assert (away / found.file.name).is_file()
     assert not list((rig.folder / "buffer").glob("TAKE*"))
 

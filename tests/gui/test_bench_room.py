@@ -24,7 +24,7 @@ from sfumato.app.rooms.bench.places_field import PlacesField
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.media.parts.contract import as_float
-from sfumato.work.bench import devices
+from sfumato.work.bench import devices, places
 from sfumato.work.bench.takes import take_of
 from sfumato.work.frames import open_still
 
@@ -80,7 +80,7 @@ def use(hand, key: str) -> None:
 def record(hand, frames: int) -> Path:
     """Record until so many frames are there; return the take."""
     model, counted = room(hand).monitors, []
-    model.told.connect(counted.append)
+    model.recorder.told.connect(counted.append)
     button = hand.find(BigButton, "bench.record")
     hand.click(button)
     assert model.is_recording
@@ -259,7 +259,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
     assert list(states(bench)) == ["LOW_TIDE.cube"]
 
     other = devices.read_rig(rig(bench).folder)  # another window loads, this one hears of it
-    devices.load(other, other.card / "LOW_TIDE.cube", 6)
+    places.load(other, other.card / "LOW_TIDE.cube", 6)
     end = time.monotonic() + 20
     while rig(bench).state.places[6] is None and time.monotonic() < end:
         bench.wait(50)

@@ -21,8 +21,9 @@ from sfumato.core.study.outlet import (
 )
 from sfumato.formats.parts.registry import by_suffix
 from sfumato.media.parts import registry as media
-from sfumato.work.bench.devices import Rig, digest_of
+from sfumato.work.bench.devices import Rig
 from sfumato.work.bench.monitors import taken
+from sfumato.work.bench.places import digest_of
 from sfumato.work.bench.takes import Take, take_of
 from sfumato.work.files import MOST_TABLE_BYTES, Stamp, exists, is_file, read_bytes, stamp_of
 from sfumato.work.luts.deliver import VERSION, Delivered, deliver

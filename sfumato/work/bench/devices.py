@@ -14,9 +14,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
-import hashlib
 import os
-import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -26,24 +24,15 @@ import platformdirs
 from attrs import frozen
 
 from sfumato.core import controls
-from sfumato.core.bench.monitor import EMPTIES, MONITORS, SCREEN, USES, Monitor, Refusal, held
-from sfumato.core.colour import span_note
-from sfumato.core.errors import ExportError, FormatError, StudyError, ValueRefused
-from sfumato.core.lut.table import Table3D
-from sfumato.core.lut.transform import Transform
+from sfumato.core.bench.monitor import MONITORS, SCREEN, USES, Monitor
+from sfumato.core.errors import ExportError, StudyError, ValueRefused
 from sfumato.core.study.outlet import key_for
-from sfumato.work.bench.monitors import loaded, taken
 from sfumato.work.files import (
-    MOST_TABLE_BYTES,
-    cut_name,
     drop,
-    free,
     is_file,
     is_folder,
     json_bytes,
     make_folder,
-    placed,
-    read_bytes,
     read_json,
     refusal,
     write_bytes,
@@ -213,37 +202,6 @@ def _place(plain: Any) -> Place | None:
     return Place(name, file)
 
 
-@frozen(eq=False)
-class Loaded:
-    """What stands in a place, ready for use: the LUT, and its table as the device keeps it.
-
-    `gives` names the encoding of what comes out, "" when the file does not say.
-    """
-
-    name: str
-    transform: Transform
-    kept: Table3D
-    gives: str
-
-
-def ready(rig: Rig, place: Place) -> Loaded:
-    """Return what stands in a place.
-
-    Raises:
-        FormatError: its file is gone or damaged, in words for the device's owner.
-    """
-    found = loaded(rig.monitor, rig.file_of(place), place.name)
-    if isinstance(found, Refusal) or found.table is None:
-        why = found.why if isinstance(found, Refusal) else "it holds no 3D table"
-        raise FormatError(
-            f"the device can no longer read {place.name}: {why}",
-            hint="clear the place, and load the file again",
-            where=str(rig.file_of(place)),
-        )
-    gives = span_note.read(found.comments)[1] or ""
-    return Loaded(place.name, found, held(rig.monitor, found.table), gives)
-
-
 def monitor_named(name: str) -> Monitor:
     """Return the device of a key, of those that ship or the user's, or in a folder.
 
@@ -297,7 +255,7 @@ def changed_record(rig: Rig, monitor: Monitor) -> Rig:
     """
     if rig.folder.name in MONITORS:
         raise ExportError("a device that ships stays as it is", hint="make one of your own like it")
-    with _alone(rig.folder):
+    with alone(rig.folder):
         _write_record(rig.folder, monitor)
     return read_rig(rig.folder)
 
@@ -312,7 +270,7 @@ def _write_state(rig: Rig) -> None:
 
 
 @contextlib.contextmanager
-def _alone(folder: Path) -> Iterator[None]:
+def alone(folder: Path) -> Iterator[None]:
     """Let no other window or program change the device meanwhile."""
     try:
         handle = os.open(folder / ".lock", os.O_RDWR | os.O_CREAT, 0o666)
@@ -332,7 +290,7 @@ def changed(rig: Rig, change: Callable[[Rig], State]) -> Rig:
         StudyError: the folder is damaged.
         ExportError: it cannot be written; nothing is changed.
     """
-    with _alone(rig.folder):
+    with alone(rig.folder):
         now = read_rig(rig.folder)
         after = attrs.evolve(now, state=change(now))
         if after.state != now.state:
@@ -347,156 +305,3 @@ def changed(rig: Rig, change: Callable[[Rig], State]) -> Rig:
 def with_state(rig: Rig, **values: Any) -> Rig:
     """Set fields of the state."""
     return changed(rig, lambda now: attrs.evolve(now.state, **values))
-
-
-def _put(places: tuple[Place | None, ...], at: int, place: Place | None) -> Any:
-    return (*places[:at], place, *places[at + 1 :])
-
-
-def load(rig: Rig, file: Path, at: int) -> tuple[Rig, Refusal | None]:
-    """Load a file of the card into a place; what the device says against it, else None.
-
-    Raises:
-        FormatError: the card was pulled, or the file is gone.
-        ExportError: the device's folder cannot be written; the place stays as it was.
-    """
-    data = read_bytes(file, FormatError, MOST_TABLE_BYTES)
-    refused = taken(rig.monitor, data, file)
-    if isinstance(refused, Refusal):
-        if rig.monitor.dislikes == EMPTIES:
-            rig = clear(rig, at)
-        return rig, refused
-    place = Place(file.stem, digest_of(data) + file.suffix.lower())
-    with _alone(rig.folder):
-        make_folder(rig.folder / PLACES)
-        write_bytes(rig.folder / PLACES / place.file, data)
-
-    def change(now: Rig) -> State:
-        return attrs.evolve(now.state, places=_put(now.state.places, at, place), chosen=at)
-
-    return changed(rig, change), None
-
-
-def clear(rig: Rig, at: int) -> Rig:
-    """Empty a place."""
-    return changed(
-        rig, lambda now: attrs.evolve(now.state, places=_put(now.state.places, at, None))
-    )
-
-
-def rename(rig: Rig, at: int, name: str) -> Rig:
-    """Give what stands in a place another name.
-
-    Raises:
-        ValueRefused: the device takes no such name.
-    """
-    if not rig.monitor.takes_name(name):
-        raise ValueRefused(f"the device takes no such name: {rig.monitor.names_said}")
-
-    def change(now: Rig) -> State:
-        held = now.state.places[at]
-        after = None if held is None else attrs.evolve(held, name=name)
-        return attrs.evolve(now.state, places=_put(now.state.places, at, after))
-
-    return changed(rig, change)
-
-
-def move(rig: Rig, at: int, to: int) -> Rig:
-    """Put what stands in a place into another one; what stood there takes its place."""
-
-    def change(now: Rig) -> State:
-        one, two = now.state.places[at], now.state.places[to]
-        places = _put(_put(now.state.places, at, two), to, one)
-        return attrs.evolve(now.state, places=places, chosen=to)
-
-    return changed(rig, change)
-
-
-def restored(rig: Rig, places: tuple[Place | None, ...], files: dict[str, bytes]) -> Rig:
-    """Put back places as they were, with what their files held: for undo."""
-    with _alone(rig.folder):
-        make_folder(rig.folder / PLACES)
-        for name, data in files.items():
-            write_bytes(rig.folder / PLACES / name, data)
-    return changed(rig, lambda now: attrs.evolve(now.state, places=places))
-
-
-def held_files(rig: Rig) -> dict[str, bytes]:
-    """Return what the files of the places hold, by name."""
-    names = {p.file for p in rig.state.places if p}
-    found = {}
-    for name in names:
-        with contextlib.suppress(FormatError):
-            found[name] = read_bytes(rig.folder / PLACES / name, FormatError, MOST_TABLE_BYTES)
-    return found
-
-
-def digest_of(data: bytes) -> str:
-    """Return what the file of a place is called by: the start of the SHA-256 of its bytes."""
-    return hashlib.sha256(data).hexdigest()[:24]
-
-
-# --- the card ------------------------------------------------------------------------------------
-def mount(rig: Rig, folder: Path) -> Rig:
-    """Put a card in; takes that wait in the buffer go onto it.
-
-    Raises:
-        StudyError: there is no such folder.
-    """
-    if not is_folder(folder):
-        raise StudyError("the card is not there", hint="choose a folder", where=str(folder))
-    own = folder.resolve()
-    card = own.name if own.parent == rig.folder.resolve() else str(own)
-    rig = with_state(rig, card=card)
-    for take in (
-        sorted((rig.folder / BUFFER).glob("TAKE_*")) if is_folder(rig.folder / BUFFER) else []
-    ):
-        moved(take, folder)
-    return rig
-
-
-def moved(file: Path, folder: Path) -> Path:
-    """Move a file into a folder of perhaps another disk, whole or not at all; nothing is replaced.
-
-    Raises:
-        ExportError: it cannot be written there; the file stays where it is.
-    """
-    place = copied(file, free(folder / file.name))
-    drop(file)
-    return place
-
-
-def copied(file: Path, place: Path) -> Path:
-    """Copy a file to a place that no other has, whole or not at all.
-
-    Raises:
-        ExportError: it cannot be read or written, or there is one.
-    """
-    beside = place.with_name(f".{cut_name(place.name, 80)}.{os.getpid()}.part")
-    try:
-        shutil.copyfile(file, beside)
-        placed(beside, place, force=False)
-    except OSError as error:
-        raise refusal(error, place, ExportError) from error
-    finally:
-        drop(beside)
-    return place
-
-
-def pull(rig: Rig) -> Rig:
-    """Take the card out."""
-    return with_state(rig, card="")
-
-
-def room_left(rig: Rig) -> int:
-    """Return the bytes that are free on the card: of its stated room, or of its disk when that is less."""
-    if rig.card is None:
-        return 0
-    used = 0
-    try:
-        for file in rig.card.iterdir():
-            used += file.stat().st_size if is_file(file) else 0
-        disk = os.statvfs(rig.card)
-    except OSError:
-        return 0
-    return max(0, min(int(rig.monitor.card_mb * 1e6) - used, disk.f_bavail * disk.f_frsize))

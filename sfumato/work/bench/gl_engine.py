@@ -327,6 +327,8 @@ def _as_uploaded(texture: Texture) -> Array:
 
 
 def _serve() -> None:
+    import moderngl
+
     out, renderer = sys.stdout.buffer, None
     while True:
         try:
@@ -344,7 +346,7 @@ def _serve() -> None:
             else:
                 found, ms = renderer.draw(arrays[0], head["parts"])
                 _sent(out, {"ms": ms}, found)
-        except Exception as error:  # told to the other side, which lives on
+        except (moderngl.Error, ValueError, KeyError, OSError) as error:  # the other side lives on
             _sent(out, {"error": str(error).strip() or type(error).__name__})
 
 

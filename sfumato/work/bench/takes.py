@@ -16,10 +16,11 @@ from sfumato.core.bench.monitor import RECORDING, through_monitor
 from sfumato.core.bench.signal import Signal
 from sfumato.core.colour.encodings import encodings
 from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError
-from sfumato.work.bench import devices
+from sfumato.work.bench import devices, mounting
 from sfumato.work.bench.coding import CODEC, RATE, opened, write
-from sfumato.work.bench.devices import BUFFER, Loaded, Rig
+from sfumato.work.bench.devices import BUFFER, Rig
 from sfumato.work.bench.feeds import Feed
+from sfumato.work.bench.places import Loaded
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import (
     exists,
@@ -136,7 +137,7 @@ def record(
     burnt = rig.state.use == RECORDING and lut is not None
     timecode = later(_START, rig.state.run, RATE)
     cancel = cancel or Cancel()
-    room = devices.room_left(rig) - _SPARE
+    room = mounting.room_left(rig) - _SPARE
     ended, count = "", 0
     try:
         with av.open(str(temporary), "w") as out:
@@ -201,12 +202,12 @@ def _kept(rig: Rig, temporary: Path, take: Take) -> Recorded:
     if rig.card is None or not rig.has_card:
         return Recorded(own, take, False)
     try:
-        note = devices.moved(note_of(own), rig.card)
-        return Recorded(devices.moved(own, rig.card), take, True)
+        note = mounting.moved(note_of(own), rig.card)
+        return Recorded(mounting.moved(own, rig.card), take, True)
     except SfumatoError:  # pulled or full in the last moment: it waits in the device, whole
         note = note_of(rig.card / own.name)
         if is_file(note) and is_file(own):
-            devices.moved(note, own.parent)
+            mounting.moved(note, own.parent)
         return Recorded(own, take, False)
 
 

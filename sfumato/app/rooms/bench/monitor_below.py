@@ -104,7 +104,7 @@ class MonitorBelow(QWidget):
         column.addLayout(grid, 1)
         for signal in (model.known, model.recording_changed, model.screened, model.proved):
             signal.connect(self.refresh)
-        model.told.connect(self._tell)
+        model.recorder.told.connect(self._tell)
         self.refresh()
 
     def _make_uses(self) -> QHBoxLayout:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from threading import Event
 from typing import Any
 
 import attrs
@@ -11,7 +10,8 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, Qt, Signal
 from PySide6.QtGui import QUndoStack
 
 from sfumato.app.rooms.bench.clock import Clock
-from sfumato.app.services.jobs import FINISHED, Lane, Queue, Turn, single_shot
+from sfumato.app.rooms.bench.recorder import Recorder
+from sfumato.app.services.jobs import Lane, Turn, single_shot
 from sfumato.app.services.services import Services
 from sfumato.core.arrays import Array
 from sfumato.core.bench.monitor import Refusal
@@ -19,16 +19,14 @@ from sfumato.core.bench.signal import Signal as Video
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
-from sfumato.work.bench import devices, screens
+from sfumato.work.bench import devices, mounting, screens
 from sfumato.work.bench.cards import CardFile, name_for, on_card
 from sfumato.work.bench.coding import RATE
 from sfumato.work.bench.devices import Rig
 from sfumato.work.bench.feeds import Feed, feed_of, signal_of
 from sfumato.work.bench.monitors import Proof
 from sfumato.work.bench.screens import Looks, Screen
-from sfumato.work.bench.takes import Recorded, record
-from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.frames import Frames
+from sfumato.work.cancel import Cancel
 
 _AHEAD = 3  # frames decoded before they are due
 
@@ -44,8 +42,8 @@ class Said:
 
 class MonitorModel(QObject):
     """`known()`: devices, places or card are others; `screened()`: a picture is there; `proved()`;
-    `pictured()`: small pictures of the places are; `recorded(Recorded)`; `told(words)` while it records;
-    `file_changed()`: another file of the card is chosen."""
+    `pictured()`: small pictures of the places are; `recording_changed()`; `file_changed()`: another file of
+    the card is chosen."""
 
     known = Signal()
     screened = Signal()
@@ -53,9 +51,6 @@ class MonitorModel(QObject):
     pictured = Signal()
     recording_changed = Signal()
     file_changed = Signal()
-    recorded = Signal(object)
-    told = Signal(str)
-    _came = Signal(int, object)  # a frame that was recorded
 
     def __init__(self, services: Services, key: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -80,8 +75,6 @@ class MonitorModel(QObject):
         self._is_open = False
         self._pictured: Any = None
         self._proved: Any = None
-        self._stop, self._off = Event(), Event()
-        self._off_after = False
         self._lanes = {
             "bench": Lane("bench", self),
             "screen": Lane("screen", self, turn=Turn.FIRST),
@@ -97,12 +90,9 @@ class MonitorModel(QObject):
         self._lanes["screen"].refused.connect(self._on_refused)
         self._lanes["places"].answered.connect(self._on_pictures)
         self._lanes["bench proof"].answered.connect(self._on_proof)
-        self.recorder = Queue(self)
-        self.recorder.crashed.connect(services.notices.bug)
-        self.recorder.progressed.connect(
-            lambda _share, words: self.told.emit(words), Qt.ConnectionType.QueuedConnection
-        )
-        self._came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
+        self.recorder = Recorder(services.notices, self)
+        self.recorder.came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
+        self.recorder.ended.connect(self._on_ended)
         self._rest = single_shot(self, services.desk.rests.picture, self._at_rest)
         self._later = single_shot(self, services.desk.rests.folder, self.ask)
         self._watch = QFileSystemWatcher(self)
@@ -145,7 +135,7 @@ class MonitorModel(QObject):
             rigs, faults = devices.rigs(root)
             rig = next((r for r in rigs if r.folder.name == chosen), rigs[0] if rigs else None)
             card = on_card(rig) if rig is not None else ()
-            room = devices.room_left(rig) if rig is not None else 0
+            room = mounting.room_left(rig) if rig is not None else 0
             return tuple(rigs), tuple(f.alone() for f in faults), card, room
 
         self._lanes["bench"].ask(work)
@@ -335,48 +325,13 @@ class MonitorModel(QObject):
     # --- recording -------------------------------------------------------------------------------
     @property
     def is_recording(self) -> bool:
-        return self.recorder.is_busy
+        return self.recorder.runs
 
     def begin_recording(self) -> None:
         """Record from the frame that is shown, until it is stopped."""
-        rig, feed = self.rig, self.feed
-        if rig is None or feed is None or self.is_recording:
+        if self.rig is None or self.feed is None or self.is_recording:
             return
-        stop, off = self._stop, self._off
-        stop.clear()
-        off.clear()
-        frames, looks, number = (
-            Frames(keep=2),
-            self.looks,
-            self.clock.number,
-        )  # a decoder of its own
-
-        def ends(_count: int) -> str | None:
-            if off.is_set():
-                return "the device was switched off"
-            return "" if stop.is_set() else None
-
-        def work(cancel: Cancel, progress: Progress) -> Recorded:
-            return record(
-                rig,
-                feed,
-                lambda n: signal_of(feed, n, frames),
-                looks.of(rig, rig.place),
-                ends,
-                start=number,
-                in_time=True,
-                cancel=cancel,
-                told=progress,
-                seen=self._came.emit,
-            )
-
-        self.recorder.add(
-            "Recording",
-            work,
-            then=self.recorded.emit,
-            refused=self._on_not_recorded,
-            ended=self._ended,
-        )
+        self.recorder.begin(self.rig, self.feed, self.clock.number, self.looks)
         self.clock.stop()
         self.recording_changed.emit()
 
@@ -386,39 +341,27 @@ class MonitorModel(QObject):
         if not self._lanes["screen"].is_busy:
             self.ask_screen(natural)
 
-    def stop_recording(self, *, off: bool = False) -> None:
-        """End the take; `off`: because the device is switched off."""
-        (self._off if off else self._stop).set()
-        self._off_after = off
-
-    def _on_not_recorded(self, error: SfumatoError) -> None:
-        self.services.notices.fault(error)
-
-    def _ended(self, how: str) -> None:
-        self.clock.stop()
-        rig, off = self.rig, self._off_after
-        self._off_after = False
+    def _on_ended(self, off: bool, is_good: bool) -> None:
+        rig = self.rig
         if off and rig is not None:
             try:
                 self.take(devices.with_state(rig, is_on=False))
             except SfumatoError as error:
                 self.services.notices.fault(error)
         self.recording_changed.emit()
-        if how == FINISHED:
+        if is_good:
             self.ask()
         self.ask_screen()
 
     @property
     def is_busy(self) -> bool:
-        ends = self.recorder.is_busy and (self._stop.is_set() or self._off.is_set())
         waits = self._is_seen and (self._rest.isActive() or self._later.isActive())
         lanes = any(lane.is_busy for lane in self._lanes.values()) and not self.plays
-        return ends or waits or lanes
+        return self.recorder.ends or waits or lanes
 
     def close(self) -> None:
         """Let everything go; a take that runs is ended whole."""
         self.clock.stop()
-        self.stop_recording()
-        self.recorder.close(cancel=False)
+        self.recorder.close()
         for lane in self._lanes.values():
             lane.close()

@@ -10,6 +10,8 @@ from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from sfumato.app.rooms.bench import engine_model, monitor_screen, places_field
 from sfumato.app.rooms.bench.bench_actions import ACTIONS
+from sfumato.app.rooms.bench.card_edits import CardEdits
+from sfumato.app.rooms.bench.device_edits import DeviceEdits
 from sfumato.app.rooms.bench.engine_edits import EngineEdits
 from sfumato.app.rooms.bench.engine_model import EngineModel
 from sfumato.app.rooms.bench.engine_page import EnginePage
@@ -38,6 +40,8 @@ class BenchRoom(Room):
         self.monitors = MonitorModel(services, self.key, self)
         self.monitor_page = MonitorPage(self.monitors)
         self.monitor_edits = MonitorEdits(services, self.monitors, self.monitor_page)
+        self.card_edits = CardEdits(services, self.monitors)
+        self.device_edits = DeviceEdits(services, self.monitors)
         self.engine = EngineModel(services, self.key, engine_model.ENGINE, self._gl, self)
         self.engine_page = EnginePage(self.engine, ENGINE)
         self.engine_edits = EngineEdits(services, self.engine, self.engine_page)
@@ -108,7 +112,7 @@ class BenchRoom(Room):
 
     @property
     def owners(self) -> tuple[QObject, ...]:
-        return (self, self.monitor_edits)
+        return (self, self.monitor_edits, self.card_edits, self.device_edits)
 
     @property
     def undo_stack(self) -> QUndoStack:
@@ -170,7 +174,7 @@ class BenchRoom(Room):
         if not self.is_open:
             return files
         if self.shown == MONITOR:
-            return self.monitor_edits.take(files)
+            return self.card_edits.take(files)
         return (self.filter_edits if self.shown == FILTER else self.engine_edits).take(files)
 
     def close(self) -> None:

@@ -1,0 +1,76 @@
+"""Cards in devices: put in, pulled out, how much room they have, files moved onto them."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+
+from sfumato.core.errors import ExportError, StudyError
+from sfumato.work.bench.devices import BUFFER, Rig, with_state
+from sfumato.work.files import cut_name, drop, free, is_file, is_folder, placed, refusal
+
+
+def mount(rig: Rig, folder: Path) -> Rig:
+    """Put a card in; takes that wait in the buffer go onto it.
+
+    Raises:
+        StudyError: there is no such folder.
+    """
+    if not is_folder(folder):
+        raise StudyError("the card is not there", hint="choose a folder", where=str(folder))
+    own = folder.resolve()
+    card = own.name if own.parent == rig.folder.resolve() else str(own)
+    rig = with_state(rig, card=card)
+    for take in (
+        sorted((rig.folder / BUFFER).glob("TAKE_*")) if is_folder(rig.folder / BUFFER) else []
+    ):
+        moved(take, folder)
+    return rig
+
+
+def moved(file: Path, folder: Path) -> Path:
+    """Move a file into a folder of perhaps another disk, whole or not at all; nothing is replaced.
+
+    Raises:
+        ExportError: it cannot be written there; the file stays where it is.
+    """
+    place = copied(file, free(folder / file.name))
+    drop(file)
+    return place
+
+
+def copied(file: Path, place: Path) -> Path:
+    """Copy a file to a place that no other has, whole or not at all.
+
+    Raises:
+        ExportError: it cannot be read or written, or there is one.
+    """
+    beside = place.with_name(f".{cut_name(place.name, 80)}.{os.getpid()}.part")
+    try:
+        shutil.copyfile(file, beside)
+        placed(beside, place, force=False)
+    except OSError as error:
+        raise refusal(error, place, ExportError) from error
+    finally:
+        drop(beside)
+    return place
+
+
+def pull(rig: Rig) -> Rig:
+    """Take the card out."""
+    return with_state(rig, card="")
+
+
+def room_left(rig: Rig) -> int:
+    """Return the bytes that are free on the card: of its stated room, or of its disk when that is less."""
+    if rig.card is None:
+        return 0
+    used = 0
+    try:
+        for file in rig.card.iterdir():
+            used += file.stat().st_size if is_file(file) else 0
+        disk = os.statvfs(rig.card)
+    except OSError:
+        return 0
+    return max(0, min(int(rig.monitor.card_mb * 1e6) - used, disk.f_bavail * disk.f_frsize))
