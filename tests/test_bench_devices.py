@@ -289,3 +289,28 @@ def test_a_look_that_is_burnt_in_is_told_by_another_shot_of_the_scene(rig: Rig) 
         assert burnt.carried(other, with_scene, FRAMES, Cancel()) is None
     plain = attrs.evolve(with_scene, look=attrs.evolve(study.look, coats=()))
     assert burnt.carried(shot, plain, FRAMES, Cancel()) is None
+
+
+def test_send_writes_to_a_device_and_accord_measures_through_it(rig: Rig, monkeypatch) -> None:
+    from sfumato.work.outlets.engines import engine_for
+    from sfumato.work.outlets.looks import of_study
+    from sfumato.work.outlets.order import suited
+    from sfumato.work.outlets.sending import send
+
+    study, outlet = open_study(DEMO), cards.outlet_for(rig)
+    row, _look = next(iter(send([of_study(study)], [outlet], FRAMES, "2026-01-02")))
+    assert row.files[0].parent == rig.card.resolve()
+    rig, refused = places.load(rig, row.files[0], 0)
+    assert refused is None
+    monkeypatch.setattr(devices, "library", lambda: rig.folder.parent)
+    engine = engine_for(outlet, row.files, suited(study, outlet))
+    assert engine.says == "Stubborn monitor · on the Bench"
+    assert not engine.is_real
+    flat = np.random.default_rng(3).random((400, 3)).astype(np.float32)
+    whole = np.repeat(flat[:, None], 4, 1)  # of one colour along a line, 4:2:2 loses nothing
+    kept = places.ready(rig, rig.place).kept
+    wanted = from_signal(through_monitor(rig.monitor, kept, to_signal(whole)))[:, 1]
+    assert np.abs(np.clip(engine.apply(flat), 0, 1) - np.clip(wanted, 0, 1)).max() < 2 / 876
+    gone = attrs.evolve(outlet, bench="no such device")
+    with pytest.raises(SfumatoError, match="no such device"):
+        engine_for(gone, row.files, study)

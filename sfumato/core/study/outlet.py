@@ -216,6 +216,15 @@ class Outlet:
         ),
     )
 
+    bench: str = control(
+        "",
+        Text(
+            title="On the Bench",
+            longest=200,
+            help="The simulated device through which Accord measures it: a key of one; empty for none.",
+        ),
+    )
+
     style: Style | None = None  # the layout of its text, learnt from a file that the target takes
 
     @property

@@ -131,6 +131,7 @@ def outlet_for(rig: Rig) -> Outlet:
         longest=monitor.longest,
         places=monitor.places,
         most_kb=monitor.most_mb * 1000,
+        bench=monitor.key,
     )
 
 

@@ -13,6 +13,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.bench.monitor import held, through_lattice
+from sfumato.core.bench.signal import in_ten_bit
 from sfumato.core.colour.encodings import convert
 from sfumato.core.errors import ExportError
 from sfumato.core.lut.device import FLOAT, FULL, rounded
@@ -42,6 +44,7 @@ class Engine:
     name: str
     apply: Apply
     beside: tuple[str, ...] = ()
+    device: str = ""  # of the Bench, which stands in for it
 
     @property
     def is_real(self) -> bool:
@@ -49,6 +52,8 @@ class Engine:
 
     @property
     def says(self) -> str:
+        if self.device:
+            return f"{self.device} · on the Bench"
         return " · ".join((self.name, *(f"{b} simulated" for b in self.beside)))
 
 
@@ -63,6 +68,8 @@ def engine_for(outlet: Outlet, files: tuple[Path, ...], study: Study) -> Engine:
     """
     if outlet.form == CORRECTIONS:
         raise ExportError("corrections of shots hold no look", hint="leave this outlet out")
+    if outlet.bench:
+        return _on_bench(outlet, files[0])
     name, apply = _reader(outlet, files, study)
     beside = list[str]()
     if outlet.codes != FLOAT:
@@ -75,6 +82,22 @@ def engine_for(outlet: Outlet, files: tuple[Path, ...], study: Study) -> Engine:
         return rounded(apply(given), outlet.codes, outlet.reach)
 
     return Engine(name, run, () if name == SIMULATED else tuple(beside))
+
+
+def _on_bench(outlet: Outlet, file: Path) -> Engine:
+    """Return what a device of the Bench makes of a file, colour by colour: all but its 4:2:2."""
+    from sfumato.work.bench.devices import monitor_named
+
+    monitor = monitor_named(outlet.bench)
+    table = read_lut(file, key=outlet.format).transform.table
+    if table is None:
+        raise ExportError("the device takes 3D tables alone", where=str(file))
+    kept = held(monitor, table)
+
+    def run(rgb: Rgb) -> Rgb:
+        return in_ten_bit(through_lattice(monitor, kept, in_ten_bit(rgb)))
+
+    return Engine(SIMULATED, run, device=monitor.title)
 
 
 def _reader(outlet: Outlet, files: tuple[Path, ...], study: Study) -> tuple[str, Apply]:

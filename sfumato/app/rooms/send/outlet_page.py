@@ -28,7 +28,7 @@ _OF_FORMAT = ("format", "grid", "depth", "layout", "suffix", "shaper")
 _PARTS = (
     ("What it is", ("title", "target", "form")),
     ("What is written", ("fit", "grid", "span", "display", "peak", "shaper", "comments")),
-    ("What the target does with it", ("interp", "nodes", "codes", "reach")),
+    ("What the target does with it", ("interp", "nodes", "codes", "reach", "bench")),
     ("Where, and how it is called", ("folder", "base", "names", "heading", "there")),
     ("What the target takes", ("longest", "letters", "places", "most_kb")),
 )
@@ -39,6 +39,7 @@ _OF_FORMS = {  # what only some forms ask for
     **dict.fromkeys(("fit", "span", "shaper"), (LUT, SHADER)),
     **dict.fromkeys(("display", "peak"), (LUT, SHADER, CONFIG)),
     **dict.fromkeys(("interp", "nodes", "codes", "reach"), _TABLES),
+    "bench": (LUT,),
 }
 
 
