@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import tempfile
 from pathlib import Path
@@ -27,8 +28,14 @@ def main() -> None:
     from sfumato.app.main import application
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
+    from sfumato.core.study.study import Study
     from sfumato.raster import tiff
+    from sfumato.work.bench import devices
+    from sfumato.work.bench.engines import Look
+    from sfumato.work.bench.places import load
     from sfumato.work.files import write_bytes
+    from sfumato.work.luts.deliver import write_lut
+    from sfumato.work.stores import presets
     from sfumato.work.stores.study_store import demo_study
     from sfumato.work.trip.returns import read_return
     from sfumato.work.warm import choose_cache
@@ -62,6 +69,11 @@ def main() -> None:
     def look(**values: object) -> None:
         window.view.set(**values)
 
+    def study_with(name: str) -> Study:
+        """Return the study with a look that ships in the place of its own."""
+        look = presets.read_preset(presets.shipped_folder() / f"{name}.look").as_look()
+        return attrs.evolve(window.model.study, look=look)
+
     shot("first_run")
     window.files.open_demo()
     settle()
@@ -72,47 +84,8 @@ def main() -> None:
     window.findChild(CurveField, "curve").choose(1)
     panel._on_hovered(812, 344)
     shot("look_split")
-    look(shot="furnace", mode="difference", a="exact", b="lut", coat="l-cdl")
-    look(instruments=("histogram", "neutral"))
-    panel._on_hovered(1000, 300)
-    from sfumato.core.controls import Pair
-    from sfumato.core.measure.scopes import Band
-    from sfumato.core.path.laying import Laying
-    from sfumato.core.study.coat import new_coat
-    from sfumato.core.study.study import LOOK
-
-    tone = attrs.evolve(
-        new_coat("balance", lift=(-0.02, 0.0, 0.03)),
-        laying=Laying(tone_to=0.35, tone_soft=0.12),
-    )
-    window.model.commit("Balance", window.model.study.added(LOOK, tone))
-    look(coat=tone.id, a="lut", b="matte", mode="split")
-    window.view.set(laying_open=True)
-    settle()
-    window.rooms["look"].ledger.scroll_to_end()
-    shot("look_reach")
-    window.view.set(laying_open=False)
-    window.undo()
-    look(a="ground", b="lut", shot="causeway")
-
-    def glaze(name: str, key: str, **values: object) -> None:
-        coat = new_coat(key, **values)
-        window.model.commit(key, window.model.study.added(LOOK, coat))
-        look(coat=coat.id)
-        shot(name)
-        window.undo()
-
-    look(shot="sill")
-    settle()
-    source = (0.44, -0.07, -0.25)
-    pairs = (
-        Pair(source, (0.44, -0.14, -0.09), 0.12, 0.5),
-        Pair((0.62, 0.13, 0.1), (0.62, 0.16, 0.06), 0.06),
-    )
-    look(mode="one")
-    glaze("look_nudges", "nudges", pairs=pairs)
-    look(mode="split")
     from sfumato.core.colour.user_encoding import Gamut, LogCurve, UserEncoding
+    from sfumato.core.measure.scopes import Band
 
     window.encodings.open_encodings()
     editor = window.encodings.sheet
@@ -272,10 +245,6 @@ def main() -> None:
     settle()
     window.strip.hide()
     shot("trip_back")
-    room.model.choose(next(j.id for j in journeys if j.name == "sill with tiles"))
-    settle()
-    window.strip.hide()
-    shot("trip_proof")
     while window.model.undo_stack.canUndo():
         window.undo()
     at_rest()
@@ -385,6 +354,53 @@ def main() -> None:
     window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
     window.rooms["convert"].edits.compare(luts / "monitor_a.3dl")
     shot("convert_compare")
+    # The Bench: the jetty in a stubborn monitor, a walk through two zones, a filter on a phone.
+    look(shot="jetty", room="bench")
+    settle()
+    room = window.rooms["bench"]
+    room.card_edits.bench_send()
+    settle()
+    monitors = room.monitors
+    rig = monitors.rig
+    shutil.copy(rig.card / "LOW_TIDE.cube", rig.card / "low_tide_night.cube")
+    shutil.copy(luts / "pack_017.cube", rig.card / "SALTDAY.cube")
+    cold = study_with("cobalt_hour")
+    write_lut(
+        cold.bake(33, (cold.working, cold.view.encoding)), rig.card / "COLDKILN.cube", format="cube"
+    )
+    grey = study_with("graphite")
+    write_lut(
+        grey.bake(33, (grey.working, grey.view.encoding)), rig.card / "GRAPHITE.cube", format="cube"
+    )
+    for place, name in enumerate(("LOW_TIDE", "COLDKILN", "", "GRAPHITE")):
+        if name:
+            monitors.take(load(monitors.rig, rig.card / f"{name}.cube", place)[0])
+    monitors.take(devices.with_state(monitors.rig, chosen=2))
+    settle()
+    monitors.choose_file("low_tide_night.cube")
+    room.monitor_edits.bench_load()
+    settle()
+    monitors.take(devices.with_state(monitors.rig, chosen=0, use="half"))
+    window.strip.hide()
+    shot("bench_monitor")
+    room.bench_engine()
+    settle()
+    engine = room.engine
+    engine.set_look(1, Look(luts / "salt_day.ktx2"))
+    engine.clock.go_to(31)
+    settle()
+    engine.edit_import("srgb", True)
+    settle()
+    Image.fromarray(engine.sight.drawn.codes).save(folder / "level 3.png")
+    engine.look_into(folder / "level 3.png")
+    settle()
+    window.strip.hide()
+    shot("bench_engine")
+    room.bench_filter()
+    settle()
+    room.filter.set(file_kind="JPEG", quality=80)
+    window.strip.hide()
+    shot("bench_filter")
     window.model.undo_stack.setClean()
     window.close()
 

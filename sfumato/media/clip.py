@@ -257,6 +257,19 @@ class Clip:
         Raises:
             MediaError: there is no such frame, or it cannot be decoded.
         """
+        pixels, trc = self._small(number, width, height, "rgb48le")
+        return Still(pixels, self._facts(number, "", (), trc))
+
+    def rgb8(self, number: int, width: int, height: int) -> Array:
+        """Return one frame as uint8 (height, width, 3), full range, by the library's own scaler.
+
+        Raises:
+            MediaError: there is no such frame, or it cannot be decoded.
+        """
+        return self._small(number, width, height, "rgb24")[0]
+
+    def _small(self, number: int, width: int, height: int, kind: str) -> tuple[Array, int]:
+        """Return one frame at a size in a pixel format, upright, and what it says of its transfer."""
         with self._lock, _as_media_error():
             decoded = self._decoded(number)
             matrix = matrix_of(decoded)
@@ -265,13 +278,13 @@ class Clip:
             small = decoded.reformat(
                 width,
                 height,
-                "rgb48le",
+                kind,
                 src_colorspace=5 if matrix == 6 else matrix,
                 dst_color_range="JPEG",
                 interpolation="FAST_BILINEAR",
             )
             pixels = np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
-            return Still(pixels, self._facts(number, "", (), int(decoded.color_trc)))
+            return pixels, int(decoded.color_trc)
 
     def video(self, number: int, width: int, height: int) -> list[Array]:
         """Return one frame, not turned, as planes of 10-bit legal-range 4:2:2, by the library's own scaler.
@@ -293,27 +306,6 @@ class Clip:
             )
             wide = (width, -(-width // 2), -(-width // 2))
             return [p[:, :w].copy() for p, w in zip(_planes(frame)[0], wide, strict=True)]
-
-    def rgb8(self, number: int, width: int, height: int) -> Array:
-        """Return one frame as uint8 (height, width, 3), full range, by the library's own scaler.
-
-        Raises:
-            MediaError: there is no such frame, or it cannot be decoded.
-        """
-        with self._lock, _as_media_error():
-            decoded = self._decoded(number)
-            matrix = matrix_of(decoded)
-            if self.turns % 2:
-                width, height = height, width
-            small = decoded.reformat(
-                width,
-                height,
-                "rgb24",
-                src_colorspace=5 if matrix == 6 else matrix,
-                dst_color_range="JPEG",
-                interpolation="FAST_BILINEAR",
-            )
-            return np.ascontiguousarray(np.rot90(small.to_ndarray(), self.turns))
 
     def close(self) -> None:
         with self._lock:

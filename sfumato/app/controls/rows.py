@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser
 from sfumato.app.labels import Label
@@ -31,6 +31,24 @@ def panel_column(panel: QWidget, width: int) -> QVBoxLayout:
     column = QVBoxLayout(panel)
     column.setContentsMargins(14, 14, 14, 12)
     column.setSpacing(6)
+    return column
+
+
+def scrolled_panel(panel: QWidget, width: int) -> QVBoxLayout:
+    """Make a widget a panel of that width whose column scrolls; return the column of what scrolls."""
+    as_panel(panel, width=width)
+    whole = QVBoxLayout(panel)
+    whole.setContentsMargins(0, 0, 0, 0)
+    inner = QWidget()
+    column = QVBoxLayout(inner)
+    column.setContentsMargins(14, 12, 14, 12)
+    column.setSpacing(6)
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    scroll.setWidget(inner)
+    whole.addWidget(scroll)
     return column
 
 

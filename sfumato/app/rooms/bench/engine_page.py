@@ -9,7 +9,6 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -19,7 +18,7 @@ from sfumato.app.controls.editors import NumberEditor
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
+from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser, scrolled_panel
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, set_tip
@@ -84,19 +83,7 @@ class EnginePage(QWidget):
     # --- parts -----------------------------------------------------------------------------------
     def _make_left(self) -> QWidget:
         left = QWidget()
-        as_panel(left, width=330)
-        whole = QVBoxLayout(left)
-        whole.setContentsMargins(0, 0, 0, 0)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 10, 14, 12)
-        column.setSpacing(6)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        whole.addWidget(scroll)
+        column = scrolled_panel(left, 330)
         self.tabs = PageTabs("bench", PAGES, self._title)
         column.addWidget(self.tabs)
         is_filter = self._model.kind == FILTER

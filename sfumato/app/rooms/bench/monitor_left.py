@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -18,7 +17,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import Chooser, quiet, strong
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
-from sfumato.app.controls.rows import as_panel
+from sfumato.app.controls.rows import scrolled_panel
 from sfumato.app.controls.tick_list import TickList, TickRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
@@ -36,19 +35,7 @@ class MonitorLeft(QWidget):
     def __init__(self, model: MonitorModel) -> None:
         super().__init__()
         self._model = model
-        as_panel(self, width=330)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 10, 14, 12)
-        column.setSpacing(6)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        whole.addWidget(scroll)
+        column = scrolled_panel(self, 330)
         self.tabs = PageTabs("bench", PAGES, MONITOR)
         column.addWidget(self.tabs)
         column.addLayout(self._make_device())
@@ -71,6 +58,8 @@ class MonitorLeft(QWidget):
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
         column.addStretch(1)
+        whole = self.layout()
+        assert whole is not None
         whole.addWidget(self._make_said())
         self._connect()
         model.known.connect(self.refresh)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.bars import Bar, Bars
 from sfumato.app.controls.editor import quiet, strong
-from sfumato.app.controls.rows import as_panel
+from sfumato.app.controls.rows import scrolled_panel
 from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.adopting import GLAZE, Adopting
@@ -26,18 +25,7 @@ class LoanOutcome(QWidget):
     def __init__(self, model: LoanModel) -> None:
         super().__init__()
         self._model = model
-        as_panel(self, width=250)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 14, 14, 12)
-        column.setSpacing(6)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        whole.addWidget(scroll)
+        column = scrolled_panel(self, 250)
         column.addWidget(strong("What it becomes"))
         self.share = quiet("")
         self.share.setObjectName("borrow.share")
