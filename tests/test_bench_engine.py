@@ -231,7 +231,7 @@ def test_the_fault_finder_names_what_was_done(layout: str, kind: str) -> None:
         )
         box = io.BytesIO()
         Image.fromarray(shot).save(box, kind, **({"quality": 92} if kind == "JPEG" else {}))
-        found = find(lattice, settings, natural, np.asarray(Image.open(box)), SRGB)
+        found = find([(lattice, 1.0)], settings, natural, np.asarray(Image.open(box)), SRGB)
         if kind == "JPEG" and faults == ("with the nearest node alone",):
             continue  # less than the JPEG's own noise
         assert found.explained, (faults, found.says)
@@ -244,14 +244,25 @@ def test_the_fault_finder_knows_faint_and_missing_looks_and_refuses_other_pictur
     code = natural.astype(np.float32) / 255
     meant = sampled(imported(lattice, Import()), code)
     faint = np.rint((code + 0.6 * (meant - code)).clip(0, 1) * 255).astype(np.uint8)
-    assert find(lattice, Import(), natural, faint, SRGB).best.words == "at 60 % of its strength"
-    assert find(lattice, Import(), natural, natural, SRGB).best.words == "without the look"
+    assert (
+        find([(lattice, 1.0)], Import(), natural, faint, SRGB).best.words
+        == "at 60 % of its strength"
+    )
+    assert find([(lattice, 1.0)], Import(), natural, natural, SRGB).best.words == "without the look"
     other = natural[::-1, ::-1, ::-1]
-    assert not find(lattice, Import(), natural, other, SRGB).explained
+    assert not find([(lattice, 1.0)], Import(), natural, other, SRGB).explained
+    second = table_of(sfumato.read(ROOT / "demo" / "luts" / "salt_day.ktx2"), 32)
+    spoilt = with_faults(Import(), ["decoded from sRGB"])
+    mixed = blended(
+        code, [sampled(imported(t, spoilt), code) for t in (lattice, second)], (0.3, 0.4)
+    )
+    shot = np.rint(mixed.clip(0, 1) * 255).astype(np.uint8)
+    found = find([(lattice, 0.3), (second, 0.4)], Import(), natural, shot, SRGB)
+    assert found.best.faults == ("decoded from sRGB",)
     large = np.asarray(Image.fromarray(faint).resize((640, 360)))
-    assert "of its strength" in find(lattice, Import(), natural, large, SRGB).best.words
+    assert "of its strength" in find([(lattice, 1.0)], Import(), natural, large, SRGB).best.words
     with pytest.raises(MediaError, match="whole picture"):
-        find(lattice, Import(), natural, natural[:100], SRGB)
+        find([(lattice, 1.0)], Import(), natural, natural[:100], SRGB)
 
 
 # --- the command ---------------------------------------------------------------------------------

@@ -226,7 +226,7 @@ def find(
     exact = read_lut(lut).transform
     settings = _settings(texture, points, depth)
     found = finder.find(
-        engines.table_of(exact, settings.points),
+        [(engines.table_of(exact, settings.points), 1.0)],
         settings,
         engines.as_frame(open_still(picture).pixels),
         open_still(screenshot).pixels,

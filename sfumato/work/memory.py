@@ -71,6 +71,7 @@ def give_back() -> None:
 
 
 _HEAVY = threading.Semaphore(max(1, (os.cpu_count() or 1) // 2))
+_MINE = threading.local()
 _LOOK = 0.1  # seconds between two looks whether work that waits is still wanted
 
 
@@ -78,14 +79,21 @@ _LOOK = 0.1  # seconds between two looks whether work that waits is still wanted
 def heavy(check: Callable[[], None]) -> Iterator[None]:
     """Wait for a turn with work that takes some hundred megabytes: one on two processors.
 
+    Within a turn of the same thread there is nothing to wait for.
+
     Args:
         check: raises when the work is no longer wanted.
     """
+    if getattr(_MINE, "turn", False):
+        yield
+        return
     while not _HEAVY.acquire(timeout=_LOOK):
         check()
+    _MINE.turn = True
     try:
         yield
     finally:
+        _MINE.turn = False
         _HEAVY.release()
 
 

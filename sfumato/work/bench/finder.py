@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.bench.engine import FAULTS, Import, imported, right, sampled, with_faults
+from sfumato.core.bench.engine import FAULTS, Import, blended, imported, right, sampled, with_faults
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import MediaError
 from sfumato.core.lut.difference import delta_e
@@ -76,7 +78,7 @@ def squares_of(height: int, width: int, most: int = _SQUARES) -> tuple[Array, Ar
 
 
 def find(
-    table: Table3D,
+    looks: Sequence[tuple[Table3D, float]],
     settings: Import,
     natural: Array,
     screenshot: Array,
@@ -87,7 +89,7 @@ def find(
     """Say what explains a screenshot best.
 
     Args:
-        table: the look.
+        looks: what lies on the picture, each with its part.
         settings: how it was to be taken in; what is wrong in them counts as right here.
         natural: the picture that was put through, without the look.
         screenshot: of the engine, of the same shape; scaled where it has another size.
@@ -114,10 +116,14 @@ def find(
     def away(made: Rgb) -> float:
         return float(delta_e(np.clip(np.asarray(made, np.float32), 0, 1), seen, display).mean())
 
-    good = right(settings)
+    good, parts = right(settings), tuple(part for _table, part in looks)
+
+    def drawn(how: Import, natural: Rgb) -> Rgb:
+        made = [sampled(imported(table, how), natural) for table, _part in looks]
+        return blended(natural, made, parts)
 
     def through(faults: tuple[str, ...]) -> Rgb:
-        return sampled(imported(table, with_faults(good, faults)), code)
+        return drawn(with_faults(good, faults), code)
 
     meant = through(())
     before = away(meant)
@@ -128,7 +134,7 @@ def find(
         return apart > _LEAST / 2 and _AT_END[0] < _share(start, end, seen) < _AT_END[1]
 
     tried: list[tuple[Guess, Rgb]] = [(Guess(WITHOUT, away(code)), code)]
-    twice = sampled(imported(table, good), meant)
+    twice = drawn(good, meant)
     tried.append((Guess(TWICE, away(twice)), twice))
     share = _share(code, meant, seen)
     if 0.05 < share < 0.95:
@@ -158,7 +164,11 @@ def find(
     others_ = tuple(g for g, _made in tried if best is None or g is not best[0])
     if best is not None and best[0].left < enough:
         return Found(before, (best[0], *others_), True)
-    return Found(before, (Guess(AS_MEANT, before), *others_), before < _NOISE)
+    as_meant = Guess(AS_MEANT, before)
+    if before < _NOISE:
+        return Found(before, (as_meant, *others_), True)
+    nearest = sorted((as_meant, *(g for g, _made in tried)), key=lambda g: g.left)
+    return Found(before, tuple(nearest), False)
 
 
 def _share(start: Rgb, end: Rgb, seen: Rgb) -> float:

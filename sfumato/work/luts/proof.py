@@ -29,6 +29,7 @@ from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.frames import Frames
 from sfumato.work.luts.deliver import REFUSE, Delivered, Loss, deliver
 from sfumato.work.luts.target import Target, format_for
+from sfumato.work.memory import heavy
 from sfumato.work.tiles import bake_tiled, run_tiled
 
 MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
@@ -105,14 +106,17 @@ def look_table(
     sampled = bake_tiled(exact, size, cancel)
     if not study.fit or size > MOST_FITTED:
         return LookTable(sampled, False, sampled)
-    found = fitted(
-        exact,
-        size,
-        encoding(study.view.encoding),
-        natural=natural_colours(study, frames, cancel),
-        seen=lambda code: viewed(study, code),
-        check=cancel.check if cancel is not None else always_wanted,
-    )
+    check = cancel.check if cancel is not None else always_wanted
+    natural = natural_colours(study, frames, cancel)
+    with heavy(check):
+        found = fitted(
+            exact,
+            size,
+            encoding(study.view.encoding),
+            natural=natural,
+            seen=lambda code: viewed(study, code),
+            check=check,
+        )
     return LookTable(found.table if found.kept else sampled, found.kept, sampled)
 
 

@@ -18,6 +18,7 @@ from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import QUANTUM, FormatSpec, WriteOptions
 from sfumato.formats.parts.style import styled
 from sfumato.work.luts.lut_files import display_of
+from sfumato.work.memory import heavy
 
 
 def format_for(path: str | Path, key: str | None = None) -> FormatSpec:
@@ -134,9 +135,10 @@ def held(
     fit = None
     if target.fitted:
         reach = (0.0, 1.0) if spec.clips else NODE_RANGE
-        fit = fitted(
-            transform, grid, display_of(transform), domain=domain, node_range=reach, check=check
-        )
+        with heavy(check):
+            fit = fitted(
+                transform, grid, display_of(transform), domain=domain, node_range=reach, check=check
+            )
         new = Transform((fit.table,), transform.title, transform.comments)
         kept = "kept" if fit.kept else "not better: sampled nodes kept"
         words = (

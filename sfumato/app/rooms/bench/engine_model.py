@@ -279,16 +279,18 @@ class EngineModel(QObject):
             self.services.notices.note("No look lies on the picture", "choose one first")
             return
         wish, study = found.wish, self.services.model.study
-        place = max(range(len(wish.parts)), key=lambda i: wish.parts[i])
         display = sights.display_of(wish, study)
         textures = Textures()
         frame = found.frame
 
         def work(cancel: Cancel, progress: Progress) -> Found:
-            taken = textures.of(wish.looks[place], wish, study)[0]
-            table = table_of(taken.exact, wish.settings.points)
+            looks = []
+            for look, part in zip(wish.looks, wish.parts, strict=True):
+                if part and not look.is_empty:
+                    exact = textures.of(look, wish, study)[0].exact
+                    looks.append((table_of(exact, wish.settings.points), part))
             shot = open_still(file).pixels
-            return find(table, wish.settings, frame, shot, display, cancel, progress)
+            return find(looks, wish.settings, frame, shot, display, cancel, progress)
 
         self.is_looking, self.screenshot = True, file.name
 
