@@ -239,6 +239,14 @@ def test_a_card_that_is_pulled_or_full_and_a_device_switched_off_cost_no_take(
     off = recorded(small, ends=lambda n: "the device was switched off" if n == 5 else None)
     assert off.take.frames == 5
     assert "switched off" in off.take.ended
+    assert mounting.copied_onto(small, LOOK).name == LOOK.name
+    tiny = devices.added(rig.folder.parent, Monitor(title="T", card_mb=1.0))
+    with pytest.raises(ExportError, match="card is full"):
+        mounting.copied_onto(tiny, LOOK)
+    tiny.card.rename(tmp_path / "gone")
+    with pytest.raises(ExportError, match="pulled"):
+        mounting.copied_onto(tiny, LOOK)
+    assert not list((tmp_path / "gone").iterdir())
     before = sorted(p.name for p in small.folder.rglob("*"))
     stop = Cancel()
     with pytest.raises(Cancelled):

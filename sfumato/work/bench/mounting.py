@@ -8,7 +8,7 @@ from pathlib import Path
 
 from sfumato.core.errors import ExportError, StudyError
 from sfumato.work.bench.devices import BUFFER, Rig, with_state
-from sfumato.work.files import cut_name, drop, free, is_file, is_folder, placed, refusal
+from sfumato.work.files import cut_name, drop, free, is_file, is_folder, placed, refusal, stamp_of
 
 
 def mount(rig: Rig, folder: Path) -> Rig:
@@ -55,6 +55,22 @@ def copied(file: Path, place: Path) -> Path:
     finally:
         drop(beside)
     return place
+
+
+def copied_onto(rig: Rig, file: Path) -> Path:
+    """Copy a file onto the card of a device, whole or not at all; nothing there is replaced.
+
+    Raises:
+        ExportError: no card is in it, it is full, or it was pulled.
+    """
+    if rig.card is None:
+        raise ExportError("no card is in the device", hint="put one in first")
+    if (stamp_of(file) or (0, 0))[1] > room_left(rig):
+        where = str(rig.card)
+        if not rig.has_card:
+            raise ExportError("the card was pulled", hint="put it back", where=where)
+        raise ExportError("the card is full", hint="make room on it", where=where)
+    return copied(file, free(rig.card / file.name))
 
 
 def pull(rig: Rig) -> Rig:

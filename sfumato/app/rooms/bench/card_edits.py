@@ -16,7 +16,7 @@ from sfumato.formats.parts import registry
 from sfumato.work.bench import cards, devices, mounting
 from sfumato.work.bench.devices import Rig
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import free, is_folder
+from sfumato.work.files import is_folder
 from sfumato.work.luts import deliver
 from sfumato.work.luts.deliver import Delivered
 from sfumato.work.outlets.looks import of_study
@@ -160,14 +160,13 @@ class CardEdits(QObject):
         if folders and rig is not None:
             self.mount(folders[0])
         if tables and rig is not None and rig.card is not None:
-            card = rig.card
 
             def copy(cancel: Cancel, progress: Progress) -> list[Path]:
                 made = []
                 for i, file in enumerate(tables):
                     cancel.check()
                     progress(i / len(tables), file.name)
-                    made.append(mounting.copied(file, free(card / file.name)))
+                    made.append(mounting.copied_onto(rig, file))
                 return made
 
             def copied(made: list[Path]) -> None:

@@ -13,7 +13,7 @@ from sfumato.app.rooms.bench.monitor_below import MonitorBelow
 from sfumato.app.rooms.bench.monitor_left import MonitorLeft
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
 from sfumato.app.rooms.bench.monitor_screen import MonitorScreen
-from sfumato.core.bench.monitor import HALF
+from sfumato.core.bench.monitor import HALF, RECORDING
 from sfumato.work.bench.coding import RATE
 
 _EMPTY = (
@@ -93,7 +93,10 @@ class MonitorPage(QWidget):
         if not rig.state.is_on:
             self.view.show_screen(image_of(shown.picture), None, "", "", "Switched off")
             return
-        left = "natural" if halves or place is None else ""
+        left = "natural"
+        if place is not None and not halves:
+            burns = rig.state.use == RECORDING
+            left = "the recorder gets just this" if burns else "the recorder gets it natural"
         line = rig.state.line if halves and place is not None else None
         self.view.show_screen(image_of(shown.picture), line, left, held, "")
 
