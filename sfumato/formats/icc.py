@@ -22,8 +22,8 @@ from sfumato.core.lut.table import UNIT, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Stage, Transform
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
+from sfumato.formats.parts.icc_profile import D50, codes, lut16, profile, straight, words, xyz
 
-_D50 = np.array([0.9642, 1.0, 0.8249])  # the illuminant of the profile connection space
 _LINK4, _LINK2, _ABSTRACT2, _ABSTRACT4 = (
     "device link",
     "device link, version 2",
@@ -43,7 +43,7 @@ def sniff(head: bytes) -> Sniff:
 
 @cache
 def _linear_to_d50() -> Array:
-    white = (_D50[0] / _D50.sum(), _D50[1] / _D50.sum())
+    white = (D50[0] / D50.sum(), D50[1] / D50.sum())
     return np.asarray(adaptation(D65, white, "Bradford") @ encoding("sRGB").to_xyz_d65)
 
 
@@ -56,7 +56,7 @@ def lab_of_code(code: Any) -> Array:
     x = np.asarray(code, np.float64)
     size = np.abs(x)
     light = np.where(size <= 0.04045, size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
-    xyz = (np.copysign(light, x) @ _linear_to_d50().T) / _D50
+    xyz = (np.copysign(light, x) @ _linear_to_d50().T) / D50
     f = np.where(xyz > 216 / 24389, np.cbrt(xyz), xyz * (841 / 108) + 4 / 29)
     lab = np.stack(
         [116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], -1
@@ -69,7 +69,7 @@ def code_of_lab(lab: Any) -> Array:
     v = np.asarray(lab, np.float64)
     fy = (v[..., 0] + 16) / 116
     f = np.stack([fy + v[..., 1] / 500, fy, fy - v[..., 2] / 200], -1)
-    xyz = np.where(f > 6 / 29, f**3, (f - 4 / 29) * (108 / 841)) * _D50
+    xyz = np.where(f > 6 / 29, f**3, (f - 4 / 29) * (108 / 841)) * D50
     light = xyz @ np.linalg.inv(_linear_to_d50()).T
     size = np.abs(light)
     code = np.where(size <= 0.0031308, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
@@ -327,18 +327,10 @@ def holds(transform: Transform) -> str:
     return "" if table.size <= 255 else "an ICC profile holds grids of up to 255 points"
 
 
-def _codes(values: Array) -> bytes:
-    return (np.clip(values, 0, 1).astype(np.float64) * 65535 + 0.5).astype(">u2").tobytes()
-
-
 def _lut16(front: Table1D | None, lattice: Array) -> bytes:
     """Return lut16Type: identity matrix, input tables, lattice, straight output tables."""
-    n = len(lattice)
-    straight = np.tile(np.linspace(0, 1, 2), (3, 1))
-    first = front.values.T if front is not None else straight
-    unit = [65536 if i % 4 == 0 else 0 for i in range(9)]
-    head = b"mft2" + struct.pack(">I4B9iHH", 0, 3, 3, n, 0, *unit, first.shape[1], 2)
-    return head + _codes(first) + _codes(lattice) + _codes(straight)
+    first = front.values.T if front is not None else straight(3)
+    return lut16(np.asarray(first), lattice, straight(3))
 
 
 def _mab(front: Table1D | None, lattice: Array) -> bytes:
@@ -347,39 +339,15 @@ def _mab(front: Table1D | None, lattice: Array) -> bytes:
     straight = b"para" + struct.pack(">IHHi", 0, 0, 0, 65536)
     curves = straight * 3
     if front is not None:
-        one = [b"curv" + struct.pack(">II", 0, front.size) + _codes(c) for c in front.values.T]
+        one = [b"curv" + struct.pack(">II", 0, front.size) + codes(c) for c in front.values.T]
         curves = b"".join(c + b"\0" * (-len(c) % 4) for c in one)
-    clut = bytes([n] * 3 + [0] * 13 + [2, 0, 0, 0]) + _codes(lattice)
+    clut = bytes([n] * 3 + [0] * 13 + [2, 0, 0, 0]) + codes(lattice)
     clut += b"\0" * (-len(clut) % 4)
     b_at = 32
     clut_at = b_at + 3 * len(straight)
     a_at = clut_at + len(clut)
     head = b"mAB " + struct.pack(">I4B5I", 0, 3, 3, 0, 0, b_at, 0, 0, clut_at, a_at)
     return head + straight * 3 + clut + curves
-
-
-def _text(words: str, version: int, kind: bytes) -> bytes:
-    plain = text.ascii_of(words)[:400]
-    if version >= 4:
-        wide = plain.encode("utf-16-be")
-        return b"mluc" + struct.pack(">III2s2sII", 0, 1, 12, b"en", b"US", len(wide), 28) + wide
-    if kind == b"cprt":
-        return b"text\0\0\0\0" + plain.encode("ascii") + b"\0"
-    short = plain.encode("ascii") + b"\0"
-    return b"desc\0\0\0\0" + struct.pack(">I", len(short)) + short + bytes(4 + 4 + 2 + 1 + 67)
-
-
-def _profile(kind: bytes, space: bytes, version: int, tags: dict[bytes, bytes]) -> bytes:
-    """Return a whole profile: header, tag table, tags on four-byte places."""
-    at = 132 + 12 * len(tags)
-    table, body = struct.pack(">I", len(tags)), b""
-    for name, data in tags.items():
-        table += name + struct.pack(">II", at + len(body), len(data))
-        body += data + b"\0" * (-len(data) % 4)
-    illuminant = struct.pack(">3i", *(round(v * 65536) for v in _D50))
-    head = struct.pack(">I4sI4s4s4s", at + len(body), b"\0" * 4, version << 24, kind, space, space)
-    head += struct.pack(">6H4s", 2026, 1, 1, 0, 0, 0, b"acsp") + bytes(28) + illuminant
-    return head.ljust(128, b"\0") + table + body
 
 
 def _abstract(transform: Transform, n: int) -> Array:
@@ -409,18 +377,18 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     SPEC.depth_of(options)
     version = 2 if layout.endswith("2") else 4
     title = options.title or transform.title or "LUT"
-    words = {
-        b"desc": _text(title, version, b"desc"),
-        b"cprt": _text("No copyright, use freely", version, b"cprt"),
-        b"wtpt": b"XYZ \0\0\0\0" + struct.pack(">3i", *(round(v * 65536) for v in _D50)),
+    common = {
+        b"desc": words(title, version, b"desc"),
+        b"cprt": words("No copyright, use freely", version, b"cprt"),
+        b"wtpt": xyz(D50),
     }
     if layout.startswith("abstract"):
         nodes = _abstract(transform, max(33, table.size | 1))
         tag = _lut16(None, nodes)
-        return _profile(b"abst", b"Lab ", version, {**words, b"A2B0": tag})
+        return profile(b"abst", b"Lab ", b"Lab ", version, {**common, b"A2B0": tag})
     tag = _mab(front, table.values) if version == 4 else _lut16(front, table.values)
     sequence = b"pseq\0\0\0\0\0\0\0\0"
-    return _profile(b"link", b"RGB ", version, {**words, b"pseq": sequence, b"A2B0": tag})
+    return profile(b"link", b"RGB ", b"RGB ", version, {**common, b"pseq": sequence, b"A2B0": tag})
 
 
 def losses(transform: Transform, options: WriteOptions) -> tuple[str, ...]:
