@@ -6,10 +6,10 @@ import attrs
 import numpy as np
 
 from sfumato.core.arrays import Array
-from sfumato.media.parts import icc, tags
+from sfumato.media.parts import icc, printed, tags
 from sfumato.media.parts.contract import FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.parts.upright import check_size, oriented, rgb_only, with_profile
-from sfumato.raster import tiff
+from sfumato.raster import plates, tiff
 
 _BITS = {"uint8": "8 bit", "uint16": "16 bit", "float32": "32 bit float", "float16": "16 bit float"}
 
@@ -22,8 +22,10 @@ def read(data: bytes, _frame: int) -> Still:
     """Decode the first picture of a TIFF.
 
     Raises:
-        MediaError: it is cut short, damaged, too large, or neither RGB nor grey.
+        MediaError: it is cut short, damaged, too large, or neither RGB, grey, Lab nor CMYK.
     """
+    if plates.photometric_of(data) in plates.PHOTOMETRIC:
+        return _printed(data)
     found = tiff.decode(data, check_size)
     pixels, header = found.pixels, found.header
     profile, orientation = header.get("34675"), header.get("274") or 1
@@ -40,6 +42,21 @@ def read(data: bytes, _frame: int) -> Still:
     remarks = facts.remarks + remarks
     kept = tags.kept_of_tiff(data)
     return Still(pixels, attrs.evolve(facts, remarks=remarks, exif=kept, xmp=xmp))
+
+
+def _printed(data: bytes) -> Still:
+    """Decode a picture in Lab or CMYK: as sRGB codes of floats, with its own numbers beside them."""
+    own = plates.decode(data, check_size)
+    orientation = int(own.header.get("274") or 1)
+    turned = attrs.evolve(
+        own,
+        values=oriented(own.values, orientation),
+        extra=None if own.extra is None else oriented(own.extra, orientation),
+    )
+    code, facts, turned = printed.seen(turned)
+    kept, xmp = tags.kept_of_tiff(data), tags.plain_xmp(own.header.get(str(tags.XMP)))
+    facts = attrs.evolve(facts, exif=kept, xmp=xmp)
+    return Still(code, facts, turned)
 
 
 def write(pixels: Array, saving: Saving) -> bytes:

@@ -14,7 +14,7 @@ from sfumato.core.errors import MediaError
 from sfumato.raster.samples import DEPTHS, Samples, SizeRule, damaged
 
 SIGNATURES = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
-_BROKEN = (
+BROKEN = (
     ValueError,
     IndexError,
     KeyError,
@@ -50,7 +50,7 @@ def decode(data: bytes, check: SizeRule) -> Samples:
                 )
             if getattr(page, "imagedepth", 1) != 1:
                 raise MediaError("the TIFF has more than one plane", hint="save it as RGB")
-            if not _is_whole(page, data):
+            if not is_whole(page, data):
                 raise damaged("TIFF")
             pixels = page.asarray()
             if page.planarconfig == 2 and pixels.ndim == 3:
@@ -60,11 +60,11 @@ def decode(data: bytes, check: SizeRule) -> Samples:
                 pixels = (top - pixels).astype(pixels.dtype)
             is_colour = page.photometric == _RGB
             return Samples(pixels, is_colour, {str(t.code): t.value for t in page.tags})
-    except _BROKEN as error:
+    except BROKEN as error:
         raise damaged("TIFF") from error
 
 
-def _is_whole(page: Any, data: bytes) -> bool:
+def is_whole(page: Any, data: bytes) -> bool:
     ends = zip(page.dataoffsets, page.databytecounts, strict=True)
     return all(at + size <= len(data) for at, size in ends)
 
@@ -79,9 +79,9 @@ def check_negative(data: bytes) -> None:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             first: Any = file.pages[0]
             pages = [first, *(first.pages or ())] if 50706 in first.tags else []
-            if not all(_is_whole(page, data) for page in pages):
+            if not all(is_whole(page, data) for page in pages):
                 raise damaged("DNG")
-    except _BROKEN:
+    except BROKEN:
         return  # whether it is a raw file of another kind, the developer tells
 
 

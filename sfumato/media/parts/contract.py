@@ -8,6 +8,7 @@ import numpy as np
 from attrs import field, frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.raster.plates import Plates
 
 MOST_PIXELS = 200_000_000
 SIDE_MOST = 65_500
@@ -57,10 +58,14 @@ class Saving:
 
 @frozen(eq=False)
 class Still:
-    """One picture: `pixels` uint8, uint16 or float32 (h, w, 3), upright; integers stand for 0..1."""
+    """One picture: `pixels` uint8, uint16 or float32 (h, w, 3), upright; integers stand for 0..1.
+
+    `plates` are its own numbers where it is kept in Lab or CMYK, upright too; `pixels` is how it is seen.
+    """
 
     pixels: Array
     facts: FrameFacts
+    plates: Plates | None = None
 
     @property
     def size(self) -> tuple[int, int]:
