@@ -77,17 +77,23 @@ def use(hand, key: str) -> None:
     hand.settle()
 
 
-def record(hand, frames: int) -> Path:
-    """Record until so many frames are there; return the take."""
-    model, counted = room(hand).monitors, []
-    model.recorder.told.connect(counted.append)
+def begin_recording(hand, frames: int) -> BigButton:
+    """Press Record and wait until so many frames are there."""
+    counted = []
+    room(hand).monitors.recorder.told.connect(counted.append)
     button = hand.find(BigButton, "bench.record")
     hand.click(button)
-    assert model.is_recording
+    assert room(hand).monitors.is_recording
     end = time.monotonic() + 60
-    while len(counted) < 3 or counted[-1] < f"00:00:{frames:02}":
+    while not counted or counted[-1] < f"00:00:{frames:02}":
         hand.wait(20)
         assert time.monotonic() < end, counted[-3:]
+    return button
+
+
+def record(hand, frames: int) -> Path:
+    """Record so many frames and a little more; return the take."""
+    button = begin_recording(hand, frames)
     assert "recording" in button.accessibleDescription()
     hand.click(button)
     hand.settle()
@@ -267,8 +273,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
 
     # The card is pulled in the middle of a take: it waits in the device, whole, and goes onto the next card.
     model = room(bench).monitors
-    bench.click(bench.find(BigButton, "bench.record"))
-    bench.wait(700)
+    begin_recording(bench, 4)
     shutil.move(rig(bench).card, tmp_path / "pulled")
     end = time.monotonic() + 30
     while model.is_recording and time.monotonic() < end:
@@ -281,8 +286,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
     assert (tmp_path / "pulled" / "TAKE_001.mov").is_file()
     assert open_still(tmp_path / "pulled" / "TAKE_001.mov", 0).size == (960, 540)
 
-    bench.click(bench.find(BigButton, "bench.record"))
-    bench.wait(500)
+    begin_recording(bench, 4)
     bench.act("bench_power")
     end = time.monotonic() + 30
     while model.is_recording and time.monotonic() < end:
@@ -300,8 +304,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
 
 def test_closing_while_it_records_keeps_the_take(bench) -> None:
     folder = rig(bench).folder
-    bench.click(bench.find(BigButton, "bench.record"))
-    bench.wait(600)
+    begin_recording(bench, 4)
     bench.window.close()
     take = next((folder / "CARD_A").glob("TAKE_*.mov"))
     assert take_of(take).frames > 2

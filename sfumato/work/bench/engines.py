@@ -40,6 +40,7 @@ from sfumato.work.frames import Frames
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.outlets.order import suited
 from sfumato.work.outlets.templates import TEMPLATES
+from sfumato.work.tiles import run_tiled
 
 SIMULATED = "simulated, no GL driver"
 WALK = "walk.json"
@@ -171,7 +172,8 @@ def exactly(frame: Array, looks: Sequence[Taken], parts: Sequence[float]) -> Rgb
     """Return a frame through the exact looks, each as much as its part."""
     code = as_float(frame)
     made = [
-        np.clip(t.exact.apply(code), 0, 1) if p else code for t, p in zip(looks, parts, strict=True)
+        np.clip(run_tiled(t.exact.apply, code), 0, 1) if p else code
+        for t, p in zip(looks, parts, strict=True)
     ]
     return blended(code, made, tuple(parts))
 
@@ -183,12 +185,12 @@ def off_by(drawn: Array, wanted: Rgb, frame: Array, display: Encoding) -> Differ
 
 
 def frame_time(gl: GlEngine, looks: Sequence[Taken], parts: Sequence[float]) -> float | None:
-    """Return the milliseconds of the shader at 1920 x 1080, the median of five; None without a driver."""
+    """Return the milliseconds of the shader at 1920 x 1080, the median of three; None without a driver."""
     if not gl.name():
         return None
     picture = np.random.default_rng(1).integers(0, 256, (1080, 1920, 3), dtype=np.uint8)
     textures = [t.texture for t in looks]
-    return float(np.median([gl.draw(textures, picture, parts)[1] for _ in range(5)]))
+    return float(np.median([gl.draw(textures, picture, parts)[1] for _ in range(3)]))
 
 
 # --- the scene ------------------------------------------------------------------------------------

@@ -251,7 +251,7 @@ class EngineModel(QObject):
         found = self.sight
         if found is None or self.clock.is_running or not self._is_seen:
             return
-        study, gl, textures = self.services.model.study, self._gl, Textures()
+        study, gl, textures = self.services.model.study, self._gl, self._textures
 
         def work(_cancel: Cancel) -> Any:
             return sights.measured(found, textures, study, gl)
@@ -280,8 +280,7 @@ class EngineModel(QObject):
             return
         wish, study = found.wish, self.services.model.study
         display = sights.display_of(wish, study)
-        textures = Textures()
-        frame = found.frame
+        textures, frame = self._textures, found.frame
 
         def work(cancel: Cancel, progress: Progress) -> Found:
             looks = []
