@@ -23,7 +23,7 @@ from sfumato.core.print.press import (
     xyz_of,
 )
 from sfumato.media import tiff
-from sfumato.press import VERSIONS, shipped
+from sfumato.media.parts.presses import VERSIONS, shipped
 from sfumato.raster.plates import CMYK, ICC_LAB, LAB, Plates, values_of
 from sfumato.raster.plates import lab_of as lab_of_plates
 

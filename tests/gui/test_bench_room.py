@@ -231,6 +231,14 @@ def test_places_are_undone_and_devices_of_ones_own(bench) -> None:
     bench.settle()
     assert hand_device(bench) == "Mine"
     assert len(rig(bench).state.places) == 2
+    carried = rig(bench).folder.rename(rig(bench).folder.parents[3] / "carried")
+    room(bench).monitors.ask()
+    bench.settle()
+    assert hand_device(bench) != "Mine"
+    bench.drop(carried)
+    bench.settle()
+    assert hand_device(bench) == "Mine"
+    assert rig(bench).folder != carried
     bench.act("bench_forget")
     bench.settle()
     assert hand_device(bench) != "Mine"

@@ -14,7 +14,7 @@ from sfumato.core.colour.lab50 import code_of_lab
 from sfumato.core.errors import MediaError
 from sfumato.media.parts import icc
 from sfumato.media.parts.contract import FrameFacts
-from sfumato.press import shipped
+from sfumato.media.parts.presses import shipped
 from sfumato.raster.plates import CMYK, Plates, lab_of
 
 SEEN = "sRGB"  # the encoding of what is looked at

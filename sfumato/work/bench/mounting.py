@@ -7,8 +7,9 @@ import shutil
 from pathlib import Path
 
 from sfumato.core.errors import ExportError, StudyError
-from sfumato.work.bench.devices import BUFFER, Rig, with_state
+from sfumato.work.bench.devices import BUFFER, Rig, read_rig, with_state
 from sfumato.work.files import cut_name, drop, free, is_file, is_folder, placed, refusal, stamp_of
+from sfumato.work.outlets.folders import whole_folder
 
 
 def mount(rig: Rig, folder: Path) -> Rig:
@@ -71,6 +72,20 @@ def copied_onto(rig: Rig, file: Path) -> Path:
             raise ExportError("the card was pulled", hint="put it back", where=where)
         raise ExportError("the card is full", hint="make room on it", where=where)
     return copied(file, free(rig.card / file.name))
+
+
+def taken_in(root: Path, folder: Path) -> Rig:
+    """Copy the folder of a device, with its places and its card, beside the others, whole or not at all.
+
+    Raises:
+        StudyError: it is no device, or damaged.
+        ExportError: it cannot be copied.
+    """
+    read_rig(folder)
+    there = free(root / folder.name)
+    with whole_folder(there, replace=False) as made:
+        shutil.copytree(folder, made, dirs_exist_ok=True)
+    return read_rig(there)
 
 
 def pull(rig: Rig) -> Rig:

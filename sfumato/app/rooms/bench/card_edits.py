@@ -16,7 +16,7 @@ from sfumato.formats.parts import registry
 from sfumato.work.bench import cards, devices, mounting
 from sfumato.work.bench.devices import Rig
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.files import is_folder
+from sfumato.work.files import is_file, is_folder
 from sfumato.work.luts import deliver
 from sfumato.work.luts.deliver import Delivered
 from sfumato.work.outlets.looks import of_study
@@ -153,11 +153,23 @@ class CardEdits(QObject):
             self.services.desk.bring.emit([file.file])
 
     def take(self, files: list[Path]) -> list[Path]:
-        """Take LUT files and folders that were dropped: files onto the card, a folder as the card."""
+        """Take what was dropped: LUT files onto the card, a folder as the card or as another device."""
         folders = [f for f in files if is_folder(f)]
         tables = [f for f in files if f not in folders and registry.by_suffix(str(f)) is not None]
         rig = self.monitors.rig
-        if folders and rig is not None:
+        if folders and is_file(folders[0] / devices.RECORD):
+            root, folder = self.monitors.root, folders[0]
+
+            def there(found: Rig) -> None:
+                self.monitors.choose(found.folder.name)
+                self.notices.good(f"{found.monitor.title} is one of the devices", str(found.folder))
+
+            self.services.reading.add(
+                f"Taking in {folder.name}",
+                lambda _cancel, _progress: mounting.taken_in(root, folder),
+                then=there,
+            )
+        elif folders and rig is not None:
             self.mount(folders[0])
         if tables and rig is not None and rig.card is not None:
 

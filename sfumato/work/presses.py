@@ -1,0 +1,16 @@
+"""Makes the press profiles that ship: `python -m sfumato.work.presses`; takes half a minute."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+from sfumato.core.print.press import SALTGLASS
+from sfumato.formats.parts.press_profile import press_profile
+from sfumato.media.parts.presses import VERSIONS, file_name
+from sfumato.work.files import write_bytes
+
+if __name__ == "__main__":
+    folder = Path(str(resources.files("sfumato.press")))
+    for version in VERSIONS:
+        write_bytes(folder / file_name(version), press_profile(SALTGLASS, version))
