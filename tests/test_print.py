@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import io
+from pathlib import Path
 
 import attrs
 import imagecodecs
 import numpy as np
 import pytest
 import tifffile
+from conftest import ROOT
 from PIL import Image, ImageCms
+from test_cli import run
 
+import sfumato
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.lab50 import code_of_lab, lab_of_code
 from sfumato.core.errors import MediaError
+from sfumato.core.lut.table import lattice_colours
 from sfumato.core.print.press import (
     SALTGLASS,
     black_for,
@@ -23,11 +28,13 @@ from sfumato.core.print.press import (
     xyz_of,
 )
 from sfumato.media import tiff
+from sfumato.media.parts.inked import total_ink
 from sfumato.media.parts.presses import VERSIONS, shipped
 from sfumato.raster.plates import CMYK, ICC_LAB, LAB, Plates, values_of
 from sfumato.raster.plates import lab_of as lab_of_plates
 
 RELATIVE, ABSOLUTE = 1, 3
+BPC = imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION
 
 
 def apart(one: np.ndarray, two: np.ndarray) -> np.ndarray:
@@ -39,7 +46,7 @@ def some_inks(count: int = 400, most: float = 2.8) -> np.ndarray:
     return inks[inks.sum(1) < most]
 
 
-def to_lab(inks: np.ndarray, profile: bytes, intent: int = RELATIVE) -> np.ndarray:
+def to_lab(inks: np.ndarray, profile: bytes, intent: int = RELATIVE, flags: int = 0) -> np.ndarray:
     return imagecodecs.cms_transform(
         np.ascontiguousarray(inks[None] * 100),
         profile,
@@ -48,10 +55,15 @@ def to_lab(inks: np.ndarray, profile: bytes, intent: int = RELATIVE) -> np.ndarr
         outcolorspace="lab",
         outdtype="f8",
         intent=intent,
+        flags=flags,
     )[0]
 
 
-def to_inks(lab: np.ndarray, profile: bytes, intent: int = RELATIVE) -> np.ndarray:
+def to_lab_with_black(inks: np.ndarray) -> np.ndarray:
+    return to_lab(inks, shipped(), flags=BPC)
+
+
+def to_inks(lab: np.ndarray, profile: bytes, intent: int = RELATIVE, flags: int = 0) -> np.ndarray:
     return (
         imagecodecs.cms_transform(
             np.ascontiguousarray(lab[None].astype(np.float64)),
@@ -61,6 +73,7 @@ def to_inks(lab: np.ndarray, profile: bytes, intent: int = RELATIVE) -> np.ndarr
             outcolorspace="cmyk",
             outdtype="f8",
             intent=intent,
+            flags=flags,
         )[0]
         / 100
     )
@@ -247,3 +260,93 @@ def test_odd_pictures_are_refused_in_words() -> None:
             tiff.read(bytes(broken), 0)
         except MediaError:
             continue
+
+
+# --- looks on them ---------------------------------------------------------------------------------
+POSTER = ROOT / "demo" / "poster.tif"
+LOOK = ROOT / "demo" / "luts" / "returned_hald8.png"
+
+
+def identity(tmp_path) -> Path:
+    file = tmp_path / "neutral.cube"
+    nodes = lattice_colours(17).transpose(2, 1, 0, 3).reshape(-1, 3)
+    file.write_text(
+        "LUT_3D_SIZE 17\n" + "\n".join(" ".join(f"{v:.9f}" for v in n) for n in nodes) + "\n"
+    )
+    return file
+
+
+def own(file: Path) -> Plates:
+    still = tiff.read(file.read_bytes(), 0)
+    assert still.plates is not None
+    return still.plates
+
+
+def test_a_neutral_look_changes_no_byte(tmp_path: Path) -> None:
+    neutral = identity(tmp_path)
+    files = [POSTER]
+    for i, (values, photometric) in enumerate(
+        (
+            (numbers(np.uint8, 3), "cielab"),
+            (numbers(np.uint16, 3), "icclab"),
+            (numbers(np.uint16, 4), "separated"),
+            (numbers(np.uint8, 6), "separated"),
+        )
+    ):
+        more = {"extrasamples": ["unspecified"] * 2} if values.shape[-1] == 6 else {}
+        file = tmp_path / f"{i}.tif"
+        file.write_bytes(as_tiff(values, photometric, resolution=(150, 150), **more))
+        files.append(file)
+    for file in files:
+        out = tmp_path / f"out {file.name}"
+        said = run("apply", neutral, file, out).stderr
+        before, after = own(file), own(out)
+        assert after.kind == before.kind, said
+        assert np.array_equal(after.values, before.values)
+        assert (after.extra is None) == (before.extra is None)
+        assert after.extra is None or np.array_equal(after.extra, before.extra)
+        assert after.header.get("34675") == before.header.get("34675")
+        assert after.header["282"] == before.header["282"]
+
+
+def test_a_look_is_what_littlecms_makes_of_it_step_by_step(tmp_path: Path) -> None:
+    transform = sfumato.read(LOOK)
+    values = numbers(np.uint16, 4, 30, 40) // 2
+    values[:, :, 0] = np.maximum(values[:, :, 0], 300)  # no pixel of black alone
+    file, out = tmp_path / "in.tif", tmp_path / "out.tif"
+    file.write_bytes(as_tiff(values, "separated", iccprofile=shipped()))
+    run("apply", LOOK, file, out)
+    lab = to_lab_with_black(values.reshape(-1, 4) / 65535)
+    code = code_of_lab(lab, SRGB)
+    inside = np.clip(code, 0, 1).astype(np.float32)
+    meant = transform.apply(inside) + (code - inside)
+    wanted = to_inks(lab_of_code(meant, SRGB), shipped(), flags=BPC)
+    off = np.abs(own(out).values.reshape(-1, 4) / 65535 - wanted.clip(0, 1))
+    assert off.max() < 1 / 4096
+
+
+def test_black_stays_black_and_no_pixel_has_more_ink(tmp_path: Path) -> None:
+    before = own(POSTER)
+    out = tmp_path / "out.tif"
+    said = run("apply", LOOK, POSTER, out, "--ink-limit", 240).stderr
+    assert "kept in CMYK" in said
+    assert "ΔE" in said
+    after = own(out)
+    alone = (before.values[..., :3] == 0).all(-1)
+    assert alone.mean() > 0.2
+    assert not after.values[alone][:, :3].any()
+    assert not np.array_equal(after.values[alone], before.values[alone])  # the look lifts black
+    assert after.values.sum(-1, dtype=int).max() <= 2.4 * 255
+    assert total_ink(after) <= 2.4
+    free = tmp_path / "free.tif"
+    run("apply", LOOK, POSTER, free, "--separate-black")
+    assert own(free).values[alone][:, :3].any()
+    for intent in ("perceptual", "saturation", "absolute"):
+        other = tmp_path / f"{intent}.tif"
+        run("apply", LOOK, POSTER, other, "--intent", intent)
+        assert own(other).values.shape == before.values.shape
+    assert "exists already" in run("apply", LOOK, POSTER, free, status=1).stderr
+    seen = tmp_path / "seen.png"  # another kind of file cannot hold inks
+    run("apply", LOOK, POSTER, seen)
+    with Image.open(seen) as picture:
+        assert picture.mode == "RGB"

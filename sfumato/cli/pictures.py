@@ -136,6 +136,25 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
 @click.option(
     "--damaged", is_flag=True, help="Write clips even when the source is short or damaged."
 )
+@click.option(
+    "--intent",
+    type=click.Choice(["perceptual", "relative", "saturation", "absolute"]),
+    default="relative",
+    show_default=True,
+    help="How colours of a CMYK picture go back into inks.",
+)
+@click.option(
+    "--keep-black/--separate-black",
+    default=True,
+    show_default=True,
+    help="Whether black ink alone stays black ink alone.",
+)
+@click.option(
+    "--ink-limit",
+    type=click.FloatRange(100, 400),
+    metavar="PERCENT",
+    help="The most that all inks of a CMYK picture may have together.",
+)
 @force_option
 @guarded
 def apply_(
@@ -151,6 +170,9 @@ def apply_(
     jpeg_quality: int,
     sampling: str,
     damaged: bool,
+    intent: str,
+    keep_black: bool,
+    ink_limit: float | None,
     force: bool,
 ) -> None:
     """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
@@ -159,10 +181,13 @@ def apply_(
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.compiled import load_kernels
     from sfumato.media.parts.contract import Saving
+    from sfumato.media.parts.inked import Printing, total_ink
     from sfumato.media.parts.registry import by_suffix
+    from sfumato.raster.plates import CMYK
     from sfumato.work.files import Sources
     from sfumato.work.frames import open_still
     from sfumato.work.luts.lut_files import read_lut
+    from sfumato.work.results import plated
     from sfumato.work.results.stills import applied, default_bits, kind_for, write_still
 
     *luts, source, target = paths
@@ -186,6 +211,15 @@ def apply_(
         _clip(transforms, source, target, interp, names, wish, force)
         return
     still = open_still(source)
+    if plated.keeps_plates(still, target) and to is None and bits is None:
+        how = Printing(intent, keep_black, (ink_limit or 0) / 100)
+        meant, display = plated.through(transforms, still, interp, names["from_encoding"])
+        made, off = plated.separated(still, meant, display, how)
+        plated.write_plates(made, still.facts, target, force=force)
+        far = f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant"
+        ink = [f"most ink {100 * total_ink(made):.0f} %"] if made.kind == CMYK else []
+        said(target, [f"kept in {made.kind}", far, *ink])
+        return
     pixels, gives = applied(
         transforms,
         still,

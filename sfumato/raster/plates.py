@@ -128,3 +128,43 @@ def values_of(lab: Array, kind: str, depth: int) -> Array:
     else:
         ab = np.clip(np.rint((lab[..., 1:] + 128) * unit), 0, most)
     return np.concatenate([light[..., None], ab], -1).astype(np.uint16 if wide else np.uint8)
+
+
+def encode(plates: Plates, **tags: Any) -> bytes:
+    """Encode a picture in its own colours as a TIFF: depth, order, extra channels, resolution as they were.
+
+    Args:
+        tags: go to the library's writer.
+    """
+    pixels, header = plates.values, plates.header
+    if plates.extra is not None:
+        pixels = np.concatenate([pixels, plates.extra], -1)
+        samples = header.get("338") or (0,) * plates.extra.shape[-1]
+        tags["extrasamples"] = [int(s) for s in np.atleast_1d(samples)]
+    if "282" in header and "283" in header:
+        unit = int(header.get("296") or 2)
+        tags["resolution"] = tuple(_ratio(header[t]) for t in ("282", "283"))
+        tags["resolutionunit"] = unit
+    if header.get("34675"):
+        tags["iccprofile"] = bytes(header["34675"])
+    out = io.BytesIO()
+    number = next(n for n, kind in PHOTOMETRIC.items() if kind == plates.kind)
+    tifffile.imwrite(
+        out,
+        np.ascontiguousarray(pixels),
+        photometric=number,
+        planarconfig="contig",
+        compression="deflate",
+        predictor=True,
+        metadata=None,
+        software="Sfumato",
+        **tags,
+    )
+    return out.getvalue()
+
+
+def _ratio(value: Any) -> tuple[int, int]:
+    """Return a resolution as the library takes it."""
+    if isinstance(value, tuple) and len(value) == 2 and value[1]:
+        return int(value[0]), int(value[1])
+    return 72, 1

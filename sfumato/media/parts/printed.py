@@ -19,11 +19,12 @@ from sfumato.raster.plates import CMYK, Plates, lab_of
 
 SEEN = "sRGB"  # the encoding of what is looked at
 RELATIVE, ABSOLUTE = 1, 3  # rendering intents of ICC
-_AT_ONCE = 1 << 18  # pixels that are turned into floats together
+AT_ONCE = 1 << 18  # pixels that are turned into floats together
 
 
 @lru_cache(maxsize=1)
-def _lab_profile() -> bytes:
+def lab_profile() -> bytes:
+    """Return the profile of Lab itself, by which LittleCMS goes to and from it."""
     return bytes(imagecodecs.cms_profile("lab4"))
 
 
@@ -36,13 +37,13 @@ def lab_of_inks(values: Array, profile: bytes) -> Array:
     most = np.iinfo(values.dtype).max
     flat = values.reshape(-1, 4)
     out = np.empty((len(flat), 3))
-    for start in range(0, len(flat), _AT_ONCE):
-        part = flat[start : start + _AT_ONCE].astype(np.float64) * (100 / most)
+    for start in range(0, len(flat), AT_ONCE):
+        part = flat[start : start + AT_ONCE].astype(np.float64) * (100 / most)
         try:
-            out[start : start + _AT_ONCE] = imagecodecs.cms_transform(
+            out[start : start + AT_ONCE] = imagecodecs.cms_transform(
                 np.ascontiguousarray(part[None]),
                 profile,
-                _lab_profile(),
+                lab_profile(),
                 colorspace="cmyk",
                 outcolorspace="lab",
                 outdtype="f8",
@@ -65,7 +66,7 @@ def seen(plates: Plates) -> tuple[Rgb, FrameFacts, Plates]:
         MediaError: its profile cannot be used.
     """
     bits = f"{8 * plates.values.dtype.itemsize} bit {plates.kind}"
-    remarks = [f"seen as {SEEN}: results are RGB"]
+    remarks: list[str] = []
     if plates.kind == CMYK:
         evidence = f"CMYK by its profile “{icc.described(plates.profile)}”"
         if not plates.profile:

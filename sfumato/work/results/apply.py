@@ -15,15 +15,17 @@ from attrs import frozen
 from sfumato._version import VERSION
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
-from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import DAMAGE, ExportError, SfumatoError, StudyError, ValueRefused
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study import mask, painted, study_json
+from sfumato.core.study.mask import Mask
 from sfumato.core.study.results import USUAL_NAME, Results
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.jpeg import SAMPLINGS
+from sfumato.media.parts import printed
 from sfumato.media.parts.contract import Saving, Still
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
@@ -38,6 +40,7 @@ from sfumato.work.files import (
 )
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.results import plated
 from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
 from sfumato.work.results.clip_line import ClipWish
 from sfumato.work.results.clips import graded_clip
@@ -269,6 +272,12 @@ def _write_still(
     still = open_still(shot.path, shot.frame)
     bits = wish.bits or default_bits(still, file.suffix)
     meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    if _in_own_colours(still, file, wish):
+        meant, name = _from_what_is_there(study, shot, wish, still, meant, name, cancel)
+        made, off = plated.separated(still, meant, name)
+        plated.write_plates(made, still.facts, file, force=force)
+        said = f"kept in {made.kind}; what it shows lies ΔE {off.mean:.2f} in the mean, "
+        return (f"{said}{off.p99:.2f} at 99 % from what is meant",), printed.seen(made)[0]
     pixels = rounded(meant, bits, kind, name)
     remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
     if wish.lut is not None and shot.is_painted:
@@ -290,10 +299,41 @@ def _proof_of(
         frames = shot.first, shot.last
         return clip_proof(shot.path, file, treatment(study, shot, wish), frames, name, cancel)
     still = open_still(shot.path, shot.frame)
+    in_own = _in_own_colours(still, file, wish)
     if meant is None:
         meant = graded_still(study, shot, wish, still.as_float(), cancel)
+        if in_own:
+            meant, name = _from_what_is_there(study, shot, wish, still, meant, name, cancel)
+            meant = printed.seen(plated.separated(still, meant, name)[0])[0]
+    if in_own:
+        return still_proof(meant, open_still(file), kind_for(file), 32, printed.SEEN)
     bits = wish.bits or default_bits(still, file.suffix)
     return still_proof(meant, open_still(file), kind_for(file), bits, name)
+
+
+def _from_what_is_there(
+    study: Study,
+    shot: Shot,
+    wish: ApplyWish,
+    still: Still,
+    meant: Rgb,
+    name: str,
+    cancel: Cancel | None,
+) -> tuple[Rgb, str]:
+    """Return what is meant as a change of what is there: what the View alone does to a picture of a display is
+    not part of the Look, and would move every ink. Beside it the display of the codes."""
+    if wish.lut is not None or not name:
+        return meant, name or printed.SEEN
+    bare = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
+    plain = attrs.evolve(shot, ground=(), layers=(), mask=Mask())
+    code = still.as_float()
+    base = graded_still(bare, plain, attrs.evolve(wish, strength=1.0), code, cancel)
+    return meant + (convert(code, printed.SEEN, name) - base), name
+
+
+def _in_own_colours(still: Still, file: Path, wish: ApplyWish) -> bool:
+    """Whether a result stays in Lab or CMYK: it is kept so, and nothing else is asked for."""
+    return plated.keeps_plates(still, file) and not wish.encoding and not wish.bits
 
 
 def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
