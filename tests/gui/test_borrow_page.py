@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from conftest import ROOT
 from PIL import Image
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPushButton
 from test_borrows import look
@@ -372,8 +372,13 @@ def test_shots_are_matched_by_a_card_by_a_part_and_to_a_cards_values(demo) -> No
     assert coats[-1].parameters.in_light
     first, last = _apart(sheet, hand)
     assert last < 1.5 < first
-    QTest.keyClick(sheet, Qt.Key.Key_Escape)
+    hand.act("undo")
+    sheet.go.setEnabled(True)
+    hand.click(sheet.go)
+    QTest.keyClick(sheet, Qt.Key.Key_Escape)  # it is closed, and gone, before the shots are matched
+    QApplication.sendPostedEvents(sheet, QEvent.Type.DeferredDelete)
     hand.settle()
+    assert "Match" in window.model.undo_stack.undoText()
 
 
 def _apart(sheet: MatchSheet, hand) -> tuple[float, float]:

@@ -18,6 +18,7 @@ from typing import Any, TypeVar
 
 from attrs import frozen
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from shiboken6 import isValid
 
 from sfumato.core.errors import SfumatoError
 from sfumato.work.cancel import Cancel, Cancelled, Progress
@@ -185,6 +186,12 @@ class _Job:
     ended: Callable[[str], None] | None
 
 
+def is_there(then: Callable[..., Any]) -> bool:
+    """Whether what is to be told still exists: a sheet may be closed before its work is done."""
+    owner = getattr(then, "__self__", None)
+    return not isinstance(owner, QObject) or isValid(owner)
+
+
 FINISHED, CANCELLED, REFUSED, CRASHED = "finished", "cancelled", "refused", "crashed"
 
 
@@ -272,7 +279,7 @@ class Queue(QObject):
             how = self._answer(job, answer, fault)
         finally:  # an error in what follows of a job keeps neither it nor the others from ending
             try:
-                if job.ended is not None:
+                if job.ended is not None and is_there(job.ended):
                     job.ended(how)
                 self.ended.emit(how)
             finally:
@@ -286,11 +293,12 @@ class Queue(QObject):
             self.cancelled.emit(job.title)
         elif isinstance(fault, SfumatoError):
             how = REFUSED
-            (job.refused or self.refused.emit)(fault)
+            told = job.refused if job.refused is not None and is_there(job.refused) else None
+            (told or self.refused.emit)(fault)
         elif fault is not None:
             how = CRASHED
             self.crashed.emit(fault)
-        elif job.then is not None:
+        elif job.then is not None and is_there(job.then):
             job.then(answer)
         return how
 

@@ -9,7 +9,7 @@ import attrs
 from PySide6.QtCore import QObject, Qt, Signal
 
 from sfumato.app.rooms.look.contact import Before
-from sfumato.app.services.jobs import Lane
+from sfumato.app.services.jobs import Lane, is_there
 from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError
@@ -127,7 +127,7 @@ class GroundEdits(QObject):
 
         def done(found: list[Matched]) -> None:
             self._matched(title, found)
-            if then is not None:
+            if then is not None and is_there(then):
                 then(found)
 
         count = f"{len(shots)} shots" if len(shots) > 1 else shots[0].name
