@@ -27,6 +27,7 @@ from sfumato.core.print.press import (
     separated,
     xyz_of,
 )
+from sfumato.media import jpeg as jpeg_kind
 from sfumato.media import tiff
 from sfumato.media.parts.inked import total_ink
 from sfumato.media.parts.presses import VERSIONS, shipped
@@ -350,3 +351,34 @@ def test_black_stays_black_and_no_pixel_has_more_ink(tmp_path: Path) -> None:
     run("apply", LOOK, POSTER, seen)
     with Image.open(seen) as picture:
         assert picture.mode == "RGB"
+
+
+def test_cmyk_jpegs_are_read_either_way_round_and_written(tmp_path: Path) -> None:
+    inks = own(POSTER).values[:200, :200]
+    box = io.BytesIO()
+    Image.fromarray(inks, "CMYK").save(
+        box, "JPEG", quality=98, subsampling=0, icc_profile=shipped()
+    )
+    marked = box.getvalue()
+    at = marked.index(b"\xff\xee")  # the mark by which inks are the other way round
+    length = int.from_bytes(marked[at + 2 : at + 4], "big")
+    bare = marked[:at] + marked[at + 2 + length :]
+    one, two = jpeg_kind.read(marked, 0), jpeg_kind.read(bare, 0)
+    assert np.abs(one.plates.values.astype(int) - inks).mean() < 3
+    assert np.array_equal(two.plates.values, 255 - one.plates.values)
+    assert "Saltglass press" in one.facts.evidence
+    file, out = tmp_path / "in.jpg", tmp_path / "out.jpg"
+    file.write_bytes(marked)
+    said = run("apply", LOOK, file, out, "--jpeg-quality", 100).stderr
+    assert "kept in CMYK" in said
+    made = jpeg_kind.read(out.read_bytes(), 0)
+    as_tiff_ = tmp_path / "out.tif"
+    run("apply", LOOK, file, as_tiff_)
+    assert np.abs(made.plates.values.astype(int) - own(as_tiff_).values).mean() < 2
+    assert made.plates.profile == own(as_tiff_).profile == shipped()
+    for cut in range(200, len(marked), len(marked) // 25):
+        try:
+            jpeg_kind.read(marked[:cut], 0)
+        except MediaError:
+            continue
+        assert cut == len(marked)

@@ -215,7 +215,7 @@ def apply_(
         how = Printing(intent, keep_black, (ink_limit or 0) / 100)
         meant, display = plated.through(transforms, still, interp, names["from_encoding"])
         made, off = plated.separated(still, meant, display, how)
-        plated.write_plates(made, still.facts, target, force=force)
+        plated.write_plates(made, still.facts, target, force=force, quality=jpeg_quality)
         far = f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant"
         ink = [f"most ink {100 * total_ink(made):.0f} %"] if made.kind == CMYK else []
         said(target, [f"kept in {made.kind}", far, *ink])

@@ -10,7 +10,7 @@ from PIL import Image
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
-from sfumato.media.parts import icc, tags
+from sfumato.media.parts import icc, printed, tags
 from sfumato.media.parts.contract import FrameFacts, MediaSpec, Saving, Still
 from sfumato.media.parts.upright import check_size, oriented, rgb_only, with_profile
 from sfumato.raster import jpeg
@@ -24,10 +24,10 @@ def sniff(head: bytes) -> bool:
 
 
 def read(data: bytes, _frame: int) -> Still:
-    """Decode a JPEG; CMYK is refused here.
+    """Decode a JPEG; one of four inks is seen by its profile, with its own numbers beside.
 
     Raises:
-        MediaError: it is cut short, damaged, too large, or CMYK.
+        MediaError: it is cut short, damaged, too large, or of inks that its profile does not know.
     """
     try:
         with Image.open(io.BytesIO(data)) as image:
@@ -37,6 +37,11 @@ def read(data: bytes, _frame: int) -> Still:
             kept = tags.kept(exif)
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise damaged("JPEG") from error
+    if jpeg.is_inked(data):
+        own = jpeg.plates(data, check_size)
+        turned = attrs.evolve(own, values=oriented(own.values, orientation))
+        code, facts, turned = printed.seen(turned)
+        return Still(code, attrs.evolve(facts, exif=kept, xmp=xmp), turned)
     pixels, _ = rgb_only(jpeg.decode(data, check_size).pixels)
     pixels = oriented(pixels, orientation)
     if profile:

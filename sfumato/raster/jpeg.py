@@ -9,6 +9,7 @@ from PIL import Image, JpegImagePlugin
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
+from sfumato.raster.plates import CMYK, Plates
 from sfumato.raster.samples import Samples, SizeRule, damaged
 
 SIGNATURE = b"\xff\xd8\xff"
@@ -32,6 +33,46 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             return Samples(pixels, is_colour, {"sampling": sampling})
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise damaged("JPEG") from error
+
+
+def is_inked(data: bytes) -> bool:
+    """Whether a JPEG is of four inks."""
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            return image.mode == "CMYK"
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError):
+        return False
+
+
+def plates(data: bytes, check: SizeRule) -> Plates:
+    """Decode a JPEG of four inks.
+
+    Files with the mark APP14 store inks the other way round; the library takes every file for such a one, so that
+    one without the mark is turned here.
+
+    Raises:
+        MediaError: it is cut short, damaged, or of a size that `check` refuses.
+    """
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            check(*image.size)
+            profile = image.info.get("icc_profile") or b""
+            values = np.asarray(image)
+            if "adobe" not in image.info:
+                values = 255 - values
+            return Plates(CMYK, np.ascontiguousarray(values), None, profile)
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise damaged("JPEG") from error
+
+
+def encode_plates(plates: Plates, quality: int, **more: bytes) -> bytes:
+    """Encode inks of 8 bit as a JPEG, marked and stored as most programs do, with their profile."""
+    out = io.BytesIO()
+    extra = {"icc_profile": plates.profile, **more}
+    Image.fromarray(plates.values, "CMYK").save(
+        out, "JPEG", quality=quality, subsampling=0, **{k: v for k, v in extra.items() if v}
+    )
+    return out.getvalue()
 
 
 def planes(data: bytes) -> tuple[Array, Array, Array] | None:

@@ -1,6 +1,6 @@
 """TIFF pictures that are kept in Lab or in inks: numbers as they are stored, and how they are meant.
 
-Source: TIFF 6.0, sections 16 (CMYK) and 23 (CIELab); Adobe PageMaker 6.0 technical notes (ICCLab, photometric 9).
+Source: TIFF 6.0, sections 16 (CMYK) and 23 (CIELab), and its technical note on ICCLab (photometric 9).
 """
 
 from __future__ import annotations
@@ -145,8 +145,9 @@ def encode(plates: Plates, **tags: Any) -> bytes:
         unit = int(header.get("296") or 2)
         tags["resolution"] = tuple(_ratio(header[t]) for t in ("282", "283"))
         tags["resolutionunit"] = unit
-    if header.get("34675"):
-        tags["iccprofile"] = bytes(header["34675"])
+    embedded = header.get("34675") or (b"" if header else plates.profile)
+    if embedded:
+        tags["iccprofile"] = bytes(embedded)
     out = io.BytesIO()
     number = next(n for n, kind in PHOTOMETRIC.items() if kind == plates.kind)
     tifffile.imwrite(

@@ -275,7 +275,7 @@ def _write_still(
     if _in_own_colours(still, file, wish):
         meant, name = _from_what_is_there(study, shot, wish, still, meant, name, cancel)
         made, off = plated.separated(still, meant, name)
-        plated.write_plates(made, still.facts, file, force=force)
+        plated.write_plates(made, still.facts, file, force=force, quality=wish.jpeg_quality)
         said = f"kept in {made.kind}; what it shows lies ΔE {off.mean:.2f} in the mean, "
         return (f"{said}{off.p99:.2f} at 99 % from what is meant",), printed.seen(made)[0]
     pixels = rounded(meant, bits, kind, name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+from attrs import evolve
 
 from sfumato.core.arrays import Rgb
 from sfumato.core.colour import span_note
@@ -16,18 +17,22 @@ from sfumato.media.parts import tags
 from sfumato.media.parts.contract import FrameFacts, Saving, Still
 from sfumato.media.parts.inked import Printing, returned
 from sfumato.media.parts.printed import SEEN, seen
+from sfumato.raster import jpeg
 from sfumato.raster import plates as raster
-from sfumato.raster.plates import Plates
+from sfumato.raster.plates import CMYK, Plates
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.results.stills import chain_of
 from sfumato.work.tiles import run_tiled
 
-SUFFIXES = (".tif", ".tiff")
+TIFF, JPEG = (".tif", ".tiff"), (".jpg", ".jpeg")
 
 
 def keeps_plates(still: Still, target: Path) -> bool:
     """Whether a result can be in the colours of the picture: it has its own, and the file holds them."""
-    return still.plates is not None and target.suffix.lower() in SUFFIXES
+    suffix = target.suffix.lower()
+    if still.plates is None:
+        return False
+    return suffix in TIFF or (suffix in JPEG and still.plates.kind == CMYK)
 
 
 def through(
@@ -70,8 +75,10 @@ def encoding_of_seen(plates: Plates, display: str) -> Rgb:
     return np.asarray(np.clip(convert(code, SEEN, display), 0, 1), np.float32)
 
 
-def write_plates(plates: Plates, facts: FrameFacts, target: Path, *, force: bool = False) -> None:
-    """Write a picture in its own colours, with what was kept of its metadata.
+def write_plates(
+    plates: Plates, facts: FrameFacts, target: Path, *, force: bool = False, quality: int = 95
+) -> None:
+    """Write a picture in its own colours, with what was kept of its metadata; `quality` is of a JPEG.
 
     Raises:
         ExportError: the file exists and `force` is false, or the place cannot be written.
@@ -81,5 +88,12 @@ def write_plates(plates: Plates, facts: FrameFacts, target: Path, *, force: bool
             "the file exists already", hint="choose another name or use --force", where=str(target)
         )
     saving = Saving(exif=facts.exif, xmp=facts.xmp)
+    if target.suffix.lower() in JPEG:
+        if plates.values.dtype != np.uint8:
+            eight = (plates.values.astype(np.uint32) + 128) // 257
+            plates = evolve(plates, values=np.asarray(eight, np.uint8))
+        more = {"exif": tags.exif_bytes(saving), "xmp": saving.xmp}
+        write_bytes(target, jpeg.encode_plates(plates, quality, **more), force=force)
+        return
     data = raster.encode(plates, extratags=tags.tiff_tags(saving))
     write_bytes(target, tags.with_exif_folders(data, saving), force=force)
