@@ -187,8 +187,8 @@ class MonitorBelow(QWidget):
         if rig is None or rig.card is None:
             return "into the device"
         minutes = self._model.room / 1e6 / _MB_A_MINUTE[rig.monitor.codec]
-        left = f"{minutes:.0f} min left" if minutes >= 2 else f"{60 * minutes:.0f} s left"
-        return f"to {rig.card.name}, about {left}"
+        left = f"{minutes:.0f} min" if minutes >= 2 else f"{60 * minutes:.0f} s"
+        return f"{rig.card.name}: about {left}"
 
     def _tell(self, words: str) -> None:
         if self._model.is_recording:
