@@ -127,6 +127,7 @@ def test_two_windows_on_one_device_lose_nothing_of_each_others(rig: Rig) -> None
         b"",
         b"[]",
         b'{"places": 3}',
+        b'{"places": [{}]}',
         b'{"places": [{"name": "X", "file": "../../etc/passwd"}]}',
         b'{"chosen": 99}',
         b'{"line": NaN}',

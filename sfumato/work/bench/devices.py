@@ -158,7 +158,7 @@ def read_rig(folder: Path) -> Rig:
     kept = read_json(state, "the state of a device", _HINT, _MOST) if is_file(state) else {}
     try:
         return Rig(folder, monitor, _state(kept, monitor))
-    except (ValueRefused, TypeError, ValueError, AttributeError, OverflowError) as error:
+    except (ValueRefused, KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
         raise StudyError(
             "the state of the device is damaged", hint=_HINT, where=str(state)
         ) from error

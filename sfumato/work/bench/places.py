@@ -15,7 +15,7 @@ from sfumato.core.colour import span_note
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
-from sfumato.work.bench.devices import PLACES, Place, Rig, State, alone, changed
+from sfumato.work.bench.devices import PLACES, Place, Rig, State, changed
 from sfumato.work.bench.monitors import loaded, taken
 from sfumato.work.files import MOST_TABLE_BYTES, make_folder, read_bytes, write_bytes
 
@@ -69,11 +69,10 @@ def load(rig: Rig, file: Path, at: int) -> tuple[Rig, Refusal | None]:
             rig = clear(rig, at)
         return rig, refused
     place = Place(file.stem, digest_of(data) + file.suffix.lower())
-    with alone(rig.folder):
+
+    def change(now: Rig) -> State:  # writes while the device is locked, or another drops the file
         make_folder(rig.folder / PLACES)
         write_bytes(rig.folder / PLACES / place.file, data)
-
-    def change(now: Rig) -> State:
         return attrs.evolve(now.state, places=_put(now.state.places, at, place), chosen=at)
 
     return changed(rig, change), None
@@ -116,11 +115,14 @@ def move(rig: Rig, at: int, to: int) -> Rig:
 
 def restored(rig: Rig, places: tuple[Place | None, ...], files: dict[str, bytes]) -> Rig:
     """Put back places as they were, with what their files held: for undo."""
-    with alone(rig.folder):
+
+    def change(now: Rig) -> State:
         make_folder(rig.folder / PLACES)
         for name, data in files.items():
             write_bytes(rig.folder / PLACES / name, data)
-    return changed(rig, lambda now: attrs.evolve(now.state, places=places))
+        return attrs.evolve(now.state, places=places)
+
+    return changed(rig, change)
 
 
 def held_files(rig: Rig) -> dict[str, bytes]:
