@@ -150,6 +150,17 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
     help="Whether black ink alone stays black ink alone.",
 )
 @click.option(
+    "--hold-black",
+    is_flag=True,
+    help="Every pixel of a CMYK picture keeps its black ink; the other inks are found anew.",
+)
+@click.option(
+    "--press",
+    metavar="PROFILE",
+    type=PathArgument,
+    help="The profile that a CMYK picture without one is taken to be of.",
+)
+@click.option(
     "--ink-limit",
     type=click.FloatRange(100, 400),
     metavar="PERCENT",
@@ -172,6 +183,8 @@ def apply_(
     damaged: bool,
     intent: str,
     keep_black: bool,
+    hold_black: bool,
+    press: Path | None,
     ink_limit: float | None,
     force: bool,
 ) -> None:
@@ -180,10 +193,10 @@ def apply_(
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.compiled import load_kernels
+    from sfumato.core.study.printing import ALONE, ANEW, HELD, NO_LIMIT, Printing
     from sfumato.media.parts.contract import Saving
-    from sfumato.media.parts.inked import Printing, total_ink
+    from sfumato.media.parts.printed import guessed
     from sfumato.media.parts.registry import by_suffix
-    from sfumato.raster.plates import CMYK
     from sfumato.work.files import Sources
     from sfumato.work.frames import open_still
     from sfumato.work.luts.lut_files import read_lut
@@ -210,15 +223,19 @@ def apply_(
         wish = ClipWish(codec or "", quality, effort, damaged=damaged)
         _clip(transforms, source, target, interp, names, wish, force)
         return
-    still = open_still(source)
-    if plated.keeps_plates(still, target) and to is None and bits is None:
-        how = Printing(intent, keep_black, (ink_limit or 0) / 100)
-        meant, display = plated.through(transforms, still, interp, names["from_encoding"])
-        made, off = plated.separated(still, meant, display, how)
+    still = open_still(source, 0, None if press is None else str(press))
+    if (
+        still.plates is not None
+        and plated.keeps_plates(still, target)
+        and to is None
+        and bits is None
+    ):
+        black = HELD if hold_black else ALONE if keep_black else ANEW
+        how = Printing(intent, black, ink_limit or NO_LIMIT)
+        run, display = plated.through(transforms, interp, names["from_encoding"])
+        made, off = plated.regraded(still.plates, run, display, how)
         plated.write_plates(made, still.facts, target, force=force, quality=jpeg_quality)
-        far = f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant"
-        ink = [f"most ink {100 * total_ink(made):.0f} %"] if made.kind == CMYK else []
-        said(target, [f"kept in {made.kind}", far, *ink])
+        said(target, [*guessed(still), *plated.words(made, off)])
         return
     pixels, gives = applied(
         transforms,

@@ -40,8 +40,7 @@ def read(data: bytes, _frame: int) -> Still:
     if jpeg.is_inked(data):
         own = jpeg.plates(data, check_size)
         turned = attrs.evolve(own, values=oriented(own.values, orientation))
-        code, facts, turned = printed.seen(turned)
-        return Still(code, attrs.evolve(facts, exif=kept, xmp=xmp), turned)
+        return printed.printed_still(turned, kept, xmp)
     pixels, _ = rgb_only(jpeg.decode(data, check_size).pixels)
     pixels = oriented(pixels, orientation)
     if profile:

@@ -53,10 +53,8 @@ def _printed(data: bytes) -> Still:
         values=oriented(own.values, orientation),
         extra=None if own.extra is None else oriented(own.extra, orientation),
     )
-    code, facts, turned = printed.seen(turned)
-    kept, xmp = tags.kept_of_tiff(data), tags.plain_xmp(own.header.get(str(tags.XMP)))
-    facts = attrs.evolve(facts, exif=kept, xmp=xmp)
-    return Still(code, facts, turned)
+    xmp = tags.plain_xmp(own.header.get(str(tags.XMP)))
+    return printed.printed_still(turned, tags.kept_of_tiff(data), xmp)
 
 
 def write(pixels: Array, saving: Saving) -> bytes:

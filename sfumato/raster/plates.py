@@ -93,13 +93,20 @@ def decode(data: bytes, check: SizeRule) -> Plates:
         raise damaged("TIFF") from error
 
 
-def lab_of(plates: Plates) -> Array:
-    """Return Lab of a picture in Lab, float64 (h, w, 3): L 0..100, a and b -128..128.
+def areas_of(values: Array) -> Array:
+    """Return ink codes as areas, float32 0..1."""
+    out = values.astype(np.float32)
+    out *= np.float32(1 / np.iinfo(values.dtype).max)
+    return out
+
+
+def lab_of(plates: Plates, rows: slice = slice(None)) -> Array:
+    """Return Lab of a picture in Lab, or of some of its rows, float64 (h, w, 3): L 0..100, a and b -128..128.
 
     CIELab: L over all codes, a and b signed, of 16 bit 256 a unit. ICCLab: a and b about 128 and, as
     version 2 of ICC has it, L of 16 bit to 65280.
     """
-    v = plates.values
+    v = np.ascontiguousarray(plates.values[rows])
     wide = v.dtype == np.uint16
     if plates.kind == LAB:
         light = v[..., 0] * (100 / (65535 if wide else 255))

@@ -8,10 +8,14 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.errors import MediaError
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import Still, as_float
+from sfumato.media.parts.presses import shipped
+from sfumato.media.parts.printed import taken_as
 from sfumato.media.parts.registry import by_suffix, read
+from sfumato.raster.icc.engine import press_of
 from sfumato.work import memory
 from sfumato.work.files import is_file, read_bytes
 from sfumato.work.memory import Kept
@@ -20,18 +24,40 @@ Region = tuple[float, float, float, float]
 _LARGE = 24_000_000  # pixels of a picture from which on a smaller copy is kept for small sizes
 _COPY = 6_000_000  # … of about so many pixels
 _AT_ONCE = 500_000  # pixels that are turned into floats together
+MOST_PROFILE = 64 << 20
 _TALLEST = 4  # times as tall as wide, up to which a small picture keeps its width
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 
 
-def open_still(path: str | Path, frame: int = 0) -> Still:
+def open_still(path: str | Path, frame: int = 0, press: str | None = None) -> Still:
     """Open a picture or one frame of a clip.
 
+    Args:
+        press: the file of a profile, for inks whose file has none; "" or None = the press that ships.
     Raises:
-        MediaError: it cannot be read.
+        MediaError: it, or the profile, cannot be read.
     """
     file = Path(path)
-    return read(read_bytes(file), str(file), frame)
+    still = read(read_bytes(file), str(file), frame)
+    if press is None or still.plates is None:
+        return still
+    return taken_as(still, press_bytes(press), ", as chosen")
+
+
+def press_bytes(path: str) -> bytes:
+    """Return the profile of a press from its file, "" = the press that ships.
+
+    Raises:
+        MediaError: it cannot be read, or is none of a press.
+    """
+    if not path:
+        return shipped()
+    data = read_bytes(Path(path), most=MOST_PROFILE)
+    try:
+        press_of(data)
+    except MediaError as error:
+        raise error.at(path) from error
+    return data
 
 
 def small_size(size: tuple[int, int], width: int) -> tuple[int, int]:
@@ -101,17 +127,17 @@ class Frames:
     def __init__(self, keep: int = 8) -> None:
         self._stills = Kept(memory.STILLS, keep)
         self._copies = Kept(memory.COPIES, keep)
-        self._sizes: dict[tuple[str, int, int], tuple[int, int]] = {}
+        self._sizes: dict[tuple[str, int, int, str | None], tuple[int, int]] = {}
         self._proxies = Kept(memory.PROXIES)
         self._clips = Kept(memory.CLIPS, 2)  # a decoder of 960 x 540 holds 17 to 29 MB
 
     @staticmethod
-    def _key(shot: Shot) -> tuple[str, int, int]:
+    def _key(shot: Shot) -> tuple[str, int, int, str | None]:
         try:
             stamp = Path(shot.path).stat().st_mtime_ns
         except OSError:
             stamp = 0
-        return shot.path, shot.frame, stamp
+        return shot.path, shot.frame, stamp, shot.press
 
     def still(self, shot: Shot) -> Still:
         """Return the shot's picture: for a clip, the frame that is chosen.
@@ -123,7 +149,7 @@ class Frames:
         def make() -> Still:
             kind = by_suffix(shot.path)
             if kind is None or kind.key != "clip":
-                return open_still(shot.path, shot.frame)
+                return open_still(shot.path, shot.frame, shot.press)
             return self._clip(shot).frame(shot.frame)
 
         key = self._key(shot)
@@ -145,7 +171,7 @@ class Frames:
 
     def _clip(self, shot: Shot) -> Clip:
         """Return the clip of a shot, kept open: frame by frame it is not opened again."""
-        path, _frame, stamp = self._key(shot)
+        path, _frame, stamp, _press = self._key(shot)
         file = Path(path)
         if not is_file(file):
             read_bytes(file)  # says why

@@ -19,9 +19,9 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array
 from sfumato.core.colour.adapt import adaptation
+from sfumato.core.colour.lab50 import D50, WHITE_D50, lab_of_xyz
 
 INKS = ("cyan", "magenta", "yellow", "black")
-D50 = np.array([0.9642, 1.0, 0.8249])  # ICC.1:2022, 7.2.16
 _E = (1 / 3, 1 / 3)  # chromaticity of equal energy, which lights the model
 _NM = np.arange(400.0, 701.0, 10.0)
 _STEP = 5e-3  # of an ink, by which slopes are measured
@@ -111,24 +111,7 @@ def xyz_of(inks: Any, press: Press = SALTGLASS) -> Array:
         a = grown[..., i : i + 1]
         shares = np.concatenate([shares * (1 - a), shares * a], -1)
     reflected = (shares @ _overprints(press)) ** press.n
-    return np.asarray(reflected @ _observer() @ adaptation(_E, _white_d50(), "Bradford").T)
-
-
-def _white_d50() -> tuple[float, float]:
-    return float(D50[0] / D50.sum()), float(D50[1] / D50.sum())
-
-
-def lab_of_xyz(xyz: Any) -> Array:
-    """Return Lab of XYZ, both D50. Source: CIE 15:2018, 8.2.1.
-
-    >>> print(lab_of_xyz(D50) + 0.0)
-    [100.   0.   0.]
-    """
-    t = np.asarray(xyz, np.float64) / D50
-    f = np.where(t > (6 / 29) ** 3, np.cbrt(np.maximum(t, 0)), t * (841 / 108) + 4 / 29)
-    return np.stack(
-        [116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], -1
-    )
+    return np.asarray(reflected @ _observer() @ adaptation(_E, WHITE_D50, "Bradford").T)
 
 
 def paper_of(press: Press = SALTGLASS) -> Array:

@@ -32,6 +32,7 @@ class Shot:
     id: str = field(factory=new_id)
     first: int = 0
     last: int | None = None
+    press: str | None = None  # of inks whose file has none; "" the press that ships, None not asked
     group: str = ""  # the name that it shares with others of its kind
     mask: Mask = Mask()
     layers: tuple[Layer, ...] = ()

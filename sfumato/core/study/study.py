@@ -21,6 +21,7 @@ from sfumato.core.study.journey import Journey
 from sfumato.core.study.loan import Loan
 from sfumato.core.study.look import Look
 from sfumato.core.study.outlet import Outlet
+from sfumato.core.study.printing import Printing
 from sfumato.core.study.results import Results
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.version import Version
@@ -49,6 +50,7 @@ class Study:
     outlets: tuple[Outlet, ...] = ()  # where the Look is sent
     versions: tuple[Version, ...] = ()  # what was sent, the newest last
     loan: Loan = field(factory=Loan)  # what a look is borrowed from
+    printing: Printing = Printing()  # how colours go onto paper
 
     # --- looking -------------------------------------------------------------------------------
     def shot(self, shot_id: str) -> Shot:

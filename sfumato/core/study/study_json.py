@@ -15,7 +15,7 @@ from sfumato.core.colour.user_encoding import UserEncoding
 from sfumato.core.errors import DAMAGE, StudyError, ValueRefused
 from sfumato.core.lut.device import Device
 from sfumato.core.path.span import Joint, Span
-from sfumato.core.study import journey, loan, mask, outlet, results, version, view
+from sfumato.core.study import journey, loan, mask, outlet, printing, results, version, view
 from sfumato.core.study.coat_json import dump_coat, dump_look, load_coat, load_look, number
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Study
@@ -48,6 +48,7 @@ def dump(study: Study) -> dict[str, Any]:
                 **({"range": [s.first, s.last]} if s.first or s.last is not None else {}),
                 "encoding": s.encoding,
                 **({"group": s.group} if s.group else {}),
+                **({"press": s.press} if s.press is not None else {}),
                 "ground": [dump_coat(c) for c in s.ground],
                 **({} if s.mask.is_plain else {"mask": mask.dump(s.mask)}),
                 **({"layers": [_dump_layer(e) for e in s.layers]} if s.layers else {}),
@@ -60,6 +61,11 @@ def dump(study: Study) -> dict[str, Any]:
         **({"outlets": [outlet.dump(o) for o in study.outlets]} if study.outlets else {}),
         **({"versions": [version.dump(v) for v in study.versions]} if study.versions else {}),
         **({"loan": loan.dump(study.loan)} if study.loan != loan.Loan() else {}),
+        **(
+            {"printing": printing.dump(study.printing)}
+            if study.printing != printing.Printing()
+            else {}
+        ),
         **({"encodings": [user_encoding.dump(e) for e in own]} if own else {}),
     }
 
@@ -109,6 +115,7 @@ _NO_NAMES = {
     "outlet",
     "digest",
     "sent",
+    "press",
 }
 
 
@@ -235,6 +242,7 @@ def _study(plain: dict[str, Any]) -> Study:
             ground=tuple(load_coat(c) for c in s.get("ground", [])),
             id=str(s["id"]),
             group=str(s.get("group", "")),
+            press=None if s.get("press") is None else str(s["press"])[:4096],
             mask=mask.load(s.get("mask") or {}),
             layers=tuple(
                 Layer(load_coat(e["coat"]), mask.load(e.get("mask") or {}))
@@ -263,4 +271,5 @@ def _study(plain: dict[str, Any]) -> Study:
         outlets=_outlets(plain.get("outlets", [])),
         versions=version.load_all(plain.get("versions", [])),
         loan=loan.load(plain["loan"]) if plain.get("loan") else loan.Loan(),
+        printing=printing.load(plain.get("printing") or {}),
     )

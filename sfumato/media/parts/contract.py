@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -60,17 +61,29 @@ class Saving:
 class Still:
     """One picture: `pixels` uint8, uint16 or float32 (h, w, 3), upright; integers stand for 0..1.
 
-    `plates` are its own numbers where it is kept in Lab or CMYK, upright too; `pixels` is how it is seen.
+    `plates` are its own numbers where it is kept in Lab or CMYK, upright too; `pixels` is how it is seen,
+    computed when it is first asked for.
     """
 
-    pixels: Array
+    _pixels: Array | Callable[[], Array]
     facts: FrameFacts
     plates: Plates | None = None
+    _lock: threading.Lock = field(factory=threading.Lock, init=False, repr=False)
+
+    @property
+    def pixels(self) -> Array:
+        """The picture; raises MediaError where its colour profile fails only now."""
+        if callable(self._pixels):
+            with self._lock:
+                if callable(self._pixels):
+                    object.__setattr__(self, "_pixels", self._pixels())
+        return self._pixels  # type: ignore[return-value]
 
     @property
     def size(self) -> tuple[int, int]:
         """Width and height in pixels."""
-        return self.pixels.shape[1], self.pixels.shape[0]
+        own = self.pixels if self.plates is None else self.plates.values
+        return own.shape[1], own.shape[0]
 
     def as_float(self) -> Rgb:
         """Return code values as float32 (h, w, 3), 1.0 = full scale."""

@@ -2,82 +2,85 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
-import imagecodecs
 import numpy as np
 from attrs import evolve
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.colour.lab50 import code_of_lab
-from sfumato.core.errors import MediaError
-from sfumato.media.parts import icc
-from sfumato.media.parts.contract import FrameFacts
+from sfumato.core.colour.lab50 import code_of_lab, from_white
+from sfumato.media.parts.contract import FrameFacts, Still
 from sfumato.media.parts.presses import shipped
-from sfumato.raster.plates import CMYK, Plates, lab_of
+from sfumato.raster.icc.engine import press_of
+from sfumato.raster.plates import CMYK, Plates, areas_of, lab_of
 
 SEEN = "sRGB"  # the encoding of what is looked at
-RELATIVE, ABSOLUTE = 1, 3  # rendering intents of ICC
-AT_ONCE = 1 << 18  # pixels that are turned into floats together
+GUESSED = "CMYK without a profile"  # how the evidence begins where a profile is not in the file
 
 
-@lru_cache(maxsize=1)
-def lab_profile() -> bytes:
-    """Return the profile of Lab itself, by which LittleCMS goes to and from it."""
-    return bytes(imagecodecs.cms_profile("lab4"))
-
-
-def lab_of_inks(values: Array, profile: bytes) -> Array:
-    """Return Lab (D50, relative to the paper, black point compensated) of ink codes (..., 4), float64.
+def seen_rows(plates: Plates, rows: slice = slice(None)) -> Rgb:
+    """Return a picture in its own colours, or some of its rows, as sRGB codes, float32 (h, w, 3).
 
     Raises:
-        MediaError: the profile is none of CMYK, or cannot be used.
+        MediaError: its profile is none of CMYK, or cannot be used.
     """
-    most = np.iinfo(values.dtype).max
-    flat = values.reshape(-1, 4)
-    out = np.empty((len(flat), 3))
-    for start in range(0, len(flat), AT_ONCE):
-        part = flat[start : start + AT_ONCE].astype(np.float64) * (100 / most)
-        try:
-            out[start : start + AT_ONCE] = imagecodecs.cms_transform(
-                np.ascontiguousarray(part[None]),
-                profile,
-                lab_profile(),
-                colorspace="cmyk",
-                outcolorspace="lab",
-                outdtype="f8",
-                intent=RELATIVE,
-                flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION,
-            )[0]
-        except (RuntimeError, ValueError, TypeError) as error:
-            raise MediaError(
-                "the colour profile is not one of CMYK, or it is damaged",
-                hint="export the picture again with its profile",
-            ) from error
-    return out.reshape(*values.shape[:-1], 3)
+    display = encoding(SEEN)
+    if plates.kind != CMYK:
+        return np.asarray(code_of_lab(lab_of(plates, rows), display), np.float32)
+    values = plates.values[rows]
+    press = press_of(plates.profile)
+    light = press.seen.light(areas_of(values).reshape(-1, 4), from_white(display))
+    return np.asarray(display.encode(light.reshape(*values.shape[:-1], 3)), np.float32)
 
 
-def seen(plates: Plates) -> tuple[Rgb, FrameFacts, Plates]:
-    """Return a picture in Lab or CMYK as sRGB codes, float32 (h, w, 3), what is known of it, and its own numbers
-    with the profile that they were taken to be of.
+def seen(plates: Plates) -> Rgb:
+    """Return a whole picture in its own colours as sRGB codes, float32 (h, w, 3)."""
+    code = np.empty((*plates.values.shape[:2], 3), np.float32)
+    step = max(1, (1 << 20) // max(1, code.shape[1]))
+    for top in range(0, len(code), step):
+        rows = slice(top, top + step)
+        code[rows] = seen_rows(plates, rows)
+    return code
 
+
+def printed_still(
+    plates: Plates, exif: bytes, xmp: bytes, profile: bytes = b"", why: str = ""
+) -> Still:
+    """Return a picture in Lab or CMYK: as it is seen, what is known of it, and its own numbers with the profile
+    that they were taken to be of.
+
+    Args:
+        profile: taken where the file has none; b"" = the press that ships. `why` says who chose it.
     Raises:
         MediaError: its profile cannot be used.
     """
     bits = f"{8 * plates.values.dtype.itemsize} bit {plates.kind}"
     remarks: list[str] = []
-    if plates.kind == CMYK:
-        evidence = f"CMYK by its profile “{icc.described(plates.profile)}”"
-        if not plates.profile:
-            plates = evolve(plates, profile=shipped())
-            evidence = "CMYK without a profile, taken as of the Saltglass press"
-            remarks.insert(0, evidence)
-        lab = lab_of_inks(plates.values, plates.profile)
-    else:
+    if plates.kind != CMYK:
         evidence = "kept in Lab"
-        lab = lab_of(plates)
+    elif plates.profile:
+        evidence = f"CMYK by its profile “{press_of(plates.profile).title}”"
+    else:
+        plates = evolve(plates, profile=profile or shipped())
+        evidence = f"{GUESSED}, taken as of “{press_of(plates.profile).title}”{why}"
+        remarks.append(evidence)
     if plates.extra is not None:
         remarks.append("channels beyond the colours are not shown")
-    code = np.asarray(code_of_lab(lab, encoding(SEEN)), np.float32)
-    return code, FrameFacts(bits, SEEN, evidence, remarks=tuple(remarks)), plates
+    facts = FrameFacts(bits, SEEN, evidence, remarks=tuple(remarks), exif=exif, xmp=xmp)
+    return Still(lambda: seen(plates), facts, plates)
+
+
+def taken_as(still: Still, profile: bytes, why: str = "") -> Still:
+    """Return a picture whose inks are of no known press, taken as of a press.
+
+    Raises:
+        MediaError: the profile cannot be used.
+    """
+    if still.plates is None or not still.facts.evidence.startswith(GUESSED):
+        return still
+    bare = evolve(still.plates, profile=b"")
+    return printed_still(bare, still.facts.exif, still.facts.xmp, profile, why)
+
+
+def guessed(still: Still) -> list[str]:
+    """Say what inks without a profile were taken to be of, nothing for other pictures."""
+    return [r for r in still.facts.remarks if r.startswith(GUESSED)]

@@ -17,6 +17,8 @@ from sfumato.core.colour.encodings import Encoding, Family, encoding
 from sfumato.core.lut.difference import delta_e
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import MediaSpec, Still
+from sfumato.media.parts.printed import SEEN, seen
+from sfumato.raster.plates import Plates
 from sfumato.work.cancel import Cancel
 from sfumato.work.results.stills import rounded
 from sfumato.work.tiles import run_tiled
@@ -140,6 +142,16 @@ def still_proof(meant: Rgb, found: Still, kind: MediaSpec, bits: int, name: str)
     if kind.is_linear and space is not None:
         code = space.encode(code)
     return AppliedProof(False, *_measured([(meant, code)], name))
+
+
+def plates_proof(meant: Plates, found: Still, kind: MediaSpec) -> AppliedProof:
+    """Compare a decoded still that is kept in Lab or CMYK with its own numbers as they were meant."""
+    own = found.plates
+    if own is None or own.values.shape != meant.values.shape:
+        return AppliedProof(False, 100.0, 100.0, 100.0, 100.0)
+    if np.array_equal(own.values, meant.values):
+        return AppliedProof(True, 0.0, 0.0, 0.0, 0.0)
+    return still_proof(seen(meant), found, kind, 32, SEEN)
 
 
 def _numbers(meant: Rgb, bits: int, kind: MediaSpec, name: str) -> Array:

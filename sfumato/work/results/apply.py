@@ -17,6 +17,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import DAMAGE, ExportError, SfumatoError, StudyError, ValueRefused
+from sfumato.core.lut.difference import Difference
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study import mask, painted, study_json
@@ -28,6 +29,7 @@ from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts import printed
 from sfumato.media.parts.contract import Saving, Still
 from sfumato.media.parts.registry import by_suffix
+from sfumato.raster.plates import Plates
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.files import (
     Sources,
@@ -41,7 +43,12 @@ from sfumato.work.files import (
 from sfumato.work.frames import open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results import plated
-from sfumato.work.results.applied_proof import AppliedProof, clip_proof, still_proof
+from sfumato.work.results.applied_proof import (
+    AppliedProof,
+    clip_proof,
+    plates_proof,
+    still_proof,
+)
 from sfumato.work.results.clip_line import ClipWish
 from sfumato.work.results.clips import graded_clip
 from sfumato.work.results.codecs import CODECS, EFFORTS
@@ -145,26 +152,41 @@ def graded_still(
     study: Study, shot: Shot, wish: ApplyWish, code: Rgb, cancel: Cancel | None = None
 ) -> Rgb:
     """Return a whole still (h, w, 3) as it is to be written, masks and layers too; not clipped."""
-    steps = painted.steps_of(study, shot, wish.strength)
-    if wish.lut is not None or (painted.everywhere(steps) and len(steps) == 1):
-        return run_tiled(treatment(study, shot, wish), code, cancel)
-    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
-    height, width = code.shape[:2]
+    run, whole = rows_run(study, shot, wish, code.shape[0])
+    if not whole:
+        return run_tiled(lambda part: run(part, 0), code, cancel)
     out = np.empty_like(code)
 
     def one(top: int) -> None:
         if cancel is not None:
             cancel.check()
-        rows = slice(top, min(top + _ROWS, height))
-        region = (0.0, top / height, 1.0, rows.stop / height)
-        mattes: list[Array | None] = [
-            None if m.is_plain else mask.rendered(m, width, rows.stop - top, region)
-            for _step, m in steps
-        ]
-        out[rows] = leave(painted.run(steps, enter(code[rows]), mattes))
+        rows = slice(top, top + _ROWS)
+        out[rows] = run(code[rows], top)
 
-    spread(one, range(0, height, _ROWS))
+    spread(one, range(0, len(code), _ROWS))
     return out
+
+
+def rows_run(study: Study, shot: Shot, wish: ApplyWish, height: int) -> tuple[plated.RowsRun, bool]:
+    """Return what is done to rows of a still of so many, and whether they must be rows: masks lie on them.
+
+    The second argument of what is returned is the number of the first row.
+    """
+    steps = painted.steps_of(study, shot, wish.strength)
+    if wish.lut is not None or (painted.everywhere(steps) and len(steps) == 1):
+        whole = treatment(study, shot, wish)
+        return lambda code, _top: whole(code), False
+    enter, leave = painted.entering(study, shot), painted.leaving(study, wish.encoding)
+
+    def run(code: Rgb, top: int) -> Rgb:
+        rows, width = code.shape[:2]
+        region = (0.0, top / height, 1.0, (top + rows) / height)
+        mattes: list[Array | None] = [
+            None if m.is_plain else mask.rendered(m, width, rows, region) for _step, m in steps
+        ]
+        return leave(painted.run(steps, enter(code), mattes))
+
+    return run, True
 
 
 def apply_shot(
@@ -266,18 +288,16 @@ def _write_still(
     force: bool,
     cancel: Cancel | None,
     _progress: Progress,
-) -> tuple[tuple[str, ...], Rgb]:
-    """Write a still; return what is not kept, and the code values that were meant."""
+) -> tuple[tuple[str, ...], Rgb | Plates]:
+    """Write a still; return what is not kept, and the codes, or the own numbers, that were meant."""
     kind, name = kind_for(file), result_encoding(study, wish)
-    still = open_still(shot.path, shot.frame)
+    still = open_still(shot.path, shot.frame, shot.press)
+    if still.plates is not None and _in_own_colours(still, file, wish):
+        made, off = _regraded(study, shot, wish, still.plates, cancel)
+        plated.write_plates(made, still.facts, file, force=force, quality=wish.jpeg_quality)
+        return tuple(plated.words(made, off)), made
     bits = wish.bits or default_bits(still, file.suffix)
     meant = graded_still(study, shot, wish, still.as_float(), cancel)
-    if _in_own_colours(still, file, wish):
-        meant, name = _from_what_is_there(study, shot, wish, still, meant, name, cancel)
-        made, off = plated.separated(still, meant, name)
-        plated.write_plates(made, still.facts, file, force=force, quality=wish.jpeg_quality)
-        said = f"kept in {made.kind}; what it shows lies ΔE {off.mean:.2f} in the mean, "
-        return (f"{said}{off.p99:.2f} at 99 % from what is meant",), printed.seen(made)[0]
     pixels = rounded(meant, bits, kind, name)
     remarks = write_still(pixels, file, saving_for(still, wish, name), force=force)
     if wish.lut is not None and shot.is_painted:
@@ -291,44 +311,47 @@ def _proof_of(
     file: Path,
     wish: ApplyWish,
     cancel: Cancel | None,
-    meant: Rgb | None = None,
+    meant: Rgb | Plates | None = None,
 ) -> AppliedProof:
     """Decode a result and compare it with what is meant, computed anew where it is not given."""
     name = result_encoding(study, wish)
     if is_clip(shot.path) and is_clip(file):
         frames = shot.first, shot.last
         return clip_proof(shot.path, file, treatment(study, shot, wish), frames, name, cancel)
-    still = open_still(shot.path, shot.frame)
-    in_own = _in_own_colours(still, file, wish)
+    still = None
     if meant is None:
-        meant = graded_still(study, shot, wish, still.as_float(), cancel)
-        if in_own:
-            meant, name = _from_what_is_there(study, shot, wish, still, meant, name, cancel)
-            meant = printed.seen(plated.separated(still, meant, name)[0])[0]
-    if in_own:
-        return still_proof(meant, open_still(file), kind_for(file), 32, printed.SEEN)
+        still = open_still(shot.path, shot.frame, shot.press)
+        if still.plates is not None and _in_own_colours(still, file, wish):
+            meant = _regraded(study, shot, wish, still.plates, cancel)[0]
+        else:
+            meant = graded_still(study, shot, wish, still.as_float(), cancel)
+    if isinstance(meant, Plates):
+        return plates_proof(meant, open_still(file, 0, shot.press), kind_for(file))
+    still = still or open_still(shot.path, shot.frame, shot.press)
     bits = wish.bits or default_bits(still, file.suffix)
     return still_proof(meant, open_still(file), kind_for(file), bits, name)
 
 
-def _from_what_is_there(
-    study: Study,
-    shot: Shot,
-    wish: ApplyWish,
-    still: Still,
-    meant: Rgb,
-    name: str,
-    cancel: Cancel | None,
-) -> tuple[Rgb, str]:
-    """Return what is meant as a change of what is there: what the View alone does to a picture of a display is
-    not part of the Look, and would move every ink. Beside it the display of the codes."""
+def _regraded(
+    study: Study, shot: Shot, wish: ApplyWish, plates: Plates, cancel: Cancel | None
+) -> tuple[Plates, Difference]:
+    """Return a picture's own numbers through the study or the LUT, and how far what they show lies off.
+
+    What is meant is a change of what is there: what the View alone does to a picture of a display is not
+    part of the Look, and would move every ink.
+    """
+    height = len(plates.values)
+    run, name = rows_run(study, shot, wish, height)[0], result_encoding(study, wish)
     if wish.lut is not None or not name:
-        return meant, name or printed.SEEN
+        return plated.regraded(plates, run, name or printed.SEEN, study.printing, cancel)
     bare = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
     plain = attrs.evolve(shot, ground=(), layers=(), mask=Mask())
-    code = still.as_float()
-    base = graded_still(bare, plain, attrs.evolve(wish, strength=1.0), code, cancel)
-    return meant + (convert(code, printed.SEEN, name) - base), name
+    base, _ = rows_run(bare, plain, attrs.evolve(wish, strength=1.0), height)
+
+    def change(code: Rgb, top: int) -> Rgb:
+        return run(code, top) + (convert(code, printed.SEEN, name) - base(code, top))
+
+    return plated.regraded(plates, change, name, study.printing, cancel)
 
 
 def _in_own_colours(still: Still, file: Path, wish: ApplyWish) -> bool:

@@ -1,30 +1,39 @@
-"""Results of pictures that are kept in Lab or CMYK, in their own colours."""
+"""Results of pictures that are kept in Lab or CMYK, in their own colours, stripe by stripe."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from attrs import evolve
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
-from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.lab50 import code_of_lab, from_white
 from sfumato.core.errors import ExportError
 from sfumato.core.lut.difference import Difference, difference_of
 from sfumato.core.lut.transform import Transform
+from sfumato.core.study.printing import Printing
 from sfumato.media.parts import tags
 from sfumato.media.parts.contract import FrameFacts, Saving, Still
-from sfumato.media.parts.inked import Printing, returned
-from sfumato.media.parts.printed import SEEN, seen
+from sfumato.media.parts.inked import returned, total_ink
+from sfumato.media.parts.printed import SEEN, seen_rows
 from sfumato.raster import jpeg
 from sfumato.raster import plates as raster
-from sfumato.raster.plates import CMYK, Plates
+from sfumato.raster.icc.engine import press_of
+from sfumato.raster.plates import CMYK, Plates, areas_of
+from sfumato.work.cancel import Cancel
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.results.stills import chain_of
-from sfumato.work.tiles import run_tiled
+from sfumato.work.tiles import spread
 
 TIFF, JPEG = (".tif", ".tiff"), (".jpg", ".jpeg")
+STRIPE = 1 << 18  # pixels
+_MEASURED = 60_000  # pixels
+# What is meant for rows of a picture: sRGB codes as it is seen, and the first row's number.
+RowsRun = Callable[[Rgb, int], Rgb]
 
 
 def keeps_plates(still: Still, target: Path) -> bool:
@@ -36,43 +45,84 @@ def keeps_plates(still: Still, target: Path) -> bool:
 
 
 def through(
-    transforms: list[Transform],
-    still: Still,
-    interp: str = "tetrahedral",
-    from_encoding: str | None = None,
-) -> tuple[Rgb, str]:
-    """Return how a picture is meant to be seen after LUTs, and the display of those codes.
+    transforms: list[Transform], interp: str = "tetrahedral", from_encoding: str | None = None
+) -> tuple[RowsRun, str]:
+    """Return what LUTs mean for rows of a picture, and the display of those codes.
 
     Colours beyond the codes that a LUT takes are carried on: F(clip(x)) + x - clip(x).
     """
     gives = span_note.read(transforms[-1].comments)[1] or SEEN
     expects = span_note.read(transforms[0].comments)[0]
     run = chain_of(transforms, interp, from_encoding or (SEEN if expects else None))
-    inside = np.clip(still.pixels, 0, 1)
-    return run_tiled(run, inside) + (still.pixels - inside), gives
+
+    def rows(code: Rgb, _top: int) -> Rgb:
+        inside = np.clip(code, 0, 1)
+        return run(inside) + (code - inside)
+
+    return rows, gives
 
 
 _USUAL = Printing()
 
 
-def separated(
-    still: Still, meant: Rgb, display: str, how: Printing = _USUAL
+def regraded(
+    plates: Plates,
+    run: RowsRun,
+    display: str,
+    how: Printing = _USUAL,
+    cancel: Cancel | None = None,
 ) -> tuple[Plates, Difference]:
     """Return a picture's own numbers for what is meant, and how far what they show lies from it.
 
+    Args:
+        run: what is meant, codes of `display`.
     Raises:
         MediaError: its profile cannot separate.
     """
-    assert still.plates is not None
-    made = returned(still.plates, still.pixels, meant, display, how)
-    shown = encoding_of_seen(made, display)
-    return made, difference_of((shown, np.clip(meant, 0, 1)), still.pixels, encoding(display))
+    height, width = plates.values.shape[:2]
+    out = np.empty_like(plates.values)
+    step = max(1, STRIPE // width)
+    every = max(1, height * width // _MEASURED)
+
+    def one(top: int) -> tuple[Array, Array, Array]:
+        if cancel is not None:
+            cancel.check()
+        rows = slice(top, min(top + step, height))
+        before = seen_rows(plates, rows)
+        meant = run(before, top)
+        out[rows] = returned(plates, before, meant, display, how, rows)
+        some = slice(-top * width % every, None, every)
+        own = np.ascontiguousarray(out[rows].reshape(-1, out.shape[-1])[some])
+        # Copies: a view would hold all of the rows.
+        few, were = (np.array(code.reshape(-1, 3)[some]) for code in (meant, before))
+        return _shown(plates, own, display, how), few, were
+
+    parts = spread(one, range(0, height, step))
+    shown, meant, before = (np.concatenate([p[i] for p in parts]) for i in range(3))
+    made = evolve(plates, values=out)
+    return made, difference_of((shown, meant), before, encoding(display))
 
 
-def encoding_of_seen(plates: Plates, display: str) -> Rgb:
-    """Return what numbers show, as codes of a display, held within 0..1."""
-    code = seen(plates)[0]
-    return np.asarray(np.clip(convert(code, SEEN, display), 0, 1), np.float32)
+def _shown(plates: Plates, own: Array, display: str, how: Printing) -> Rgb:
+    """Return what own numbers (k, channels) show, as codes of a display: relative, or as measured."""
+    if plates.kind != CMYK:
+        lab = raster.lab_of(evolve(plates, values=own[None]))[0]
+        return np.asarray(code_of_lab(lab, encoding(display)), np.float32)
+    press, space = press_of(plates.profile), encoding(display)
+    forth = press.measured if how.intent == "absolute" else press.seen
+    light = forth.light(areas_of(own), from_white(space))
+    return np.asarray(space.encode(light), np.float32)
+
+
+def words(plates: Plates, off: Difference) -> list[str]:
+    """Say what was made, how near it comes to what is meant, and how much ink it has."""
+    said = [
+        f"kept in {plates.kind}",
+        f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant",
+    ]
+    if plates.kind == CMYK:
+        said.append(f"most ink {100 * total_ink(plates.values):.0f} %")
+    return said
 
 
 def write_plates(

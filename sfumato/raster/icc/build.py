@@ -10,9 +10,7 @@ import struct
 import numpy as np
 
 from sfumato.core.arrays import Array
-from sfumato.formats.parts import text
-
-D50 = np.array([0.9642, 1.0, 0.8249])  # the illuminant of the profile connection space
+from sfumato.core.colour.lab50 import D50
 
 
 def fixed(values: object) -> bytes:
@@ -36,13 +34,13 @@ def codes(values: Array) -> bytes:
 
 def words(said: str, version: int, kind: bytes) -> bytes:
     """Return a text as a version has it: multiLocalizedUnicode, or the kind of version 2."""
-    plain = text.ascii_of(said)[:400]
+    plain = said[:400]
     if version >= 4:
-        wide = plain.encode("utf-16-be")
+        wide = plain.encode("utf-16-be", "replace")
         return b"mluc" + struct.pack(">III2s2sII", 0, 1, 12, b"en", b"US", len(wide), 28) + wide
     if kind == b"cprt":
-        return b"text\0\0\0\0" + plain.encode("ascii") + b"\0"
-    short = plain.encode("ascii") + b"\0"
+        return b"text\0\0\0\0" + plain.encode("ascii", "replace") + b"\0"
+    short = plain.encode("ascii", "replace") + b"\0"
     return b"desc\0\0\0\0" + struct.pack(">I", len(short)) + short + bytes(4 + 4 + 2 + 1 + 67)
 
 

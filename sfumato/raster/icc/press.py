@@ -8,7 +8,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.print.press import Press, lab_of, paper_of, separated
-from sfumato.formats.parts.icc_profile import lut16, profile, straight, words, xyz
+from sfumato.raster.icc.build import lut16, profile, straight, words, xyz
 
 _INK_POINTS, _LAB_POINTS, _CURVE = 11, 27, 1024
 _CALM = 0.92  # of chroma that the perceptual intent keeps of strong colours

@@ -1,0 +1,1 @@
+"""ICC profiles: bytes to tables and back, and colours through them."""
