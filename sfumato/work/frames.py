@@ -8,23 +8,21 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.errors import MediaError
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import Still, as_float
-from sfumato.media.parts.presses import shipped
 from sfumato.media.parts.printed import taken_as
 from sfumato.media.parts.registry import by_suffix, read
-from sfumato.raster.icc.engine import press_of
+from sfumato.raster.plates import CMYK
 from sfumato.work import memory
 from sfumato.work.files import is_file, read_bytes
 from sfumato.work.memory import Kept
+from sfumato.work.press_files import press_bytes
 
 Region = tuple[float, float, float, float]
 _LARGE = 24_000_000  # pixels of a picture from which on a smaller copy is kept for small sizes
 _COPY = 6_000_000  # … of about so many pixels
 _AT_ONCE = 500_000  # pixels that are turned into floats together
-MOST_PROFILE = 64 << 20
 _TALLEST = 4  # times as tall as wide, up to which a small picture keeps its width
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 
@@ -44,20 +42,10 @@ def open_still(path: str | Path, frame: int = 0, press: str | None = None) -> St
     return taken_as(still, press_bytes(press), ", as chosen")
 
 
-def press_bytes(path: str) -> bytes:
-    """Return the profile of a press from its file, "" = the press that ships.
-
-    Raises:
-        MediaError: it cannot be read, or is none of a press.
-    """
-    if not path:
-        return shipped()
-    data = read_bytes(Path(path), most=MOST_PROFILE)
-    try:
-        press_of(data)
-    except MediaError as error:
-        raise error.at(path) from error
-    return data
+def is_clip(shot: Shot) -> bool:
+    """Whether a shot is a clip, by its name."""
+    kind = by_suffix(shot.path)
+    return kind is not None and kind.key == "clip"
 
 
 def small_size(size: tuple[int, int], width: int) -> tuple[int, int]:
@@ -91,7 +79,8 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     box = (x0 - left, y0 - top, min(x1 - left, part.shape[1]), min(y1 - top, part.shape[0]))
     larger = width >= x1 - x0
     how = Image.Resampling.NEAREST if larger else Image.Resampling.BOX
-    out = np.empty((height, width, 3), np.float32)
+    channels = part.shape[-1]
+    out = np.empty((height, width, channels), np.float32)
     # Floats of a large picture would be gigabytes: it is made smaller stripe by stripe.
     count = 1 if larger else min(height, max(1, part.shape[0] * part.shape[1] // _AT_ONCE))
     for i in range(count):
@@ -101,7 +90,7 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
         row, end = int(np.floor(y_from)), min(part.shape[0], int(np.ceil(y_to)))
         stripe = as_float(part[row:end])
         inner = (box[0], y_from - row, box[2], min(y_to - row, end - row))
-        for c in range(3):
+        for c in range(channels):
             plane = Image.fromarray(np.ascontiguousarray(stripe[..., c]))
             out[first:last, :, c] = np.asarray(plane.resize((width, last - first), how, inner))
     return out
@@ -147,8 +136,7 @@ class Frames:
         """
 
         def make() -> Still:
-            kind = by_suffix(shot.path)
-            if kind is None or kind.key != "clip":
+            if not is_clip(shot):
                 return open_still(shot.path, shot.frame, shot.press)
             return self._clip(shot).frame(shot.frame)
 
@@ -156,6 +144,18 @@ class Frames:
         still: Still = self._stills.get(key, make)
         self._sizes[key] = still.size
         return still
+
+    def inks(self, shot: Shot, width: int, height: int, region: Region = WHOLE) -> Array | None:
+        """Return the inks of a picture that is kept in CMYK, float32 areas (height, width, 4); None of others."""
+        plates = self.still(shot).plates if not is_clip(shot) else None
+        if plates is None or plates.kind != CMYK:
+            return None
+        values = plates.values
+        inks: Array = self._proxies.get(
+            (self._key(shot), width, height, region, "inks"),
+            lambda: scaled(values, region, width, height),
+        )
+        return inks
 
     def known_size(self, shot: Shot) -> tuple[int, int] | None:
         """Return width and height of the shot's picture, None while it was not decoded."""

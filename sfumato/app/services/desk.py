@@ -312,7 +312,7 @@ class Desk(QObject):
             for shot in study.shots:
                 cancel.check()
                 try:
-                    whole = self.previewer.whole_picture(study, shot, *tile)
+                    whole = self.previewer.whole_picture(study, shot, *tile, cancel)
                     found[shot.id] = self.previewer.screened(study, whole)
                 except SfumatoError as error:
                     found[shot.id] = error.alone()

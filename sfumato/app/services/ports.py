@@ -82,6 +82,7 @@ def _answer(dialog: QFileDialog) -> Path | None:
 
 
 _STUDIES = "Studies (*.sfumato)"
+_PROFILES = "ICC profiles (*.icc *.icm)"
 
 
 class Ports:
@@ -109,7 +110,13 @@ class Ports:
         return _saved(parent, "Save the encoding", suggested, "Encodings (*.encoding.json)")
 
     def choose_profile(self, parent: QWidget) -> Path | None:
-        return _opened(parent, "Profile of this screen", Path.home(), "ICC profiles (*.icc *.icm)")
+        return _opened(parent, "Profile of this screen", Path.home(), _PROFILES)
+
+    def choose_press(self, parent: QWidget) -> Path | None:
+        return _opened(parent, "Profile of a press", Path.home(), _PROFILES)
+
+    def choose_profile_save(self, parent: QWidget, suggested: str) -> Path | None:
+        return _saved(parent, "Write the profile", suggested, _PROFILES)
 
     def choose_config(self, parent: QWidget) -> Path | None:
         return _opened(parent, "Open an OCIO config", Path.home(), "OCIO configs (*.ocio *.ocioz)")

@@ -71,6 +71,8 @@ class Easel(QWidget):
         self._limits = (0.0, 1.0)
         self._band: tuple[Band, str] | None = None
         self._outside: Any = None
+        self._over: Any = None
+        self.over_share: float | None = None
         self._bytes_b: Any = None
         self._marks: QImage | None = None
         self._heat_top = 1.0
@@ -177,13 +179,13 @@ class Easel(QWidget):
 
     def show_answer(self, shown: Any) -> None:
         a, b = shown.on_screen
-        self._bytes_b, self._outside = shown.b, shown.outside
+        self._bytes_b, self._outside, self._over = shown.b, shown.outside, shown.over
         self._show(a, b, shown.delta, shown.ask.region)
 
     def show_sides(self, a: Array | None, b: Array, delta: Array | None = None) -> None:
         """Show two whole pictures, uint8 (h, w, 3), and their differences, ΔE (h, w)."""
         self.show_picture((b.shape[1], b.shape[0]))
-        self._bytes_b, self._outside = b, None
+        self._bytes_b, self._outside, self._over = b, None, None
         self._show(a, b, delta, WHOLE)
 
     def _show(self, a: Array | None, b: Array, delta: Array | None, region: Region) -> None:
@@ -198,7 +200,8 @@ class Easel(QWidget):
         self.update()
 
     def show_clipping(self, on: bool, limits: tuple[float, float] = (0.0, 1.0)) -> None:
-        """Mark on side B what is clipped, crushed or outside the display's gamut.
+        """Mark on side B what is clipped, crushed or outside the display's gamut; of a printed side what ink
+        does not give, and where it exceeds its limit.
 
         Each in stripes of its own way; with `limits`, what lies beyond those levels.
         """
@@ -219,6 +222,7 @@ class Easel(QWidget):
         """Make the marks of side B, and the shares of the picture that they take."""
         self._marks = None
         self.clipped_shares, self.outside_share, self.band_share = (0.0, 0.0), None, 0.0
+        self.over_share = None
         picture = self._bytes_b
         if picture is None or not (self.clipping or self._band):
             return
@@ -228,13 +232,17 @@ class Easel(QWidget):
             inside = in_band(picture, *self._band)
             self.band_share = float(inside.mean())
             layers.append((inside, "yellow", x + 2 * y))
-        if self.clipping:
+        shape = picture.shape[:2]
+        if self.clipping and self._over is not None and self._over.shape == shape:  # printed
+            self.over_share = float(self._over.mean())
+            layers.append((self._over, "cinnabar", 0 * x + y))
+        elif self.clipping:
             high, low = clipped(picture, *self._limits)
             self.clipped_shares = (float(high.mean()), float(low.mean()))
             layers += [(high, "cinnabar", x + y), (low, "azurite", x - y)]
-            if self._outside is not None and self._outside.shape == high.shape:
-                self.outside_share = float(self._outside.mean())
-                layers.append((self._outside, "text", x + 0 * y))
+        if self.clipping and self._outside is not None and self._outside.shape == shape:
+            self.outside_share = float(self._outside.mean())
+            layers.append((self._outside, "text", x + 0 * y))
         marks = np.zeros((*picture.shape[:2], 4), np.uint8)
         for where, role, stripes in layers:
             tone = colour(role)

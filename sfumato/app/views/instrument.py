@@ -85,7 +85,7 @@ class Trace(Instrument):
         """Return the channel of each trace, as bands name them."""
         return (LUMA,)
 
-    def levels(self, shown: np.ndarray) -> list[float]:
+    def levels(self, view: ScopeView, shown: np.ndarray) -> list[float]:
         """Return the level of a colour on each trace."""
         raise NotImplementedError
 
@@ -95,6 +95,10 @@ class Trace(Instrument):
 
     def first_band(self) -> Band:
         return Band(self.channels()[0], (0.45,), (0.55,))
+
+    def paint_scale(self, view: ScopeView, painter: QPainter) -> None:
+        """Draw the graticule of the levels."""
+        view.paint_levels(painter)
 
     def _parts(self, view: ScopeView, image: QImage) -> list[tuple[QRectF, QRectF]]:
         """Return where each trace is drawn and from which part of its picture."""
@@ -120,7 +124,7 @@ class Trace(Instrument):
             painter.setOpacity(1.0)
             painter.setCompositionMode(modes.CompositionMode_SourceOver)
         painter.setCompositionMode(modes.CompositionMode_Lighten)
-        view.paint_levels(painter)
+        self.paint_scale(view, painter)
         painter.setCompositionMode(modes.CompositionMode_SourceOver)
         band, r = view.band, view.area()
         if band is not None and not band.plane and band.channel in self.channels():
@@ -129,7 +133,7 @@ class Trace(Instrument):
             view.paint_box(painter, QRectF(x, top, w, foot - top).intersected(r))
         if view.pick is not None:
             painter.setPen(QPen(colour("text"), 1.5))
-            levels = self.levels(view.pick.shown)
+            levels = self.levels(view, view.pick.shown)
             for (x, w), level in zip(self.columns(view), levels, strict=True):
                 at = QPointF(x + view.pick.across * w, view.place(0, level).y())
                 view.paint_cross(painter, at)

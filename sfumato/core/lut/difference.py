@@ -31,6 +31,10 @@ class Difference:
     code_value_worst: float
     count: int
 
+    def words(self) -> str:
+        """Return the three figures in words."""
+        return f"{self.mean:.3f} ΔE mean, {self.p99:.2f} at 99 %, {self.worst:.2f} at worst"
+
 
 def clipped(image: Array, low: float = 0.0, high: float = 1.0) -> tuple[Array, Array]:
     """Return where uint8 (h, w, 3) has a channel at its top, and where all lie at the bottom.

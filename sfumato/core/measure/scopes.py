@@ -12,7 +12,10 @@ from sfumato.core import luma
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.lab50 import lab_of_code
 from sfumato.core.compiled import KERNELS
+from sfumato.core.lut.sample import Packed, apply_packed, packed
+from sfumato.core.lut.table import Table3D, lattice_colours
 
 _SHAPES: dict[str, tuple[int, ...]] = {
     "histogram": (3, 256),
@@ -37,6 +40,42 @@ def _oklab_places(display: str) -> Array:
         for i in (1, 2)
     )
     return np.asarray((255 - up) * 256 + across, np.int32)
+
+
+_LAB_GRID = 65
+AB_EDGE = 128.0  # a and b at the ends of their traces
+
+
+@cache
+def _lab_table(display: str) -> Packed:
+    """Return the look-up from display codes to levels of L, a and b: L over 100, a and b about the middle."""
+    lab = lab_of_code(lattice_colours(_LAB_GRID).reshape(-1, 3), encoding(display))
+    span = np.array([100, 2 * AB_EDGE, 2 * AB_EDGE], np.float32)
+    levels = np.asarray(lab, np.float32) / span + np.array([0, 0.5, 0.5], np.float32)
+    return packed(Table3D(levels.reshape(_LAB_GRID, _LAB_GRID, _LAB_GRID, 3)))
+
+
+def lab_levels(image: Array, display: str) -> Array:
+    """Return L*, a* and b* (D50) of uint8 display codes (h, w, 3) as levels, uint8: 0..100, -128..128.
+
+    >>> lab_levels(np.full((1, 1, 3), 255, np.uint8), "sRGB")[0, 0].tolist()
+    [255, 128, 128]
+    """
+    out = np.empty(image.shape, np.uint8)
+    apply_packed(_lab_table(display), np.ascontiguousarray(image), out)
+    return out
+
+
+def ink_counts(inks: Array) -> Array:
+    """Count how much of a picture has how much of each ink, and of all together; int32 (5, 256).
+
+    Args:
+        inks: uint8 (h, w, 4). The last row counts sums, 0..4 inks over the same 256 places.
+    """
+    flat = inks.reshape(-1, 4)
+    rows = [np.bincount(flat[:, c], minlength=256) for c in range(4)]
+    total = flat.sum(-1, dtype=np.int32)
+    return np.asarray([*rows, np.bincount(total // 4, minlength=256)], np.int32)
 
 
 def oklab_place(rgb: tuple[float, float, float], display: str = "sRGB") -> tuple[float, float]:
@@ -209,8 +248,9 @@ def loss_radius(apart: Array) -> Array:
 
 
 # --- pictures of counts ------------------------------------------------------------------------
-DRAWN = ("parade", "waveform", "vectorscope", "oklab")
+DRAWN = ("parade", "waveform", "vectorscope", "oklab", "lab")
 _INK = np.array([[235, 110, 92], [112, 206, 126], [112, 156, 246]], np.float32)
+_LAB_INK = np.array([[214, 214, 214], [224, 150, 168], [222, 200, 110]], np.float32)
 _WHITE = np.array([214, 214, 214], np.float32)
 _GROUND = 38.0
 
@@ -274,8 +314,9 @@ def drawn(kind: str, counts: Array, reference: bool = False) -> Array:
         return _inked(counts, 0.5, inks if grey is None else grey)
     if kind == "waveform":
         return _inked(counts[:, ::-1].T, 0.8, _WHITE if grey is None else grey)
+    inks_of = _LAB_INK if kind == "lab" else _INK
     traces = [
-        _inked(counts[c][:, ::-1].T, 0.8, _INK[c] if grey is None else grey) for c in range(3)
+        _inked(counts[c][:, ::-1].T, 0.8, inks_of[c] if grey is None else grey) for c in range(3)
     ]
     return np.concatenate(traces, axis=1)
 

@@ -151,15 +151,17 @@ class Print:
     shown: Array
 
 
-def print_of(codes: Rgb, display: str, press: Press, how: Printing) -> Print:
-    """Return what print makes of display codes (k, 3).
+def print_of(
+    codes: Rgb, display: str, press: Press, how: Printing, own: Array | None = None
+) -> Print:
+    """Return what print makes of display codes (k, 3); `own` are inks (k, 4) that stood there.
 
     Raises:
         MediaError: the profile cannot separate.
     """
     space = encoding(display)
     light = np.ascontiguousarray(space.decode(np.asarray(codes, np.float32)), np.float32)
-    inks = separated(press, light, to_white(space), how)
+    inks = separated(press, light, to_white(space), how, own)
     compared = press.measured if how.intent == "absolute" else press.seen
     looked = press.measured if how.paper else compared
     seen = np.asarray(space.encode(looked.light(inks, from_white(space))), np.float32)

@@ -21,12 +21,14 @@ SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
 MATTE = "matte"
 PINNED = "pinned"
 DEVICE = "device"
+PRINTED = "printed"
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
     EXACT: "Look, exact",
     LUT: "LUT",
     DEVICE: "As a target sees it",
+    PRINTED: "As printed",
     FILE: "Written file",
     MATTE: "Matte of the glaze",
     PINNED: "Pinned shot",
@@ -72,7 +74,10 @@ class Shown:
     facts: FrameFacts | None = None
     painted: dict[str, Array] = field(factory=dict)  # by side, where the screen needs other codes
     reference: dict[str, Array] = field(factory=dict)  # instruments of the pinned shot
-    outside: Array | None = None  # bool (h, w): beyond the display's gamut on side B
+    outside: Array | None = (
+        None  # bool (h, w): beyond the display's gamut, or the press's, on side B
+    )
+    over: Array | None = None  # bool (h, w): more ink than the limit, where side B is printed
     space: Encoding | None = None  # the encoding of side B's levels
 
     @property

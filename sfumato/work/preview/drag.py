@@ -13,14 +13,16 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.lut.sample import Packed, packed
+from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
+from sfumato.core.study.study import Study
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.memory import Kept
-from sfumato.work.preview.asks import GROUND, UNBAKED, Ask, ground_key, look_key
-from sfumato.work.preview.sides import Sides
+from sfumato.work.preview.asks import EXACT, GROUND, PRINTED, UNBAKED, Ask, ground_key, look_key
+from sfumato.work.preview.prints import PrintTable
+from sfumato.work.preview.sides import Sides, unviewed
 from sfumato.work.tiles import apply_tiled
 
 DRAG_GRIDS = (33, 25, 17)
@@ -50,6 +52,8 @@ class Drags(Sides):
 
     def _drag_table(self, ask: Ask, which: str, cancel: Cancel) -> DragTable:
         """Return the drag table from working values to the display; A's is kept while B moves."""
+        if which == PRINTED:
+            return self._printed_table(ask, self._drag_table(ask, EXACT, cancel))
         key = ("drag", which, ground_key(ask), look_key(ask.study) if which != GROUND else None)
 
         def make() -> DragTable:
@@ -58,6 +62,35 @@ class Drags(Sides):
 
         table: DragTable = self._tables.get(key, make)
         return table
+
+    def _printed_table(self, ask: Ask, table: DragTable, alone: bool = False) -> DragTable:
+        """Return a drag table that goes on to what print makes of it; `alone`: where black ink alone stays."""
+        print_ = self.print_table(ask)
+        look = print_.alone if alone and print_.alone is not None else print_.look
+
+        plated = self.is_plated(ask.shot)
+
+        def make() -> tuple[DragTable, PrintTable, DragTable]:
+            nodes = np.ascontiguousarray(table.table.values, np.float32)
+            if plated:
+                nodes = nodes + self._unviewed(ask.study, len(nodes))
+            out = np.empty_like(nodes)
+            apply_packed(look, nodes, out)
+            return table, print_, DragTable.of(Table3D(out))
+
+        kept: tuple[DragTable, PrintTable, DragTable] = self._tables.get(
+            ("printed", plated, id(look), id(table), id(print_)), make
+        )
+        return kept[2]
+
+    def _unviewed(self, study: Study, grid: int) -> Rgb:
+        """Return what takes the View back from the nodes of a drag table."""
+
+        def make() -> Rgb:
+            return in_chunks(lambda code: unviewed(study, code), lattice_colours(grid))
+
+        nodes: Rgb = self._tables.get(("unviewed", study.working, study.view, grid), make)
+        return nodes
 
     def _screen_table(self, ask: Ask, table: DragTable) -> DragTable:
         """Return a drag table that goes on to the screen."""
@@ -71,6 +104,23 @@ class Drags(Sides):
         key = ("screen", id(table), id(self.screen), ask.study.view.encoding)
         kept: tuple[DragTable, DragTable] = self._tables.get(key, make)
         return kept[1]
+
+    def _dragged(
+        self, ask: Ask, which: str, code: Rgb, cancel: Cancel, *, screen: bool = False
+    ) -> Array:
+        """Return a side while the hand moves, in the View's codes or the screen's."""
+
+        def through(table: DragTable) -> Array:
+            on = self._screen_table(ask, table) if screen else table
+            return self._looked_up(on, code, cancel)
+
+        picture = through(self._drag_table(ask, which, cancel))
+        where = self.black_alone(ask) if which == PRINTED else None
+        if where is None:
+            return picture
+        exact = self._drag_table(ask, EXACT, cancel)
+        alone = through(self._printed_table(ask, exact, alone=True))
+        return np.where(where[..., None], alone, picture)
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""

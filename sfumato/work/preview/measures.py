@@ -19,6 +19,8 @@ from sfumato.core.path.laying import matte
 from sfumato.core.study.coat import Coat
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
+from sfumato.media.parts.inked import total_ink
+from sfumato.raster.plates import CMYK
 from sfumato.work.cancel import Cancel
 from sfumato.work.colours import Incoming
 from sfumato.work.frames import WHOLE, small_size
@@ -34,7 +36,9 @@ from sfumato.work.preview.asks import (
     to_bytes,
 )
 from sfumato.work.preview.drag import Drags
+from sfumato.work.preview.prints import PrintLoss
 from sfumato.work.preview.scene import Measuring, Scene
+from sfumato.work.results.apply import ApplyWish, regraded
 from sfumato.work.tiles import apply_tiled, run_tiled
 
 SCOPE_WIDTH = 480
@@ -114,6 +118,8 @@ class Measures(Drags):
             lut=lambda: Transform((self.written_table(ask, cancel),)),
             viewed=viewed,
             seen=lambda given: self.screened(study, viewed(given)),
+            inks=lambda shown: self.print_table(ask).inks(shown),
+            ink_limit=study.printing.most_ink,
         )
 
     def measured(
@@ -140,7 +146,9 @@ class Measures(Drags):
         key = ("reference", Id(shot), look_key(ask.study), tuple(i.key for i in wanted))
 
         def make() -> dict[str, Array]:
-            picture = to_bytes(self.whole_picture(ask.study, shot, SCOPE_WIDTH, SCOPE_WIDTH))
+            picture = to_bytes(
+                self.whole_picture(ask.study, shot, SCOPE_WIDTH, SCOPE_WIDTH, cancel)
+            )
             whole = attrs.evolve(ask, region=WHOLE)
             return self.measured(wanted, self.scene(whole, picture, cancel), cancel, grey=True)
 
@@ -178,3 +186,33 @@ class Measures(Drags):
         exact, seen = (rgb.reshape(-1, 3) for rgb in both)
         display = encoding(ask.study.view.encoding)
         return difference_of((exact, seen), code.reshape(-1, 3), display)
+
+    def print_loss(self, ask: Ask, cancel: Cancel) -> PrintLoss:
+        """Measure what print can show of a shot against what the Look wants.
+
+        A picture that is kept in inks or Lab goes the way that its result goes, with what is done to its black.
+        """
+        size = (*small_size(self.frames.size(ask.shot), LOSS_WIDTH), WHOLE)
+        code = self.working(ask, *size)
+        exact = run_tiled(self.for_print(ask), code, cancel)
+        study = ask.study
+        small = attrs.evolve(ask, width=size[0], height=size[1], region=WHOLE)
+        made = self.printed(small, exact, marks=False, cancel=cancel)
+        outside = float(made.outside.mean())
+        still = self.frames.still(ask.shot)
+        if still.plates is not None and still.plates.kind == CMYK:
+            height, width = still.plates.values.shape[:2]
+            step = max(1, round((height * width / exact[..., 0].size) ** 0.5))
+            few = np.ascontiguousarray(still.plates.values[::step, ::step])
+            plates = attrs.evolve(still.plates, values=few, extra=None)
+            plates, off = regraded(study, ask.shot, ApplyWish(), plates, cancel)
+            return PrintLoss(off, outside, total_ink(plates.values), of_plates=True)
+        bare = attrs.evolve(study, printing=attrs.evolve(study.printing, paper=False))
+        bare_ask = attrs.evolve(small, study=bare)
+        shown = self.printed(bare_ask, exact, marks=False, cancel=cancel).codes
+        inks = self.print_table(ask).inks(to_bytes(exact))
+        display = encoding(study.view.encoding)
+        pairs = (shown.reshape(-1, 3), exact.reshape(-1, 3))
+        return PrintLoss(
+            difference_of(pairs, code.reshape(-1, 3), display), outside, total_ink(inks)
+        )

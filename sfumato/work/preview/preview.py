@@ -17,8 +17,18 @@ from sfumato.core.study.shot import Shot
 from sfumato.media.parts.contract import FrameFacts, as_float
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE
-from sfumato.work.preview.asks import MATTE, PINNED, SOURCE, UNBAKED, Ask, Shown, to_bytes
+from sfumato.work.preview.asks import (
+    MATTE,
+    PINNED,
+    PRINTED,
+    SOURCE,
+    UNBAKED,
+    Ask,
+    Shown,
+    to_bytes,
+)
 from sfumato.work.preview.measures import Measures, smears
+from sfumato.work.preview.prints import Printed
 from sfumato.work.preview.probe import Probes
 from sfumato.work.preview.thumbnails import Thumbnails
 from sfumato.work.tiles import run_tiled
@@ -45,25 +55,31 @@ class Previewer(Measures, Probes, Thumbnails):
         pictures: dict[str, Array] = {}
         painted: dict[str, Array] = {}
         floats: dict[str, Rgb] = {}
+        print_: Printed | None = None
         for which in {ask.b, *([ask.a] if ask.need_a or ask.difference else [])}:
             cancel.check()
             if which == SOURCE:
                 pictures[which], floats[which] = to_bytes(source), source
             elif which == PINNED and ask.pinned is not None:
-                pictures[which] = self._pinned(ask, ask.pinned)
+                pictures[which] = self._pinned(ask, ask.pinned, cancel)
                 painted[which] = self.screened(ask.study, as_float(pictures[which]), cancel)
                 clock.mark("pinned")
             elif ask.dragging and which not in UNBAKED:
-                table = self._drag_table(ask, which, cancel)
+                self._drag_table(ask, which, cancel)
                 clock.mark("bake")
-                pictures[which] = self._looked_up(table, code, cancel)
+                pictures[which] = self._dragged(ask, which, code, cancel)
                 clock.mark("apply")
-                screen = self._screen_table(ask, table)
-                if screen is not table:
-                    painted[which] = self._looked_up(screen, code, cancel)
+                if self.to_screen(ask.study) is not None:
+                    painted[which] = self._dragged(ask, which, code, cancel, screen=True)
                     clock.mark("screen")
             else:
-                floats[which] = run_tiled(self.side(ask, which, cancel), code, cancel)
+                if which == PRINTED:
+                    meant = run_tiled(self.for_print(ask), code, cancel)
+                    made = self.printed(ask, meant, marks=ask.gamut, cancel=cancel)
+                    floats[which] = made.codes
+                    print_ = made if ask.gamut and which == ask.b else print_
+                else:
+                    floats[which] = run_tiled(self.side(ask, which, cancel), code, cancel)
                 pictures[which] = to_bytes(floats[which])
                 if which != MATTE:
                     painted[which] = self.screened(ask.study, floats[which], cancel)
@@ -80,7 +96,9 @@ class Previewer(Measures, Probes, Thumbnails):
         entry = None if ask.dragging or not ask.coat else self.entry(ask)
         clock.mark("smears")
         outside = None
-        if ask.gamut and ask.b in floats:
+        if print_ is not None:
+            outside = print_.outside
+        elif ask.gamut and ask.b in floats:
             # A lattice gives a little less than 0 or more than 1 inside the gamut too.
             outside = np.asarray((floats[ask.b] < -_OUTSIDE).any(axis=-1))
         space = encoding(ask.study.view.encoding)
@@ -101,12 +119,13 @@ class Previewer(Measures, Probes, Thumbnails):
             painted=painted,
             reference=self._reference(ask, cancel),
             outside=outside,
+            over=None if print_ is None else print_.over,
             space=space,
         )
 
-    def _pinned(self, ask: Ask, shot: Shot) -> Array:
+    def _pinned(self, ask: Ask, shot: Shot, cancel: Cancel) -> Array:
         """Return another shot through its Ground and the Look, whole, in the middle of the picture."""
-        whole = to_bytes(self.whole_picture(ask.study, shot, ask.width, ask.height))
+        whole = to_bytes(self.whole_picture(ask.study, shot, ask.width, ask.height, cancel))
         out = np.full((ask.height, ask.width, 3), _MOUNT, np.uint8)
         top, left = ((ask.height - whole.shape[0]) // 2, (ask.width - whole.shape[1]) // 2)
         out[top : top + whole.shape[0], left : left + whole.shape[1]] = whole

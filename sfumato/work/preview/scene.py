@@ -29,6 +29,10 @@ class Scene:
     lut: Callable[[], Transform]
     viewed: Callable[[Rgb], Rgb]
     seen: Callable[[Rgb], Array]
+    inks: Callable[[Array], Array] | None = (
+        None  # what the picture takes of each ink, uint8 (h, w, 4)
+    )
+    ink_limit: float = 4.0
 
 
 class Measuring(Protocol):

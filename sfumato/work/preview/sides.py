@@ -9,7 +9,7 @@ import attrs
 import numpy as np
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.lut.device import through_device
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
@@ -17,15 +17,25 @@ from sfumato.core.path import path
 from sfumato.core.path.laying import matte
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import LOOK, Study
+from sfumato.media.parts.inked import print_of
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
+from sfumato.work.frames import is_clip
 from sfumato.work.luts.proof import LookTable, look_table
 from sfumato.work.memory import Kept
-from sfumato.work.preview.asks import DEVICE, EXACT, FILE, GROUND, MATTE, Ask, written_key
-from sfumato.work.preview.proxies import Proxies
+from sfumato.work.preview.asks import DEVICE, EXACT, FILE, GROUND, MATTE, PRINTED, Ask, written_key
+from sfumato.work.preview.prints import Prints
+from sfumato.work.tiles import run_tiled
 
 
-class Sides(Proxies):
+def unviewed(study: Study, code: Rgb) -> Rgb:
+    """Return what takes the View back from working values that are shown: their display codes without it, less
+    those with it."""
+    bare = convert(code, study.working, study.view.encoding)
+    return np.asarray(bare - path.through_view(study, code), np.float32)
+
+
+class Sides(Prints):
     """Keeps the tables that would be written while nothing in them changes."""
 
     def forget(self) -> None:
@@ -64,6 +74,9 @@ class Sides(Proxies):
             return exact
         if which == MATTE:
             return self._matte(ask)
+        if which == PRINTED:
+            press, how, meant = self.press(ask)[0], study.printing, self.for_print(ask)
+            return lambda code: print_of(meant(code), study.view.encoding, press, how).codes
         lut: Callable[[Rgb], Rgb]
         if which == FILE and ask.exported is not None:
             lut = ask.exported.apply
@@ -78,6 +91,21 @@ class Sides(Proxies):
             return path.from_leave(study, lut(path.into_entry(study, shot, code)))
 
         return through
+
+    def for_print(self, ask: Ask) -> Callable[[Rgb], Rgb]:
+        """Return what goes to print: working values (before the Ground) to display values.
+
+        A picture that is kept in Lab or inks gets what the Look changes, as its result does: what the View alone
+        does to a picture of a display is not part of that.
+        """
+        exact, study = self.side(ask, EXACT), ask.study
+        if not self.is_plated(ask.shot):
+            return exact
+        return lambda code: exact(code) + unviewed(study, code)
+
+    def is_plated(self, shot: Shot) -> bool:
+        """Whether a shot's picture is kept in Lab or inks."""
+        return not is_clip(shot) and self.frames.still(shot).plates is not None
 
     def _device(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
         """Return the LUT of the study's target's grid as that target applies it."""
@@ -113,7 +141,9 @@ class Sides(Proxies):
             code = path.through_coats(coats[:index], code, working, study.view)
         return code
 
-    def whole_picture(self, study: Study, shot: Shot, width: int, height: int) -> Rgb:
+    def whole_picture(
+        self, study: Study, shot: Shot, width: int, height: int, cancel: Cancel | None = None
+    ) -> Rgb:
         """Return the whole shot through Ground, Look and View, as large as fits the box."""
         ask = Ask(study, shot, b=EXACT)
-        return self.side(ask, EXACT)(self.fitted(study, shot, width, height))
+        return run_tiled(self.side(ask, EXACT), self.fitted(study, shot, width, height), cancel)

@@ -293,7 +293,7 @@ def _write_still(
     kind, name = kind_for(file), result_encoding(study, wish)
     still = open_still(shot.path, shot.frame, shot.press)
     if still.plates is not None and _in_own_colours(still, file, wish):
-        made, off = _regraded(study, shot, wish, still.plates, cancel)
+        made, off = regraded(study, shot, wish, still.plates, cancel)
         plated.write_plates(made, still.facts, file, force=force, quality=wish.jpeg_quality)
         return tuple(plated.words(made, off)), made
     bits = wish.bits or default_bits(still, file.suffix)
@@ -322,7 +322,7 @@ def _proof_of(
     if meant is None:
         still = open_still(shot.path, shot.frame, shot.press)
         if still.plates is not None and _in_own_colours(still, file, wish):
-            meant = _regraded(study, shot, wish, still.plates, cancel)[0]
+            meant = regraded(study, shot, wish, still.plates, cancel)[0]
         else:
             meant = graded_still(study, shot, wish, still.as_float(), cancel)
     if isinstance(meant, Plates):
@@ -332,7 +332,7 @@ def _proof_of(
     return still_proof(meant, open_still(file), kind_for(file), bits, name)
 
 
-def _regraded(
+def regraded(
     study: Study, shot: Shot, wish: ApplyWish, plates: Plates, cancel: Cancel | None
 ) -> tuple[Plates, Difference]:
     """Return a picture's own numbers through the study or the LUT, and how far what they show lies off.
@@ -340,10 +340,21 @@ def _regraded(
     What is meant is a change of what is there: what the View alone does to a picture of a display is not
     part of the Look, and would move every ink.
     """
-    height = len(plates.values)
+    run, name = change_run(study, shot, wish, len(plates.values))
+    return plated.regraded(plates, run, name, study.printing, cancel)
+
+
+def change_run(
+    study: Study, shot: Shot, wish: ApplyWish, height: int = 1
+) -> tuple[plated.RowsRun, str]:
+    """Return what a study or LUT means for rows of a picture as it is seen, and the display of those codes.
+
+    Args:
+        height: of the picture, where masks lie on it.
+    """
     run, name = rows_run(study, shot, wish, height)[0], result_encoding(study, wish)
     if wish.lut is not None or not name:
-        return plated.regraded(plates, run, name or printed.SEEN, study.printing, cancel)
+        return run, name or printed.SEEN
     bare = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
     plain = attrs.evolve(shot, ground=(), layers=(), mask=Mask())
     base, _ = rows_run(bare, plain, attrs.evolve(wish, strength=1.0), height)
@@ -351,7 +362,7 @@ def _regraded(
     def change(code: Rgb, top: int) -> Rgb:
         return run(code, top) + (convert(code, printed.SEEN, name) - base(code, top))
 
-    return plated.regraded(plates, change, name, study.printing, cancel)
+    return change, name
 
 
 def _in_own_colours(still: Still, file: Path, wish: ApplyWish) -> bool:

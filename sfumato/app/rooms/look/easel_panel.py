@@ -29,7 +29,10 @@ from sfumato.app.theme import strong_font
 from sfumato.app.views.easel import Easel
 from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.study.printing import NO_LIMIT
 from sfumato.core.study.shot import Shot
+from sfumato.media.parts.contract import FrameFacts
+from sfumato.media.parts.printed import GUESSED
 from sfumato.work.preview.asks import FILE, LUT, MATTE, PINNED, SIDES
 
 
@@ -41,6 +44,8 @@ class EaselPanel(QWidget):
     encoding_wanted = Signal()
     guess_taken = Signal()
     doubt_dismissed = Signal()
+    press_wanted = Signal()
+    press_believed = Signal()
     picked = Signal(int, int)
     left = Signal()
 
@@ -48,6 +53,8 @@ class EaselPanel(QWidget):
         super().__init__()
         self._model, self._view, self._desk = model, view, desk
         self._fault: tuple[str, SfumatoError] | None = None
+        self._facts: dict[str, FrameFacts] = {}  # of shots that were shown
+        self._asks_press = False
         self.fps = 0.0
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -185,12 +192,16 @@ class EaselPanel(QWidget):
         row.addWidget(self._ask_take)
         self._ask_believe = QPushButton("It is right")
         self._ask_believe.setObjectName("ask.believe")
-        self._ask_believe.clicked.connect(self.doubt_dismissed)
+        self._ask_believe.clicked.connect(self._believe)
         row.addWidget(self._ask_believe)
-        button = QPushButton("Choose its encoding…")
-        button.setObjectName("ask.encoding")
-        button.clicked.connect(self.encoding_wanted)
-        row.addWidget(button)
+        self._ask_encoding = QPushButton("Choose its encoding…")
+        self._ask_encoding.setObjectName("ask.encoding")
+        self._ask_encoding.clicked.connect(self.encoding_wanted)
+        row.addWidget(self._ask_encoding)
+        self._ask_press = QPushButton("Choose its profile…")
+        self._ask_press.setObjectName("ask.press")
+        self._ask_press.clicked.connect(self.press_wanted)
+        row.addWidget(self._ask_press)
         return bar
 
     def _make_frames(self) -> QWidget:
@@ -228,7 +239,12 @@ class EaselPanel(QWidget):
             high, low = easel.clipped_shares
             names = ("above legal", "below legal") if view.now.limits else ("clipped", "crushed")
             words = [f"{names[0]} {high * 100:.1f} %", f"{names[1]} {low * 100:.1f} %"]
-            if easel.outside_share is not None:
+            if easel.over_share is not None and easel.outside_share is not None:
+                limit = self._model.study.printing.ink_limit
+                words = [f"not in ink {easel.outside_share * 100:.1f} %"]
+                if limit < NO_LIMIT:
+                    words.append(f"over {limit:.0f} % of ink {easel.over_share * 100:.1f} %")
+            elif easel.outside_share is not None:
                 words.append(f"out of gamut {easel.outside_share * 100:.1f} %")
         if view.now.band is not None:
             words.append(f"in the band {easel.band_share * 100:.1f} %")
@@ -326,6 +342,17 @@ class EaselPanel(QWidget):
         doubt = self._desk.doubt(shot) if shot is not None else None
         found = self._desk.guess(shot) if shot is not None else None
         unknown = shot is not None and shot.encoding is None
+        self._asks_press = self._is_of_no_press(shot)
+        self._ask_press.setVisible(self._asks_press)
+        self._ask_encoding.setVisible(not self._asks_press)
+        if shot is not None and self._asks_press:
+            self._ask_bar.show()
+            self._ask_take.hide()
+            self._ask_believe.show()
+            self._ask_words.setText(
+                f"{shot.name} is in CMYK and has no profile: its inks are taken as of the Saltglass press."
+            )
+            return
         self._ask_bar.setVisible(unknown or doubt is not None)
         if shot is None or not (unknown or doubt):
             return
@@ -341,6 +368,14 @@ class EaselPanel(QWidget):
         else:
             text = f"{shot.name} is taken as {shot.encoding}."
         self._ask_words.setText(text + why)
+
+    def _is_of_no_press(self, shot: Shot | None) -> bool:
+        """Whether inks are shown of which nobody has said what press they are of."""
+        facts = self._facts.get(shot.id) if shot is not None and shot.press is None else None
+        return facts is not None and facts.evidence.startswith(GUESSED)
+
+    def _believe(self) -> None:
+        (self.press_believed if self._asks_press else self.doubt_dismissed).emit()
 
     def _open_shot(self, shot_id: str) -> None:
         """Leave the view of all shots for one of them."""
@@ -375,6 +410,9 @@ class EaselPanel(QWidget):
         if self._fault is not None:
             self._fault = None
             self.refresh()
+        if shown.facts is not None and self._facts.get(shot.id) != shown.facts:
+            self._facts[shot.id] = shown.facts
+            self._show_ask(shot)
         self.easel.show_picture(shown.size)
         self._show_frames(shown)
         self.easel.show_answer(shown)

@@ -118,6 +118,23 @@ ACTIONS = (
         section=3,
     ),
     ActionSpec(
+        "show_printed",
+        "Show B as it is printed…",
+        "View",
+        "Shift+F3",
+        "has_shot",
+        help="The press, the intent, what becomes of black, and the ink limit.",
+        section=3,
+    ),
+    ActionSpec(
+        "write_profile",
+        "Write an ICC profile of the Look…",
+        "Study",
+        when="has_look",
+        help="For pictures in Lab, RGB or CMYK, in any program that knows profiles.",
+        section=2,
+    ),
+    ActionSpec(
         "tear_easel",
         "Easel in a window of its own, or back",
         "View",

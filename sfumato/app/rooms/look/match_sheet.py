@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import attrs
-import numpy as np
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -29,7 +28,6 @@ from sfumato.app.views.part_field import LOOK, PART, PartField
 from sfumato.core.arrays import Array
 from sfumato.core.borrow.card import Corners, Layout, goes_round
 from sfumato.core.errors import SfumatoError
-from sfumato.core.path.path import through_ground, through_look, through_view
 from sfumato.core.study.loan import Region
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
@@ -263,10 +261,8 @@ class MatchSheet(QDialog):
         self._title.setText(shot.name)
         previewer = self._services.desk.previewer
 
-        def work(_cancel: Cancel) -> tuple[str, Array]:
-            code = through_ground(shot, study, previewer.entering_ground(study, shot, _WIDTH))
-            picture = through_view(study, through_look(study, code))
-            return shot.id, to_bytes(np.clip(picture, 0, 1))
+        def work(cancel: Cancel) -> tuple[str, Array]:
+            return shot.id, to_bytes(previewer.whole_picture(study, shot, _WIDTH, _WIDTH, cancel))
 
         self._edits.seeing.ask(work)
         self._say()

@@ -16,6 +16,7 @@ from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.rooms.look.look_actions import ACTIONS
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.preset_edits import PresetEdits
+from sfumato.app.rooms.look.print_edits import PrintEdits
 from sfumato.app.rooms.look.shot_edits import ShotEdits
 from sfumato.app.rooms.look.view_edits import ViewEdits
 from sfumato.app.services.room import Room, RoomSpec
@@ -29,10 +30,10 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import is_folder
-from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED
+from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED, PRINTED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
-_PASSING = (FILE, MATTE, PINNED, DEVICE)  # sides that are not there next time
+_PASSING = (FILE, MATTE, PINNED, DEVICE, PRINTED)  # sides that are not there next time
 
 
 class LookRoom(Room):
@@ -57,6 +58,7 @@ class LookRoom(Room):
         self.ground_edits = GroundEdits(services)
         self.exports = Exports(services, self.seal)
         self.view_edits = ViewEdits(services, page)
+        self.prints = PrintEdits(services)
         self.ledger.noise_wanted.connect(self.view_edits.measure_noise)
         self._connect()
 
@@ -67,7 +69,7 @@ class LookRoom(Room):
     @property
     def owners(self) -> tuple[QObject, ...]:
         shots = (self.shot_edits, self.ground_edits)
-        return (self.coats, self.presets, *shots, self.exports, self.view_edits)
+        return (self.coats, self.presets, *shots, self.exports, self.view_edits, self.prints)
 
     @property
     def easel(self) -> Easel:
@@ -75,7 +77,7 @@ class LookRoom(Room):
 
     @property
     def is_busy(self) -> bool:
-        parts = (self.coats, self.presets, self.ground_edits)
+        parts = (self.coats, self.presets, self.ground_edits, self.prints)
         return self.ledger.is_filling or any(p.is_busy for p in parts)
 
     def _connect(self) -> None:
@@ -110,6 +112,8 @@ class LookRoom(Room):
         panel.encoding_wanted.connect(ledger.choose_encoding)
         panel.guess_taken.connect(self.shot_edits.take_guess)
         panel.doubt_dismissed.connect(self.shot_edits.dismiss_doubt)
+        panel.press_wanted.connect(self.prints.choose_shot_press)
+        panel.press_believed.connect(self.prints.believe_shot_press)
         panel.left.connect(self.instruments.clear_pick)
         panel.picked.connect(self.coats.take_pick)
         panel.play.clicked.connect(self.shot_edits.play_clip)
@@ -128,6 +132,8 @@ class LookRoom(Room):
             self._show_guesses()
         if before.b != after.b and after.b == DEVICE:
             self.view_edits.simulate_target()
+        if before.b != after.b and after.b == PRINTED:
+            self.prints.show_printed()
         if before.shot != after.shot or before.marked_shots != after.marked_shots:
             self._show_shots()
         if before.shot != after.shot:
@@ -257,6 +263,7 @@ class LookRoom(Room):
         self.shot_edits.close()
         self.ground_edits.close()
         self.view_edits.close()
+        self.prints.close()
 
 
 def _sheets(painter: QPainter, c: QPointF) -> None:

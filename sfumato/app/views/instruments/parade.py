@@ -28,7 +28,7 @@ class Parade(Trace):
     def channels(self) -> tuple[str, ...]:
         return scopes.CHANNELS
 
-    def levels(self, shown: np.ndarray) -> list[float]:
+    def levels(self, _view: ScopeView, shown: np.ndarray) -> list[float]:
         return [float(v) for v in shown]
 
 
