@@ -14,8 +14,8 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageDraw, ImageFont
 
-from sfumato.media.parts.presses import shipped
 from sfumato.media.parts.printed import RELATIVE
+from sfumato.raster.icc.shipped import shipped
 
 HERE = Path(__file__).parent
 FONTS = HERE.parent / "sfumato" / "app" / "fonts"

@@ -30,7 +30,7 @@ from sfumato.core.print.press import (
 from sfumato.media import jpeg as jpeg_kind
 from sfumato.media import tiff
 from sfumato.media.parts.inked import total_ink
-from sfumato.media.parts.presses import VERSIONS, shipped
+from sfumato.raster.icc.shipped import VERSIONS, shipped
 from sfumato.raster.plates import CMYK, ICC_LAB, LAB, Plates, values_of
 from sfumato.raster.plates import lab_of as lab_of_plates
 

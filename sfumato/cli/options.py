@@ -61,6 +61,51 @@ fitted_option = click.option(
 layout_option = click.option("--layout", default="", help="Arrangement, where OUT has a choice.")
 
 
+_PRINT = (
+    click.option(
+        "--intent",
+        type=click.Choice(["perceptual", "relative", "saturation", "absolute"]),
+        default="relative",
+        show_default=True,
+        help="How colours go into inks.",
+    ),
+    click.option(
+        "--keep-black/--separate-black",
+        default=True,
+        show_default=True,
+        help="Whether black ink alone stays black ink alone.",
+    ),
+    click.option(
+        "--hold-black",
+        is_flag=True,
+        help="Every pixel keeps its black ink; the other inks are found anew.",
+    ),
+    click.option(
+        "--ink-limit",
+        type=click.FloatRange(100, 400),
+        metavar="PERCENT",
+        help="The most that all inks may have together.",
+    ),
+)
+
+
+def print_options(run: Callable[..., Any]) -> Callable[..., Any]:
+    """Declare how colours go into inks; `printing_of` takes the values."""
+    for option in reversed(_PRINT):
+        run = option(run)
+    return run
+
+
+def printing_of(values: dict[str, Any]) -> Any:
+    """Take the values of `print_options` out of a command's and return them as a `Printing`."""
+    from sfumato.core.study.printing import ALONE, ANEW, HELD, NO_LIMIT, Printing
+
+    intent, keep, hold, limit = (
+        values.pop(name) for name in ("intent", "keep_black", "hold_black", "ink_limit")
+    )
+    return Printing(intent, HELD if hold else ALONE if keep else ANEW, limit or NO_LIMIT)
+
+
 def guarded(run: Callable[..., Any]) -> Callable[..., Any]:
     """Turn refusals into one line and status 1."""
 

@@ -16,6 +16,8 @@ from sfumato.cli.options import (
     format_option,
     grid_option,
     guarded,
+    print_options,
+    printing_of,
     said,
     strength_option,
     title_option,
@@ -136,35 +138,12 @@ def _named(ends: tuple[str, str]) -> tuple[str, ...]:
 @click.option(
     "--damaged", is_flag=True, help="Write clips even when the source is short or damaged."
 )
-@click.option(
-    "--intent",
-    type=click.Choice(["perceptual", "relative", "saturation", "absolute"]),
-    default="relative",
-    show_default=True,
-    help="How colours of a CMYK picture go back into inks.",
-)
-@click.option(
-    "--keep-black/--separate-black",
-    default=True,
-    show_default=True,
-    help="Whether black ink alone stays black ink alone.",
-)
-@click.option(
-    "--hold-black",
-    is_flag=True,
-    help="Every pixel of a CMYK picture keeps its black ink; the other inks are found anew.",
-)
+@print_options
 @click.option(
     "--press",
     metavar="PROFILE",
     type=PathArgument,
     help="The profile that a CMYK picture without one is taken to be of.",
-)
-@click.option(
-    "--ink-limit",
-    type=click.FloatRange(100, 400),
-    metavar="PERCENT",
-    help="The most that all inks of a CMYK picture may have together.",
 )
 @force_option
 @guarded
@@ -181,19 +160,15 @@ def apply_(
     jpeg_quality: int,
     sampling: str,
     damaged: bool,
-    intent: str,
-    keep_black: bool,
-    hold_black: bool,
     press: Path | None,
-    ink_limit: float | None,
     force: bool,
+    **inks: Any,
 ) -> None:
     """Apply one or more LUT files, in order, to the picture or clip IN and write OUT."""
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.colour.encodings import encoding
     from sfumato.core.compiled import load_kernels
-    from sfumato.core.study.printing import ALONE, ANEW, HELD, NO_LIMIT, Printing
     from sfumato.media.parts.contract import Saving
     from sfumato.media.parts.printed import guessed
     from sfumato.media.parts.registry import by_suffix
@@ -224,18 +199,22 @@ def apply_(
         _clip(transforms, source, target, interp, names, wish, force)
         return
     still = open_still(source, 0, None if press is None else str(press))
+    how, asked = printing_of(inks), to is not None or bits is not None
+    made = plated.linked(transforms, still) if plated.holds_inks(target) and not asked else None
+    off = None
     if (
-        still.plates is not None
+        made is None
+        and still.plates is not None
         and plated.keeps_plates(still, target)
-        and to is None
-        and bits is None
+        and not asked
     ):
-        black = HELD if hold_black else ALONE if keep_black else ANEW
-        how = Printing(intent, black, ink_limit or NO_LIMIT)
         run, display = plated.through(transforms, interp, names["from_encoding"])
-        made, off = plated.regraded(still.plates, run, display, how)
-        plated.write_plates(made, still.facts, target, force=force, quality=jpeg_quality)
-        said(target, [*guessed(still), *plated.words(made, off)])
+        made, off = plated.regraded(still.plates, run, display, how, over=True)
+    remarks, facts = guessed(still), still.facts
+    if made is not None:
+        del still  # what was read is not needed any more, and is as large as what is written
+        plated.write_plates(made, facts, target, force=force, quality=jpeg_quality)
+        said(target, [*remarks, *plated.words(made, off)])
         return
     pixels, gives = applied(
         transforms,

@@ -1,6 +1,7 @@
 """ICC device links and abstract profiles as LUTs. Not divided: one format, one file.
 
-Device links run from RGB to RGB, abstract profiles from Lab to Lab.
+Device links run from RGB to RGB, or to and from inks; abstract profiles from Lab to Lab. Links with inks are
+read here; they are written where a press is at hand.
 Source: ICC.1:2022 (version 4.4) and ICC.1:2001-04 (version 2.4). Tables run first channel slowest.
 An abstract profile works on Lab (D50); as a LUT it is taken between sRGB code values.
 """
@@ -22,6 +23,8 @@ from sfumato.core.lut.transform import Function, Stage, Transform
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 from sfumato.raster.icc.build import codes, lut16, profile, straight, words, xyz
+from sfumato.raster.icc.engine import chain_of
+from sfumato.raster.icc.links import ink_link
 from sfumato.raster.icc.tags import (
     MOST_CURVE,
     Curves,
@@ -41,6 +44,7 @@ _LINK4, _LINK2, _ABSTRACT2, _ABSTRACT4 = (
     "abstract profile, version 2",
     "abstract profile",
 )
+_CHANNELS = {b"RGB ": 3, b"CMYK": 4}
 _SLACK = 2e-5  # how far outside 0..1 a curve may reach: rounding
 
 
@@ -84,24 +88,31 @@ def _stage(step: Step) -> Stage:
 
 
 def read(data: bytes) -> Read:
-    """Read a device link RGB to RGB or an abstract profile Lab to Lab.
+    """Read a device link between RGB and inks, or an abstract profile Lab to Lab.
 
     Raises:
         FormatError: it is damaged, or a profile of another class.
     """
     head = head_of(data)
-    pairs = {(b"link", b"RGB ", b"RGB "): False, (b"abst", b"Lab ", b"Lab "): True}
     sides = (head.kind, head.space, head.pcs)
-    if sides not in pairs:
+    is_abstract = sides == (b"abst", b"Lab ", b"Lab ")
+    channels = _CHANNELS.get(head.space, 0), _CHANNELS.get(head.pcs, 0)
+    if not is_abstract and (head.kind != b"link" or 0 in channels):
         words = " ".join(text.words(w).strip() for w in sides)
         raise bad(
             f"the profile is of the kind {words}, which is no LUT",
-            "device links RGB to RGB and abstract profiles Lab to Lab can be read",
+            "device links between RGB and CMYK and abstract profiles Lab to Lab can be read",
         )
     tags = tags_of(data)
     tag = tags.get(b"A2B0")
     if tag is None:
         raise bad("the profile has no A2B0 table")
+    title = description(tags.get(b"desc"))
+    if 4 in channels:
+        steps, form = steps_of(tag, channels)
+        link = ink_link(chain_of(steps, channels, form))
+        remark = "a link of inks: between colours it is seen by the Saltglass press"
+        return Read(Transform((link,), title), (remark,), depth="8" if form == "mft1" else "16")
     try:
         steps, form = steps_of(tag, (3, 3))
         stages = [_stage(step) for step in steps]
@@ -109,12 +120,11 @@ def read(data: bytes) -> Read:
         raise bad(f"the table of the profile cannot be used: {error.summary}") from error
     depth = "8" if form == "mft1" else "16"
     remarks: tuple[str, ...] = ()
-    if pairs[sides]:
+    if is_abstract:
         scale = _OLD_SCALE if form == "mft2" else _NEW_SCALE
         enter, leave = _ends(scale)
         stages = [enter, *(_trilinear(s) for s in stages), leave]
         remarks = ("an abstract profile changes Lab: taken here between sRGB code values",)
-    title = description(tags.get(b"desc"))
     return Read(Transform(tuple(stages), title), remarks, depth=depth)
 
 
@@ -241,6 +251,7 @@ SPEC = FormatSpec(
     is_text=False,
     limits={
         "3D": "2 to 255 points read, 2 to 129 written; 8 and 16 bit read, 16 bit written",
-        "classes": "device link RGB to RGB, abstract profile Lab to Lab; versions 2 and 4",
+        "classes": "device links between RGB and CMYK (with CMYK by `--kind`), abstract profile Lab to Lab; "
+        "versions 2 and 4",
     },
 )

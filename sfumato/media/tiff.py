@@ -60,8 +60,9 @@ def _printed(data: bytes) -> Still:
 def write(pixels: Array, saving: Saving) -> bytes:
     """Encode uint8, uint16 or float32 (h, w, 3), deflate."""
     profile = icc.profile_of(saving.encoding) or saving.profile or None
-    data = tiff.encode(pixels, iccprofile=profile, extratags=tags.tiff_tags(saving))
-    return tags.with_exif_folders(data, saving)
+    more = tags.tiff_tags(saving)
+    data = tags.with_exif_folders(tiff.encode(pixels, iccprofile=profile, extratags=more), saving)
+    return bytes(data)
 
 
 SPEC = MediaSpec(

@@ -5,15 +5,14 @@ Source: TIFF 6.0, sections 16 (CMYK) and 23 (CIELab), and its technical note on 
 
 from __future__ import annotations
 
-import io
 from typing import Any
 
 import numpy as np
-import tifffile
 from attrs import field, frozen
 
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
+from sfumato.raster import tiff
 from sfumato.raster.samples import SizeRule, damaged
 from sfumato.raster.tiff import BROKEN, is_whole
 
@@ -44,7 +43,7 @@ class Plates:
 def photometric_of(data: bytes) -> int | None:
     """Return what the first picture of a TIFF says its colours are, None when that cannot be told."""
     try:
-        with tifffile.TiffFile(io.BytesIO(data)) as file:
+        with tiff.opened(data) as file:
             page: Any = file.pages[0]
             return int(page.photometric)
     except BROKEN:
@@ -58,7 +57,7 @@ def decode(data: bytes, check: SizeRule) -> Plates:
         MediaError: it is cut short, damaged, of more than four inks, or of samples that cannot be read.
     """
     try:
-        with tifffile.TiffFile(io.BytesIO(data)) as file:
+        with tiff.opened(data) as file:
             page: Any = file.pages[0]
             check(int(page.imagewidth), int(page.imagelength))
             kind = PHOTOMETRIC[int(page.photometric)]
@@ -76,7 +75,7 @@ def decode(data: bytes, check: SizeRule) -> Plates:
                 )
             if not is_whole(page, data):
                 raise damaged("TIFF")
-            pixels = page.asarray()
+            pixels = page.asarray(maxworkers=tiff.WORKERS)
             if page.planarconfig == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
             pixels = np.ascontiguousarray(pixels).view("u1" if bits == 8 else "u2")
@@ -155,20 +154,8 @@ def encode(plates: Plates, **tags: Any) -> bytes:
     embedded = header.get("34675") or (b"" if header else plates.profile)
     if embedded:
         tags["iccprofile"] = bytes(embedded)
-    out = io.BytesIO()
     number = next(n for n, kind in PHOTOMETRIC.items() if kind == plates.kind)
-    tifffile.imwrite(
-        out,
-        np.ascontiguousarray(pixels),
-        photometric=number,
-        planarconfig="contig",
-        compression="deflate",
-        predictor=True,
-        metadata=None,
-        software="Sfumato",
-        **tags,
-    )
-    return out.getvalue()
+    return tiff.encode(pixels, number, **tags)
 
 
 def _ratio(value: Any) -> tuple[int, int]:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
+import os
 import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
@@ -38,7 +41,7 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             or of a size that `check` refuses.
     """
     try:
-        with tifffile.TiffFile(io.BytesIO(data)) as file:
+        with opened(data) as file:
             page: Any = file.pages[0]
             check(int(page.imagewidth), int(page.imagelength))
             if page.photometric not in (_INVERTED, _GREY, _RGB):
@@ -52,7 +55,7 @@ def decode(data: bytes, check: SizeRule) -> Samples:
                 raise MediaError("the TIFF has more than one plane", hint="save it as RGB")
             if not is_whole(page, data):
                 raise damaged("TIFF")
-            pixels = page.asarray()
+            pixels = page.asarray(maxworkers=WORKERS)
             if page.planarconfig == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
             if page.photometric == _INVERTED:
@@ -62,6 +65,13 @@ def decode(data: bytes, check: SizeRule) -> Samples:
             return Samples(pixels, is_colour, {str(t.code): t.value for t in page.tags})
     except BROKEN as error:
         raise damaged("TIFF") from error
+
+
+@contextmanager
+def opened(data: bytes) -> Iterator[tifffile.TiffFile]:
+    """Open a TIFF; behind it nothing holds its bytes, which the library's own rings would keep."""
+    with io.BytesIO(data) as box, tifffile.TiffFile(box) as file:
+        yield file
 
 
 def is_whole(page: Any, data: bytes) -> bool:
@@ -76,7 +86,7 @@ def check_negative(data: bytes) -> None:
         MediaError: it is cut short or damaged. What is no DNG passes.
     """
     try:
-        with tifffile.TiffFile(io.BytesIO(data)) as file:
+        with opened(data) as file:
             first: Any = file.pages[0]
             pages = [first, *(first.pages or ())] if 50706 in first.tags else []
             if not all(is_whole(page, data) for page in pages):
@@ -85,17 +95,25 @@ def check_negative(data: bytes) -> None:
         return  # whether it is a raw file of another kind, the developer tells
 
 
-def encode(pixels: Array, **tags: Any) -> bytes:
-    """Encode uint8, uint16, float16 or float32 (h, w, 3), deflate; `tags` go to the library's writer."""
+_STRIP = 1 << 20  # bytes: several are compressed at once
+WORKERS = max(1, min(4, os.cpu_count() or 1))
+
+
+def encode(pixels: Array, photometric: str | int = "rgb", **tags: Any) -> bytes:
+    """Encode uint8, uint16, float16 or float32 (h, w, channels), deflate; `tags` go to the library's writer."""
     out = io.BytesIO()
+    pixels = np.ascontiguousarray(pixels)
     tifffile.imwrite(
         out,
-        np.ascontiguousarray(pixels),
-        photometric="rgb",
+        pixels,
+        photometric=photometric,
+        planarconfig="contig",
         compression="deflate",
         predictor=True,
         metadata=None,
         software="Sfumato",
+        rowsperstrip=max(1, _STRIP // max(1, pixels[0].nbytes)),
+        maxworkers=WORKERS,
         **tags,
     )
     return out.getvalue()

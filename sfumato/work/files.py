@@ -246,7 +246,7 @@ def check_free(path: Path) -> None:
         )
 
 
-def write_bytes(path: Path, data: bytes, *, force: bool = True) -> None:
+def write_bytes(path: Path, data: bytes | bytearray, *, force: bool = True) -> None:
     """Write beside the target, flush to disk, then rename: the target is whole, old or new.
 
     A link is followed.

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from sfumato.core.errors import MediaError
 from sfumato.core.study.study import Study
-from sfumato.media.parts.presses import shipped
 from sfumato.raster.icc.engine import Press, press_of
+from sfumato.raster.icc.shipped import shipped
 from sfumato.work.files import read_bytes
 
 _MOST = 64 << 20

@@ -6,8 +6,8 @@ from importlib import resources
 from pathlib import Path
 
 from sfumato.core.print.press import SALTGLASS
-from sfumato.media.parts.presses import VERSIONS, file_name
 from sfumato.raster.icc.press import press_profile
+from sfumato.raster.icc.shipped import VERSIONS, file_name
 from sfumato.work.files import write_bytes
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ from sfumato.raster.plates import CMYK, Plates, areas_of, values_of
 
 _SAME, _SAME_CODE = 2e-3, 2e-5  # of Lab, of codes: what moves less was not meant to move
 _USUAL = Printing()
+_AT_ONCE = 1 << 18  # pixels
 
 
 def returned(
@@ -135,7 +136,12 @@ def total_ink(values: Array) -> float:
     >>> total_ink(np.full((1, 1, 4), 255, np.uint8))
     4.0
     """
-    return float(values.sum(-1, dtype=np.int64).max() / np.iinfo(values.dtype).max)
+    flat = values.reshape(-1, 4)
+    most = 0
+    for start in range(0, len(flat), _AT_ONCE):
+        part = flat[start : start + _AT_ONCE].astype(np.int32)
+        most = max(most, int((part[:, 0] + part[:, 1] + part[:, 2] + part[:, 3]).max()))
+    return most / int(np.iinfo(values.dtype).max)
 
 
 @frozen(eq=False)

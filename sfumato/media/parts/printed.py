@@ -9,8 +9,8 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.lab50 import code_of_lab, from_white
 from sfumato.media.parts.contract import FrameFacts, Still
-from sfumato.media.parts.presses import shipped
 from sfumato.raster.icc.engine import press_of
+from sfumato.raster.icc.shipped import shipped
 from sfumato.raster.plates import CMYK, Plates, areas_of, lab_of
 
 SEEN = "sRGB"  # the encoding of what is looked at

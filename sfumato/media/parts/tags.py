@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import io
 import re
 import struct
 from typing import Any
 
-import tifffile
 from PIL import Image
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
 from sfumato._version import VERSION
 from sfumato.media.parts.contract import Saving
+from sfumato.raster import tiff
 
 XMP = 700
 _MOST = 60_000  # what one segment of a JPEG holds
@@ -131,13 +130,16 @@ def tiff_tags(saving: Saving) -> list[tuple[Any, ...]]:
     return found
 
 
-def with_exif_folders(data: bytes, saving: Saving) -> bytes:
+def with_exif_folders(data: bytes, saving: Saving) -> bytes | bytearray:
     """Return a TIFF with the EXIF and GPS folders at its end, where their tags point."""
     exif = _loaded(saving)
-    with tifffile.TiffFile(io.BytesIO(data)) as file:
+    with tiff.opened(data) as file:
         order, page = file.byteorder, file.pages.first
         tags = {f: page.tags[held] for f, held in _HELD.items() if held in page.tags}
+    if not tags:
+        return data
     out = bytearray(data)
+    del data  # is as large as the picture, and may be freed here
     for folder, tag in tags.items():
         out += b"\0" * (len(out) % 2)
         head = b"II*\0\0\0\0\0" if order == "<" else b"MM\0*\0\0\0\0"
@@ -147,4 +149,4 @@ def with_exif_folders(data: bytes, saving: Saving) -> bytes:
         struct.pack_into(f"{order}H", out, tag.offset, folder)
         struct.pack_into(f"{order}I", out, tag.valueoffset, len(out))
         out += entries.tobytes(len(out))
-    return bytes(out)
+    return out

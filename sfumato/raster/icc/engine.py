@@ -129,9 +129,13 @@ def _scale(by: Array, plus: Array, codes: float = 0.0) -> tuple[str, Any]:
     return "scale", (by.astype(np.float32), plus.astype(np.float32), np.float32(codes))
 
 
-def chain_of(steps: list[Step], channels: tuple[int, int], form: str) -> Chain:
+def chain_of(
+    steps: list[Step], channels: tuple[int, int], form: str, *, from_lab: bool = False
+) -> Chain:
     """Return steps as loops run them; `form` is the type of the table that they are of.
 
+    Args:
+        from_lab: they begin with Lab: the engine then goes straight along each axis of a lut16.
     Raises:
         FormatError: one is of a kind that they do not know.
     """
@@ -139,7 +143,7 @@ def chain_of(steps: list[Step], channels: tuple[int, int], form: str) -> Chain:
 
     found: list[tuple[str, Any]] = []
     is_old = form in ("mft1", "mft2")
-    trilinear = form == "mft2" and channels == (3, 4)  # Lab at the entry, as the engine has it
+    trilinear = form == "mft2" and from_lab
     for step in steps:
         if is_old and isinstance(
             step, Lattice
@@ -307,7 +311,7 @@ def _back(profile: bytes, tags: dict[bytes, Any], intent: str, lab: Array) -> Ba
             return Back(engine)
         steps, form = steps_of(tag, (3, 4))
         scale, shift = _LAB_CODES[form == "mft2"]
-        way = chain_of(steps, (3, 4), form).after(_scale(1 / scale, -shift / scale))
+        way = chain_of(steps, (3, 4), form, from_lab=True).after(_scale(1 / scale, -shift / scale))
     except FormatError:
         return Back(engine)
     if intent == "absolute":

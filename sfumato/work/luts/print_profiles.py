@@ -45,7 +45,7 @@ KINDS = {
     PRESS: "Inks to inks of the press: a device link",
 }
 VERSIONS = (4, 2)
-GRIDS = {ABSTRACT: 33, LINK: 33, INKS: 33, PRESS: 17}
+GRIDS = {ABSTRACT: 33, LINK: 49, INKS: 49, PRESS: 17}
 MOST_GRID = {ABSTRACT: 33, LINK: 65, INKS: 65, PRESS: 21}
 _GAMUT, _HELD_OUT = 36_000, 9_000  # colours that a fit leans on, and others on which it is measured
 _WIDTH = 240  # of a shot's small picture

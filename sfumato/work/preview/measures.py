@@ -206,6 +206,7 @@ class Measures(Drags):
             few = np.ascontiguousarray(still.plates.values[::step, ::step])
             plates = attrs.evolve(still.plates, values=few, extra=None)
             plates, off = regraded(study, ask.shot, ApplyWish(), plates, cancel)
+            assert off is not None  # there is no link in the way
             return PrintLoss(off, outside, total_ink(plates.values), of_plates=True)
         bare = attrs.evolve(study, printing=attrs.evolve(study.printing, paper=False))
         bare_ask = attrs.evolve(small, study=bare)

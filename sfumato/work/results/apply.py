@@ -293,8 +293,10 @@ def _write_still(
     kind, name = kind_for(file), result_encoding(study, wish)
     still = open_still(shot.path, shot.frame, shot.press)
     if still.plates is not None and _in_own_colours(still, file, wish):
-        made, off = regraded(study, shot, wish, still.plates, cancel)
-        plated.write_plates(made, still.facts, file, force=force, quality=wish.jpeg_quality)
+        made, off = regraded(study, shot, wish, still.plates, cancel, over=True)
+        facts = still.facts
+        del still  # what was read is not needed any more, and is as large as what is written
+        plated.write_plates(made, facts, file, force=force, quality=wish.jpeg_quality)
         return tuple(plated.words(made, off)), made
     bits = wish.bits or default_bits(still, file.suffix)
     meant = graded_still(study, shot, wish, still.as_float(), cancel)
@@ -333,15 +335,26 @@ def _proof_of(
 
 
 def regraded(
-    study: Study, shot: Shot, wish: ApplyWish, plates: Plates, cancel: Cancel | None
-) -> tuple[Plates, Difference]:
+    study: Study,
+    shot: Shot,
+    wish: ApplyWish,
+    plates: Plates,
+    cancel: Cancel | None,
+    *,
+    over: bool = False,
+) -> tuple[Plates, Difference | None]:
     """Return a picture's own numbers through the study or the LUT, and how far what they show lies off.
+
+    Inks that go through a link from inks to inks are exactly what is meant: None.
 
     What is meant is a change of what is there: what the View alone does to a picture of a display is not
     part of the Look, and would move every ink.
     """
+    by_link = plated.linked([wish.lut], plates) if wish.lut is not None else None
+    if by_link is not None and wish.strength == 1.0:
+        return by_link, None
     run, name = change_run(study, shot, wish, len(plates.values))
-    return plated.regraded(plates, run, name, study.printing, cancel)
+    return plated.regraded(plates, run, name, study.printing, cancel, over=over)
 
 
 def change_run(

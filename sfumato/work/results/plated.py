@@ -23,6 +23,7 @@ from sfumato.media.parts.printed import SEEN, seen_rows
 from sfumato.raster import jpeg
 from sfumato.raster import plates as raster
 from sfumato.raster.icc.engine import press_of
+from sfumato.raster.icc.links import InkLink
 from sfumato.raster.plates import CMYK, Plates, areas_of
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import exists, write_bytes
@@ -71,16 +72,19 @@ def regraded(
     display: str,
     how: Printing = _USUAL,
     cancel: Cancel | None = None,
+    *,
+    over: bool = False,
 ) -> tuple[Plates, Difference]:
     """Return a picture's own numbers for what is meant, and how far what they show lies from it.
 
     Args:
         run: what is meant, codes of `display`.
+        over: the numbers of `plates` are written over, which spares memory.
     Raises:
         MediaError: its profile cannot separate.
     """
     height, width = plates.values.shape[:2]
-    out = np.empty_like(plates.values)
+    out = plates.values if over else np.empty_like(plates.values)
     step = max(1, STRIPE // width)
     every = max(1, height * width // _MEASURED)
 
@@ -114,12 +118,51 @@ def _shown(plates: Plates, own: Array, display: str, how: Printing) -> Rgb:
     return np.asarray(space.encode(light), np.float32)
 
 
-def words(plates: Plates, off: Difference) -> list[str]:
-    """Say what was made, how near it comes to what is meant, and how much ink it has."""
-    said = [
-        f"kept in {plates.kind}",
-        f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant",
-    ]
+def linked(transforms: list[Transform], still: Still | Plates) -> Plates | None:
+    """Return a picture in inks that a link gives as they are, from inks or from RGB; None where none is meant."""
+    stages = transforms[0].stages if len(transforms) == 1 else ()
+    link = stages[0] if len(stages) == 1 else None
+    plates = still.plates if isinstance(still, Still) else still
+    if not isinstance(link, InkLink) or link.sides[1] != 4:
+        return None
+    if link.sides[0] == 4:
+        if plates is None or plates.kind != CMYK:
+            return None
+        return evolve(plates, values=_by_rows(link, plates.values))
+    if plates is not None or isinstance(still, Plates):
+        return None
+    pixels = still.pixels
+    if pixels.dtype not in (np.uint8, np.uint16):
+        pixels = np.asarray(np.clip(pixels, 0, 1) * 65535 + 0.5, np.uint16)
+    return Plates(CMYK, _by_rows(link, pixels))
+
+
+def _by_rows(link: InkLink, values: Array) -> Array:
+    out = np.empty((*values.shape[:2], 4), values.dtype)
+    step = max(1, STRIPE // values.shape[1])
+
+    def one(top: int) -> None:
+        rows = slice(top, top + step)
+        out[rows] = link.on_codes(values[rows])
+
+    spread(one, range(0, len(out), step))
+    return out
+
+
+def holds_inks(target: Path) -> bool:
+    """Whether a file can be in CMYK, by its suffix."""
+    return target.suffix.lower() in (*TIFF, *JPEG)
+
+
+def words(plates: Plates, off: Difference | None) -> list[str]:
+    """Say what was made, how near it comes to what is meant (None: exactly), and how much ink it has."""
+    said = [f"kept in {plates.kind}"]
+    if off is None:
+        said.append("its inks are those that the link gives")
+    else:
+        said.append(
+            f"what is shown lies ΔE {off.mean:.2f} in the mean and {off.p99:.2f} at 99 % from what is meant"
+        )
     if plates.kind == CMYK:
         said.append(f"most ink {100 * total_ink(plates.values):.0f} %")
     return said
@@ -145,5 +188,6 @@ def write_plates(
         more = {"exif": tags.exif_bytes(saving), "xmp": saving.xmp}
         write_bytes(target, jpeg.encode_plates(plates, quality, **more), force=force)
         return
-    data = raster.encode(plates, extratags=tags.tiff_tags(saving))
-    write_bytes(target, tags.with_exif_folders(data, saving), force=force)
+    ours = tags.tiff_tags(saving)
+    data = tags.with_exif_folders(raster.encode(plates, extratags=ours), saving)
+    write_bytes(target, data, force=force)

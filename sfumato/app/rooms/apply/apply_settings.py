@@ -17,9 +17,10 @@ from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import Family, encodings
-from sfumato.core.controls import LutFile, Number
+from sfumato.core.controls import Choice, LutFile, Number, kinds
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
+from sfumato.core.study.printing import Printing
 from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts.contract import MediaSpec
 from sfumato.media.parts.registry import media
@@ -129,6 +130,7 @@ class ApplySettings(QWidget):
         self._crf_row = Row("Rate factor", self.crf, self.effort, stretch=0)
         column.addWidget(self._crf_row)
         column.addWidget(self.damaged)
+        self._add_print(column)
         column.addSpacing(6)
         self.pattern = QLineEdit()
         self.pattern.setObjectName("apply.pattern")
@@ -161,6 +163,36 @@ class ApplySettings(QWidget):
         column.addLayout(self.foot)
         model.changed.connect(lambda _b, _a: self.show_results())
         self.show_results()
+
+    def _add_print(self, column: QVBoxLayout) -> None:
+        """How pictures in Lab and CMYK, which stay in their own colours, go back into them."""
+        controls = kinds(Printing)
+        self.printing: dict[str, Chooser] = {}
+        for field in ("intent", "black"):
+            kind = controls[field]
+            assert isinstance(kind, Choice)
+            box = chooser(f"apply.{field}", kind.options)
+            box.setAccessibleName(kind.title)
+            set_tip(box, f"{kind.help} For pictures that are kept in Lab or CMYK.")
+            box.textActivated.connect(
+                lambda text, f=field, t=kind.title: self._edit_print(t, **{f: text})
+            )
+            self.printing[field] = box
+        limit = controls["ink_limit"]
+        assert isinstance(limit, Number)
+        self.ink_limit = self._number("apply.ink_limit", limit, limit.most)
+        self.ink_limit.edited.connect(lambda v: self._edit_print(limit.title, ink_limit=v))
+        self.ink_limit.released.connect(self._model.end_gesture)
+        column.addWidget(Row("Black ink", self.printing["black"]))
+        column.addWidget(Row("Intent, limit", self.printing["intent"], self.ink_limit))
+
+    def _edit_print(self, title: str, **values: Any) -> None:
+        if self._is_showing:
+            return
+        study = self._model.study
+        after = attrs.evolve(study, printing=attrs.evolve(study.printing, **values))
+        self._model.commit(f"Print: {title}", after, ("print", *values))
+        self.changed.emit()
 
     def _number(self, name: str, kind: Number, value: float) -> ScrubNumber:
         number = ScrubNumber(kind, value)
@@ -217,6 +249,10 @@ class ApplySettings(QWidget):
         self.through.offer((THE_LOOK, *name, A_LUT))
         self.through.setCurrentIndex(1 if results.lut.path else 0)
         self.strength.show_value(results.strength * 100)
+        printing = self._model.study.printing
+        for field_name, box in self.printing.items():
+            box.setCurrentText(getattr(printing, field_name))
+        self.ink_limit.show_value(printing.ink_limit)
         for field, text in ((self.pattern, results.names), (self.folder, results.folder)):
             if field.text() != text:
                 field.setText(text)

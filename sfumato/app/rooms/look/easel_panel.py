@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
@@ -45,7 +46,7 @@ class EaselPanel(QWidget):
     guess_taken = Signal()
     doubt_dismissed = Signal()
     press_wanted = Signal()
-    press_believed = Signal()
+    press_taken = Signal(str)
     picked = Signal(int, int)
     left = Signal()
 
@@ -188,7 +189,7 @@ class EaselPanel(QWidget):
         row.addWidget(self._ask_words, 1)
         self._ask_take = QPushButton()
         self._ask_take.setObjectName("ask.take")
-        self._ask_take.clicked.connect(self.guess_taken)
+        self._ask_take.clicked.connect(self._take)
         row.addWidget(self._ask_take)
         self._ask_believe = QPushButton("It is right")
         self._ask_believe.setObjectName("ask.believe")
@@ -347,7 +348,9 @@ class EaselPanel(QWidget):
         self._ask_encoding.setVisible(not self._asks_press)
         if shot is not None and self._asks_press:
             self._ask_bar.show()
-            self._ask_take.hide()
+            press = Path(self._model.study.printing.press).name  # what is likely
+            self._ask_take.setVisible(bool(press))
+            self._ask_take.setText(f"Take {press}")
             self._ask_believe.show()
             self._ask_words.setText(
                 f"{shot.name} is in CMYK and has no profile: its inks are taken as of the Saltglass press."
@@ -375,7 +378,16 @@ class EaselPanel(QWidget):
         return facts is not None and facts.evidence.startswith(GUESSED)
 
     def _believe(self) -> None:
-        (self.press_believed if self._asks_press else self.doubt_dismissed).emit()
+        if self._asks_press:
+            self.press_taken.emit("")
+        else:
+            self.doubt_dismissed.emit()
+
+    def _take(self) -> None:
+        if self._asks_press:
+            self.press_taken.emit(self._model.study.printing.press)
+        else:
+            self.guess_taken.emit()
 
     def _open_shot(self, shot_id: str) -> None:
         """Leave the view of all shots for one of them."""

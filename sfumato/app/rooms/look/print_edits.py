@@ -101,11 +101,11 @@ class PrintEdits(QObject):
             then=lambda _data: self._take(wanted, str(file)),
         )
 
-    def believe_shot_press(self) -> None:
-        """Let the inks of the shot be of the press that they are taken to be of."""
+    def take_shot_press(self, press: str) -> None:
+        """Let the inks of the shot be of a press: a file, "" the one that ships."""
         shot = self.services.desk.shot
         if shot is not None:
-            self._take(shot.id, self.services.model.study.printing.press)
+            self._take(shot.id, press)
 
     def _take(self, shot_id: str, press: str) -> None:
         study = self.services.model.study

@@ -113,7 +113,7 @@ class LookRoom(Room):
         panel.guess_taken.connect(self.shot_edits.take_guess)
         panel.doubt_dismissed.connect(self.shot_edits.dismiss_doubt)
         panel.press_wanted.connect(self.prints.choose_shot_press)
-        panel.press_believed.connect(self.prints.believe_shot_press)
+        panel.press_taken.connect(self.prints.take_shot_press)
         panel.left.connect(self.instruments.clear_pick)
         panel.picked.connect(self.coats.take_pick)
         panel.play.clicked.connect(self.shot_edits.play_clip)
