@@ -33,6 +33,7 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.laying import Laying
 from sfumato.core.study.coat import Coat, grouped, new_coat
+from sfumato.core.study.printing import ALONE, ANEW, HELD, INTENTS, Printing
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Look, Study
 
@@ -139,6 +140,7 @@ def studies(draw) -> Study:
             draw(st.none() | st.sampled_from(list(encodings()))),
             0,
             tuple(draw(st.lists(coats(), max_size=2))),
+            press=draw(st.sampled_from([None, "", "/presses/own.icc"])),
         )
         for i in range(draw(st.integers(0, 3)))
     )
@@ -150,4 +152,11 @@ def studies(draw) -> Study:
         look,
         draw(st.sampled_from(list(encodings()))),
         grid=draw(st.integers(2, 129)),
+        printing=Printing(
+            draw(st.sampled_from(INTENTS)),
+            draw(st.sampled_from((ALONE, HELD, ANEW))),
+            draw(floats(100, 400)),
+            draw(st.booleans()),
+            draw(st.sampled_from(("", "/presses/own.icc"))),
+        ),
     )

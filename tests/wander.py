@@ -73,7 +73,11 @@ class AnyPorts(StandInPorts):
         self.looks = folder / "looks"
         shutil.copytree(presets.shipped_folder(), self.looks)
         self.demo = demo / "saltglass.sfumato"
-        self.pool = [*sorted(demo.glob("**/*.tif"))[:3], folder / "missing.png"]
+        self.pool = [
+            *sorted(demo.glob("**/*.tif"))[:3],
+            demo / "poster.tif",
+            folder / "missing.png",
+        ]
         self.tables = [*sorted((demo / "luts").iterdir())[:12], folder / "missing.cube"]
 
     def _maybe(self, found: Path) -> Path | None:
@@ -98,6 +102,12 @@ class AnyPorts(StandInPorts):
 
     def choose_encoding_save(self, _parent, _suggested):
         return self._maybe(self.folder / "a.encoding.json")
+
+    def choose_press(self, _parent):
+        return self.dice.choice([self.demo.parent / "README.md", None])
+
+    def choose_profile_save(self, _parent, _suggested):
+        return self._maybe(self.folder / f"a{self.dice.choice(['.icc', ''])}")
 
     def choose_lut_save(self, _parent, _suggested):
         return self._maybe(self.folder / f"a{self.dice.choice(['.cube', '.png', '.odd'])}")

@@ -45,6 +45,8 @@ class StandInPorts:
         self.config: Path | None = None
         self.folder: Path | None = None
         self.carrier: Path | None = None
+        self.press: Path | None = None
+        self.profile_save: Path | None = None
         self.unsaved = "drop"
         self.changed = "replace"
         self.stop = True
@@ -70,6 +72,12 @@ class StandInPorts:
 
     def choose_profile(self, _parent):
         return self.profile
+
+    def choose_press(self, _parent):
+        return self.press
+
+    def choose_profile_save(self, _parent, _suggested):
+        return self.profile_save
 
     def choose_lut_save(self, _parent, _suggested):
         return self.lut_save

@@ -135,7 +135,7 @@ def chain_of(
     """Return steps as loops run them; `form` is the type of the table that they are of.
 
     Args:
-        from_lab: they begin with Lab: the engine then goes straight along each axis of a lut16.
+        from_lab: they begin with Lab: the engine then goes straight along each axis of a lattice.
     Raises:
         FormatError: one is of a kind that they do not know.
     """
@@ -143,7 +143,6 @@ def chain_of(
 
     found: list[tuple[str, Any]] = []
     is_old = form in ("mft1", "mft2")
-    trilinear = form == "mft2" and from_lab
     for step in steps:
         if is_old and isinstance(
             step, Lattice
@@ -156,7 +155,7 @@ def chain_of(
         elif isinstance(step, Lattice):
             flat, n = nodes_of(step.nodes), len(step.nodes)
             is_four = step.nodes.ndim == 5
-            found.append(("four", (flat, n)) if is_four else ("three", (flat, n, trilinear)))
+            found.append(("four", (flat, n)) if is_four else ("three", (flat, n, from_lab)))
         elif isinstance(step, Powers):
             found.append(("powers", np.asarray(step.exponents, np.float32)))
         else:

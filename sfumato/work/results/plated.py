@@ -84,7 +84,8 @@ def regraded(
         MediaError: its profile cannot separate.
     """
     height, width = plates.values.shape[:2]
-    out = plates.values if over else np.empty_like(plates.values)
+    spare = over and plates.values.flags.writeable
+    out = plates.values if spare else np.empty_like(plates.values)
     step = max(1, STRIPE // width)
     every = max(1, height * width // _MEASURED)
 
