@@ -22,6 +22,7 @@ def main() -> None:
     import numpy as np
     from PIL import Image, ImageFilter
     from PySide6.QtCore import QEventLoop, QTimer
+    from PySide6.QtGui import QPainter
 
     from sfumato.app import theme
     from sfumato.app.controls.curve_field import CurveField
@@ -121,6 +122,28 @@ def main() -> None:
     while window.model.undo_stack.undoText() != "Bring in causeway":
         window.undo()
     window.undo()
+    settle()
+    # A page in inks, as it is printed: the sheet of the press over the window.
+    shutil.copy(ROOT / "demo" / "poster.tif", folder / "poster.tif")
+    window.rooms["look"].shot_edits.bring_in_files([folder / "poster.tif"])
+    settle()
+    look(shot=window.model.study.shots[-1].id, mode="split", a="exact")
+    window.actions_table.run("show_printed")
+    printing = attrs.evolve(window.model.study.printing, ink_limit=230.0)
+    window.model.commit("Ink limit", attrs.evolve(window.model.study, printing=printing))
+    look(instruments=("lab", "inks"), clipping=True, split=0.42)
+    settle()
+    sheet = window.rooms["look"].prints.sheet
+    whole = window.grab()
+    painter = QPainter(whole)
+    painter.drawPixmap(900, 150, sheet.grab())
+    painter.end()
+    whole.save(str(TARGET / "print.png"))
+    print("docs/screenshots/print.png")
+    sheet.close()
+    look(clipping=False, b="lut", instruments=("parade", "vectorscope"))
+    for _ in range(2):
+        window.undo()
     settle()
     book = window.rooms["swatchbook"].model
     window.rooms["swatchbook"].edits.add_folders(
@@ -349,11 +372,6 @@ def main() -> None:
     settle()
     window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
     shot("convert_assay")
-    bench.choose(luts / "low_tide_33.cube")
-    settle()
-    window.rooms["convert"].page.targets.folder.setText("~/saltglass/out")
-    window.rooms["convert"].edits.compare(luts / "monitor_a.3dl")
-    shot("convert_compare")
     # The Bench: the jetty in a stubborn monitor, a walk through two zones, a filter on a phone.
     look(shot="jetty", room="bench")
     settle()

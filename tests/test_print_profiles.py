@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 from pathlib import Path
 
@@ -13,6 +14,7 @@ import tifffile
 from conftest import ROOT
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image, ImageCms
 from test_cli import run
 from test_print import LOOK, POSTER, SRGB, as_tiff, numbers, own, to_inks, to_lab
 
@@ -28,6 +30,7 @@ from sfumato.core.print.abstract import colours, fitted_nodes, places
 from sfumato.core.study.printing import ANEW, HELD, Printing
 from sfumato.core.study.view import View
 from sfumato.formats.parts.registry import formats
+from sfumato.media import tiff
 from sfumato.media.parts.inked import returned
 from sfumato.media.parts.printed import seen
 from sfumato.raster.icc.build import lut16, straight
@@ -178,6 +181,24 @@ def test_damaged_profiles_of_presses_are_refused_in_words() -> None:
         steps_of(tags_of(data[:at] + bytes(huge) + data[at + len(huge) :])[b"A2B0"], (4, 3))
 
 
+def test_grey_pictures_are_seen_by_their_profiles_of_greys() -> None:
+    greys = np.arange(256, dtype=np.uint8)[None].repeat(4, 0)
+    profile = (STRANGERS / "default_gray.icc").read_bytes()
+    still = tiff.read(as_tiff(greys, "minisblack", iccprofile=profile), 0)
+    theirs = ImageCms.profileToProfile(
+        Image.fromarray(greys),
+        ImageCms.ImageCmsProfile(io.BytesIO(profile)),
+        ImageCms.createProfile("sRGB"),
+        1,
+        "RGB",
+    )
+    assert np.abs(still.pixels.astype(int) - np.asarray(theirs)).max() <= 1
+    assert still.facts.encoding == "sRGB"
+    wrong = as_tiff(numbers(np.uint8, 3), "rgb", iccprofile=profile)
+    with pytest.raises(MediaError, match="one of greys"):
+        tiff.read(wrong, 0)
+
+
 # --- profiles of looks -----------------------------------------------------------------------------
 SMOOTH = ROOT / "demo" / "luts" / "salt_day_link.icc"
 GENTLE, STRONG = "morning_print.look", "cross_bath.look"
@@ -185,8 +206,6 @@ GENTLE, STRONG = "morning_print.look", "cross_bath.look"
 
 def natural() -> np.ndarray:
     """Return colours of the demo's pictures as a display shows them, sRGB codes."""
-    from PIL import Image
-
     files = sorted((ROOT / "demo" / "previews").glob("*.png"))
     found = [np.asarray(Image.open(f).convert("RGB")).reshape(-1, 3)[::61] for f in files]
     return np.asarray(np.concatenate(found) / 255, np.float32)
@@ -228,8 +247,6 @@ def test_the_figure_that_is_said_is_the_figure_that_is_measured(tmp_path: Path) 
     out, picture = tmp_path / "look.icc", ROOT / "demo" / "sill_photo.png"
     said = run("convert", LOOK, out, "--kind", "abstract", "--on", picture).stderr
     figures = [float(v) for v in re.search(r"by ([\d.]+) ΔE mean, ([\d.]+) at 99", said).groups()]
-    from PIL import Image
-
     code = np.asarray(Image.open(picture).convert("RGB")).reshape(-1, 3)[::7][1::2] / 255
     code = np.asarray(code, np.float32)
     theirs = by_engine(np.asarray(lab_of_code(code, SRGB), float), out.read_bytes(), ("lab", "lab"))

@@ -17,14 +17,17 @@ from sfumato.core.arrays import Array, Rgb, frozen_array
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.lab50 import D50, code_of_lab, lab_of_code
 from sfumato.core.errors import ShapeError, ValueRefused
+from sfumato.core.lut.difference import cube_colours
 from sfumato.core.lut.stages import Exponent, Matrix
-from sfumato.core.lut.table import UNIT, Table1D, Table3D, lattice_colours
+from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Function, Stage, Transform
+from sfumato.core.print.abstract import fitted_nodes
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 from sfumato.raster.icc.build import codes, lut16, profile, straight, words, xyz
 from sfumato.raster.icc.engine import chain_of
 from sfumato.raster.icc.links import ink_link
+from sfumato.raster.icc.looks import abstract_profile
 from sfumato.raster.icc.tags import (
     MOST_CURVE,
     Curves,
@@ -45,6 +48,7 @@ _LINK4, _LINK2, _ABSTRACT2, _ABSTRACT4 = (
     "abstract profile",
 )
 _CHANNELS = {b"RGB ": 3, b"CMYK": 4}
+_LAB_POINTS, _FITTED = 33, 36_000  # of a lattice over Lab, and colours that it is fitted to
 _SLACK = 2e-5  # how far outside 0..1 a curve may reach: rounding
 
 
@@ -182,17 +186,21 @@ def _mab(front: Table1D | None, lattice: Array) -> bytes:
     return head + straight * 3 + clut + curves
 
 
-def _abstract(transform: Transform, n: int) -> Array:
-    """Return the nodes of a Lab lattice, in the code of lut16.
+def _abstract(transform: Transform) -> Array:
+    """Return the nodes of a Lab lattice, fitted to colours all over sRGB.
 
-    Lab nodes that no sRGB colour has are continued: F(clip(x)) + (x - clip(x)). Without it, cells
-    that the gamut's shell cuts would be far off.
+    Lab that no sRGB colour has is continued: F(clip(x)) + (x - clip(x)). Without it, cells that the gamut's shell
+    cuts would be far off.
     """
-    enter, leave = _ends(_OLD_SCALE)
-    code = leave.run(lattice_colours(n)).astype(np.float64)
-    inside = np.clip(code, 0, 1)
-    out = transform.apply(inside.astype(np.float32)) + (code - inside)
-    return np.asarray(enter.run(np.asarray(out, np.float32)))
+    seen = encoding("sRGB")
+
+    def change(lab: Array) -> Array:
+        code = np.asarray(code_of_lab(np.asarray(lab, np.float32), seen), np.float32)
+        inside = np.clip(code, 0, 1)
+        return np.asarray(lab_of_code(transform.apply(inside) + (code - inside), seen))
+
+    gamut = np.asarray(lab_of_code(cube_colours(_FITTED), seen), np.float64)
+    return fitted_nodes(change, np.zeros((0, 3)), gamut, _LAB_POINTS)
 
 
 def write(transform: Transform, options: WriteOptions) -> bytes:
@@ -215,9 +223,7 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         b"wtpt": xyz(D50),
     }
     if layout.startswith("abstract"):
-        nodes = _abstract(transform, max(33, table.size | 1))
-        tag = _lut16(None, nodes)
-        return profile(b"abst", b"Lab ", b"Lab ", version, {**common, b"A2B0": tag})
+        return abstract_profile(_abstract(transform), text.ascii_of(title), version)
     tag = _mab(front, table.values) if version == 4 else _lut16(front, table.values)
     sequence = b"pseq\0\0\0\0\0\0\0\0"
     return profile(b"link", b"RGB ", b"RGB ", version, {**common, b"pseq": sequence, b"A2B0": tag})

@@ -56,10 +56,16 @@ def rgb_only(pixels: Array) -> tuple[Array, tuple[str, ...]]:
 def with_profile(pixels: Array, profile: bytes, bits: str) -> tuple[Array, FrameFacts]:
     """Use an embedded profile: as one of our encodings, else by converting to sRGB, and say so."""
     name = icc.described(profile)
+    if icc.is_grey(profile) and not (pixels == pixels[..., :1]).all():
+        raise MediaError(
+            f"the picture has colours, and its profile “{name}” is one of greys",
+            hint="save the picture with an sRGB profile",
+        )
     encoding = icc.known(profile)
     if encoding is not None:
         evidence = f"embedded profile “{name}”"
-        return pixels, FrameFacts(bits, encoding, evidence, profile=profile)
+        kept = b"" if icc.is_grey(profile) else profile  # results have three channels
+        return pixels, FrameFacts(bits, encoding, evidence, profile=kept)
     converted = icc.to_srgb(pixels, profile)
     remark = f"converted from the embedded profile “{name}” to sRGB"
     return converted, FrameFacts(bits, "sRGB", remark, remarks=(remark,))

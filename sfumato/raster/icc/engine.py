@@ -46,6 +46,10 @@ _AT_ONCE = 8192  # colours that stay in the cache
 _NEAR_LAB, _NEAR_INK = 0.02, 2e-4
 _PERCEPTUAL_BLACK = np.array([0.00336, 0.0034731, 0.00287])  # XYZ; ICC.1:2022, 6.3.3
 _PROBES = 300
+_LEAST_XYZ, _MOST_XYZ = (
+    1e-3,
+    100.0,
+)  # over the white: what spreads less or is more is of a damaged profile
 
 
 @lru_cache(maxsize=1)
@@ -83,6 +87,11 @@ def by_littlecms(
             "the colour profile is not one of CMYK with both directions, or it is damaged",
             hint="choose the profile of a press",
         ) from error
+    if not np.isfinite(made).all():
+        raise MediaError(
+            "the colour profile gives numbers that are none, so it is damaged",
+            hint="choose the profile of a press",
+        )
     return np.asarray(made[0] / scale_out)
 
 
@@ -286,6 +295,9 @@ def _forth(profile: bytes, tags: dict[bytes, Any], intent: str, black: bool) -> 
         return Forth(engine)
     # The engine's black points and whites scale XYZ, each of the three by its own: two numbers.
     plain, meant = (xyz_of_lab(lab) / D50 for lab in (engine(inks, "relative", False), wanted))
+    spread = np.ptp(plain, 0).min()
+    if not (np.abs([plain, meant]).max() < _MOST_XYZ and spread > _LEAST_XYZ):  # NaN too
+        return Forth(engine)
     fits = [np.polyfit(plain[:, c], meant[:, c], 1) for c in range(3)]
     found = Forth(way, np.array([f[0] for f in fits]), np.array([f[1] for f in fits]))
     return found if _near(found.lab(inks), wanted, _NEAR_LAB) else Forth(engine)
