@@ -216,7 +216,8 @@ def _profile(source: Path, target: Path, how: Any, wishes: dict[str, Any]) -> No
         if wishes["strength"] != 100:
             transform = transform.at_strength(wishes["strength"] / 100)
         run, display = through([transform])
-        made = profiles.made_profile(lambda c: run(c, 0), display, wish, natural, press, how)
+        wanted = profiles.Wanted(lambda c: run(c, 0), display, natural, press, how)
+        made = profiles.made_profile(wanted, wish)
     if target.suffix.lower() not in (".icc", ".icm"):
         raise ValueRefused("a profile is a file .icc", hint="name OUT so")
     profiles.write_profile(made, target, force=wishes["force"])

@@ -20,6 +20,7 @@ from sfumato.core.study.printing import HELD, Printing
 from sfumato.media.parts.printed import seen
 from sfumato.raster.icc.engine import press_of
 from sfumato.raster.icc.shipped import shipped
+from sfumato.work.cancel import Cancel
 from sfumato.work.frames import open_still
 from sfumato.work.luts.print_profiles import by_engine
 from sfumato.work.preview.asks import EXACT, PRINTED
@@ -81,13 +82,8 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     hand.settle()
     looked_at = hand.shown[-1].b
     # While the hand moves it is the same picture, by look-ups.
-    window.desk.hold()
-    window.desk.refresh()
-    hand.wait(200)
-    moving = next(s for s in reversed(hand.shown) if s.ask.dragging)
+    moving = window.desk.previewer.show(attrs.evolve(window.desk.ask(), dragging=True), Cancel())
     assert np.abs(moving.b.astype(int) - looked_at).mean() < 4
-    window.desk.release()
-    hand.settle()
     # Applied: in its own inks, and what was looked at is what is there.
     hand.act("room_apply")
     ports.folder = tmp_path / "out"

@@ -16,7 +16,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import convert, encoding
-from sfumato.core.colour.lab50 import code_of_lab, lab_of_code, to_white
+from sfumato.core.colour.lab50 import code_of_lab, from_white, lab_of_code, to_white
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import StillWanted, always_wanted
@@ -49,6 +49,8 @@ GRIDS = {ABSTRACT: 33, LINK: 49, INKS: 49, PRESS: 17}
 MOST_GRID = {ABSTRACT: 33, LINK: 65, INKS: 65, PRESS: 21}
 _GAMUT, _HELD_OUT = 36_000, 9_000  # colours that a fit leans on, and others on which it is measured
 _WIDTH = 240  # of a shot's small picture
+_AT_ONCE = 1 << 16  # colours
+_USUAL_INK = 3.0  # of all inks, up to which a link is measured: more is not printed
 _EXACT = 0x100  # LittleCMS: do not optimise
 
 Run = Callable[[Rgb], Rgb]
@@ -114,46 +116,64 @@ def by_engine(values: Array, profile: bytes, spaces: tuple[str, str]) -> Array:
     return np.asarray(made[0] / last)
 
 
-def made_profile(
-    run: Run,
-    display: str,
-    wish: ProfileWish,
-    natural: Rgb,
-    profile: bytes,
-    how: Printing,
-    check: StillWanted = always_wanted,
-) -> MadeProfile:
-    """Make a profile and measure it.
+@frozen(eq=False)
+class Wanted:
+    """A look and what a profile of it leans on.
 
-    Args:
+    Attributes:
         run: what is meant, codes of `display`, of pictures as they are seen, sRGB codes (k, 3).
         natural: such codes of pictures, (k, 3); may be none.
-        profile: of the press, where inks come in.
+        profile: of the press, where inks come in, and `how` colours go to it.
+    """
+
+    run: Run
+    display: str
+    natural: Rgb
+    profile: bytes
+    how: Printing = Printing()
+    check: StillWanted = always_wanted
+
+    def inks_of(self, codes: Rgb, display: str) -> Array:
+        """Return the inks (k, 4) for codes of a display."""
+        space = encoding(display)
+        light = np.ascontiguousarray(space.decode(np.clip(codes, 0, 1)), np.float32)
+        return np.asarray(separated(press_of(self.profile), light, to_white(space), self.how))
+
+    def shown(self, inks: Array) -> Rgb:
+        """Return what inks (k, 4) show, as codes of the display."""
+        space = encoding(self.display)
+        light = press_of(self.profile).seen.light(np.asarray(inks, np.float32), from_white(space))
+        return np.asarray(space.encode(light), np.float32)
+
+
+# The codes that are meant of colours, and those that the engine makes of them.
+Through = Callable[[Array], tuple[Rgb, Rgb]]
+
+
+def made_profile(wanted: Wanted, wish: ProfileWish) -> MadeProfile:
+    """Make a profile and measure it.
+
     Raises:
         MediaError: the profile of the press cannot be used.
     """
     make = {ABSTRACT: _abstract, LINK: _link, INKS: _inks, PRESS: _press}[wish.kind]
-    with heavy(check):
-        return make(run, display, wish, natural, profile, how, check)
+    with heavy(wanted.check):
+        data, through, pictures, gamut = make(wanted, wish)
+        wanted.check()
+
+        def measured(colours: Array) -> Difference:
+            meant, found = through(colours)
+            return difference_of((found, meant), colours[:, :3], encoding(wanted.display))
+
+        return MadeProfile(data, measured(pictures) if len(pictures) else None, measured(gamut))
 
 
-def _measured(
-    through: Callable[[Array], tuple[Rgb, Rgb]], display: str, colours: Array
-) -> Difference:
-    meant, found = through(colours)
-    return difference_of((found, meant), colours[:, :3], encoding(display))
+# A profile, what it does to colours, those of pictures, and those all over the gamut.
+_Made = tuple[bytes, Through, Array, Array]
 
 
-def _abstract(
-    run: Run,
-    display: str,
-    wish: ProfileWish,
-    natural: Rgb,
-    _profile: bytes,
-    _how: Printing,
-    check: StillWanted,
-) -> MadeProfile:
-    seen, shown = encoding(SEEN), encoding(display)
+def _abstract(wanted: Wanted, wish: ProfileWish) -> _Made:
+    seen, shown = encoding(SEEN), encoding(wanted.display)
 
     def lab_of(code: Rgb) -> Array:
         return np.asarray(lab_of_code(code, seen), np.float64)
@@ -161,113 +181,72 @@ def _abstract(
     def change(lab: Array) -> Array:
         code = np.asarray(code_of_lab(np.asarray(lab, np.float32), seen), np.float32)
         inside = np.clip(code, 0, 1)
-        changed = np.asarray(lab_of_code(run(inside), shown), np.float64)
+        changed = np.asarray(lab_of_code(wanted.run(inside), shown), np.float64)
         return np.asarray(changed + (lab - lab_of_code(inside, seen)))
 
-    gamut = cube_colours(_GAMUT + _HELD_OUT)
-    nodes = fitted_nodes(change, lab_of(natural[::2]), lab_of(gamut[:_GAMUT]), wish.points, check)
+    gamut, natural = cube_colours(_GAMUT + _HELD_OUT), wanted.natural
+    leans_on = lab_of(natural[::2]), lab_of(gamut[:_GAMUT])
+    nodes = fitted_nodes(change, *leans_on, wish.points, wanted.check)
     data = abstract_profile(nodes, wish.title, wish.version)
 
     def through(code: Array) -> tuple[Rgb, Rgb]:
         lab = by_engine(lab_of(code), data, ("lab", "lab"))
-        return run(code), np.asarray(code_of_lab(lab, shown), np.float32)
+        return wanted.run(code), np.asarray(code_of_lab(lab, shown), np.float32)
 
-    few = natural[1::2]
-    pictures = _measured(through, display, few) if len(few) else None
-    return MadeProfile(data, pictures, _measured(through, display, gamut[_GAMUT:]))
+    return data, through, natural[1::2], gamut[_GAMUT:]
 
 
-def _link(
-    run: Run,
-    display: str,
-    wish: ProfileWish,
-    natural: Rgb,
-    _profile: bytes,
-    _how: Printing,
-    _check: StillWanted,
-) -> MadeProfile:
-    nodes = run_tiled(run, lattice_colours(wish.points))
+def _link(wanted: Wanted, wish: ProfileWish) -> _Made:
+    nodes = run_tiled(wanted.run, lattice_colours(wish.points))
     data = link_profile(np.clip(nodes, 0, 1), wish.title, wish.version)
 
     def through(code: Array) -> tuple[Rgb, Rgb]:
-        return run(code), np.asarray(by_engine(code, data, ("rgb", "rgb")), np.float32)
+        return wanted.run(code), np.asarray(by_engine(code, data, ("rgb", "rgb")), np.float32)
 
-    pictures = _measured(through, display, natural) if len(natural) else None
-    return MadeProfile(data, pictures, _measured(through, display, cube_colours(_HELD_OUT)))
+    return data, through, wanted.natural, cube_colours(_HELD_OUT)
 
 
-def _inks(
-    run: Run,
-    display: str,
-    wish: ProfileWish,
-    natural: Rgb,
-    profile: bytes,
-    how: Printing,
-    check: StillWanted,
-) -> MadeProfile:
-    press, shown = press_of(profile), encoding(display)
-
+def _inks(wanted: Wanted, wish: ProfileWish) -> _Made:
     def inks_of(code: Rgb) -> Array:
-        light = np.ascontiguousarray(shown.decode(np.clip(run(code), 0, 1)), np.float32)
-        return np.asarray(separated(press, light, to_white(shown), how))
+        return wanted.inks_of(wanted.run(code), wanted.display)
 
     n = wish.points
     nodes = inks_of(lattice_colours(n).reshape(-1, 3)).reshape(n, n, n, 4)
     data = link_profile(nodes, wish.title, wish.version)
-    check()
 
     def through(code: Array) -> tuple[Rgb, Rgb]:
-        made = np.asarray(by_engine(code, data, ("rgb", "cmyk")), np.float32)
-        labs = (press.seen.lab(x) for x in (inks_of(code), made))
-        meant, found = (np.asarray(code_of_lab(lab, shown), np.float32) for lab in labs)
-        return meant, found
+        made = by_engine(code, data, ("rgb", "cmyk"))
+        return wanted.shown(inks_of(code)), wanted.shown(made)
 
-    pictures = _measured(through, display, natural) if len(natural) else None
-    return MadeProfile(data, pictures, _measured(through, display, cube_colours(_HELD_OUT)))
+    return data, through, wanted.natural, cube_colours(_HELD_OUT)
 
 
-def _press(
-    run: Run,
-    display: str,
-    wish: ProfileWish,
-    natural: Rgb,
-    profile: bytes,
-    how: Printing,
-    check: StillWanted,
-) -> MadeProfile:
-    press, shown = press_of(profile), encoding(display)
-
+def _press(wanted: Wanted, wish: ProfileWish) -> _Made:
     def changed(values: Array) -> Array:
         """Return ink codes (k, 4), uint16, through the look."""
-        plates = Plates(CMYK, np.ascontiguousarray(values[None]), profile=profile)
+        plates = Plates(CMYK, np.ascontiguousarray(values[None]), profile=wanted.profile)
         before = seen_rows(plates)
-        return np.asarray(returned(plates, before, run(before[0])[None], display, how)[0])
+        meant = wanted.run(before[0])[None]
+        return np.asarray(returned(plates, before, meant, wanted.display, wanted.how)[0])
 
     n = wish.points
     axis = np.linspace(0, 65535, n).round().astype(np.uint16)
     grid = np.stack(np.meshgrid(*[axis] * 4, indexing="ij"), -1).reshape(-1, 4)
     parts = []
-    for start in range(0, len(grid), 1 << 16):
-        check()
-        parts.append(changed(grid[start : start + (1 << 16)]))
+    for start in range(0, len(grid), _AT_ONCE):
+        wanted.check()
+        parts.append(changed(grid[start : start + _AT_ONCE]))
     nodes = areas_of(np.concatenate(parts)).reshape(n, n, n, n, 4)
     data = link_profile(nodes, wish.title, wish.version)
 
     def through(areas: Array) -> tuple[Rgb, Rgb]:
         values = np.rint(areas * 65535).astype(np.uint16)
-        made = np.asarray(by_engine(values / 65535, data, ("cmyk", "cmyk")), np.float32)
-        labs = (press.seen.lab(x) for x in (areas_of(changed(values)), made))
-        meant, found = (np.asarray(code_of_lab(lab, shown), np.float32) for lab in labs)
-        return meant, found
+        made = by_engine(values / 65535, data, ("cmyk", "cmyk"))
+        return wanted.shown(areas_of(changed(values))), wanted.shown(made)
 
     everywhere = np.random.default_rng(2).random((_HELD_OUT, 4), np.float32)
-    everywhere = everywhere[everywhere.sum(-1) <= min(how.most_ink, 3.0)]
-    light = np.ascontiguousarray(encoding(SEEN).decode(np.clip(natural, 0, 1)), np.float32)
-    pictures = None
-    if len(natural):
-        of_pictures = separated(press, light, to_white(encoding(SEEN)), how)
-        pictures = _measured(through, display, of_pictures)
-    return MadeProfile(data, pictures, _measured(through, display, everywhere))
+    everywhere = everywhere[everywhere.sum(-1) <= min(wanted.how.most_ink, _USUAL_INK)]
+    return data, through, wanted.inks_of(wanted.natural, SEEN), everywhere
 
 
 def profile_of_study(
@@ -283,9 +262,8 @@ def profile_of_study(
         MediaError: the profile of the press cannot be used.
     """
     run, display = change_run(study, Shot("", "", encoding=SEEN), ApplyWish())
-    return made_profile(
-        lambda code: run(code, 0), display, wish, natural, profile, study.printing, check
-    )
+    wanted = Wanted(lambda code: run(code, 0), display, natural, profile, study.printing, check)
+    return made_profile(wanted, wish)
 
 
 def natural_codes(study: Study, frames: Frames, check: StillWanted = always_wanted) -> Rgb:

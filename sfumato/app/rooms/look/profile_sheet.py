@@ -5,17 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 import attrs
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
-from sfumato.app.guard import guarded
+from sfumato.app.controls.editor import Chooser, quiet
 from sfumato.app.labels import Label, set_tip
+from sfumato.app.rooms.look.lane_sheet import LaneSheet
 from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
-from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import cut_name
@@ -42,37 +39,20 @@ _FOR = {
 _GOOD = 1.0  # ΔE at 99 %
 
 
-class ProfileSheet(QDialog):
+class ProfileSheet(LaneSheet):
     """`write_wanted(MadeProfile, name)`: what was made and measured is to become a file."""
 
     write_wanted = Signal(object, str)
 
     def __init__(self, model: StudyModel, desk: Desk, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setObjectName("profile")
-        self.setWindowTitle("Profile of the Look")
-        self.setFixedWidth(420)
-        self._model, self._desk = model, desk
+        words = "An ICC profile does what the Look does, in any program that knows profiles."
+        super().__init__(model, desk, parent, "profile", "Profile of the Look", words, 420)
         self._made: MadeProfile | None = None
-        self._lane = Lane("profile", self)
-        self._lane.answered.connect(self._on_made)
-        self._lane.refused.connect(self._on_refused)
-        self._lane.crashed.connect(desk.notices.bug)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.setSpacing(8)
-        words = Label("An ICC profile does what the Look does, in any program that knows profiles.")
-        words.setWordWrap(True)
-        column.addWidget(words)
-        column.addLayout(self._make_choices())
+        self.column.addLayout(self._make_choices())
         self.about = quiet("")
         self.about.setWordWrap(True)
-        column.addWidget(self.about)
-        self.loss = Label()
-        self.loss.setObjectName("profile.loss")
-        self.loss.setWordWrap(True)
-        column.addWidget(self.loss)
+        self.column.addWidget(self.about)
+        self.column.addWidget(self.loss)
         row = QHBoxLayout()
         row.addStretch(1)
         self.go = QPushButton("Write…")
@@ -80,8 +60,8 @@ class ProfileSheet(QDialog):
         self.go.setProperty("main", True)
         self.go.clicked.connect(self._write)
         row.addWidget(self.go)
-        column.addLayout(row)
-        column.addStretch(1)
+        self.column.addLayout(row)
+        self.column.addStretch(1)
         model.changed.connect(self._on_changed)
         self._make()
 
@@ -123,8 +103,7 @@ class ProfileSheet(QDialog):
         self.about.setText(f"{_FOR[wish.kind]} {points} points {side}.")
         self._made = None
         self.go.setEnabled(False)
-        self.loss.setText("Making it, and asking LittleCMS what it does …")
-        painted(self.loss, "")
+        self.say("Making it, and asking LittleCMS what it does …")
 
         def work(cancel: Cancel) -> MadeProfile:
             press = press_bytes(study.printing.press)
@@ -133,32 +112,14 @@ class ProfileSheet(QDialog):
 
         self._lane.ask(work)
 
-    def _on_made(self, made: Any) -> None:
-        self._made = made
+    def _on_answer(self, answer: Any) -> None:
+        self._made = made = answer
         self.go.setEnabled(True)
         found = made.pictures or made.gamut
-        self.loss.setText(f"As LittleCMS applies it, it misses the Look {'; '.join(made.words())}.")
-        painted(self.loss, "malachite" if found.p99 <= _GOOD else "cinnabar")
-
-    def _on_refused(self, error: SfumatoError) -> None:
-        self.loss.setText(error.sentence())
-        painted(self.loss, "cinnabar")
+        words = f"As LittleCMS applies it, it misses the Look {'; '.join(made.words())}."
+        self.say(words, is_good=found.p99 <= _GOOD)
 
     def _write(self) -> None:
         if self._made is not None:
             name = cut_name(self.wish.title.replace("/", "_"), 120) or "look"
             self.write_wanted.emit(self._made, name)
-
-    @property
-    def is_busy(self) -> bool:
-        return self._lane.is_busy
-
-    @guarded
-    def done(self, code: int) -> None:
-        self._lane.close()
-        super().done(code)
-
-    @guarded
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self._lane.close()
-        super().closeEvent(event)

@@ -4,25 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import painted
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.guard import guarded
-from sfumato.app.labels import Label
+from sfumato.app.rooms.look.lane_sheet import LaneSheet
 from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.controls import kinds
-from sfumato.core.errors import SfumatoError
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
 from sfumato.work.preview.asks import Ask
 
 
-class RecordSheet(QDialog):
+class RecordSheet(LaneSheet):
     """Edits are undoable one gesture at a time; the shot is measured anew whenever it rests."""
 
     LABEL = ""  # of edits, before the control's title
@@ -30,33 +24,15 @@ class RecordSheet(QDialog):
     def __init__(
         self, model: StudyModel, desk: Desk, parent: QWidget, name: str, title: str, words: str
     ) -> None:
-        super().__init__(parent)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setObjectName(name)
-        self.setWindowTitle(title)
-        self.setFixedWidth(360)
-        self._model, self._desk = model, desk
-        self._lane = Lane(name, self)
-        self._lane.answered.connect(self._on_measured)
-        self._lane.refused.connect(self._on_refused)
-        self._lane.crashed.connect(desk.notices.bug)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.setSpacing(8)
-        said = Label(words)
-        said.setWordWrap(True)
-        column.addWidget(said)
-        self._fill_top(column)
+        super().__init__(model, desk, parent, name, title, words, 360)
+        self._fill_top(self.column)
         self.panel = RecordPanel(self.record(model.study))
         self.panel.edited.connect(self._edit)
         self.panel.released.connect(self._release)
-        column.addWidget(self.panel)
-        self.loss = Label()
-        self.loss.setObjectName(f"{name}.loss")
-        self.loss.setWordWrap(True)
-        column.addWidget(self.loss)
-        self._fill_foot(column)
-        column.addStretch(1)
+        self.column.addWidget(self.panel)
+        self.column.addWidget(self.loss)
+        self._fill_foot(self.column)
+        self.column.addStretch(1)
         model.changed.connect(self._on_changed)
         desk.shown.connect(self._on_shown)
         self.show_study(model.study)
@@ -101,8 +77,7 @@ class RecordSheet(QDialog):
 
     def _on_changed(self, _before: Any, after: Study) -> None:
         self.show_study(after)
-        self.loss.setText("measuring …")
-        painted(self.loss, "")
+        self.say("measuring …")
 
     def _on_shown(self, shown: Any) -> None:
         if not shown.ask.dragging:
@@ -111,36 +86,10 @@ class RecordSheet(QDialog):
     def _measure(self) -> None:
         ask = self._desk.ask()
         if ask is None:
-            self.loss.setText("no shot to measure on")
+            self.say("no shot to measure on")
             return
         self._lane.ask(lambda cancel: self.measured(ask, cancel))
 
-    def _on_measured(self, loss: Any) -> None:
-        words, is_good = self.said(loss)
-        self.loss.setText(words)
-        painted(self.loss, "malachite" if is_good else "cinnabar")
-        self._grow()
-
-    def _grow(self) -> None:
-        """Be as high as the words ask for, which wrap."""
-        column = self.layout()
-        if column is not None:
-            self.resize(self.width(), max(self.height(), column.heightForWidth(self.width())))
-
-    def _on_refused(self, error: SfumatoError) -> None:
-        self.loss.setText(error.sentence())
-        painted(self.loss, "cinnabar")
-
-    @property
-    def is_busy(self) -> bool:
-        return self._lane.is_busy
-
-    @guarded
-    def done(self, code: int) -> None:
-        self._lane.close()
-        super().done(code)
-
-    @guarded
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self._lane.close()
-        super().closeEvent(event)
+    def _on_answer(self, answer: Any) -> None:
+        words, is_good = self.said(answer)
+        self.say(words, is_good=is_good)
