@@ -7,6 +7,7 @@
       MediaError            a picture or clip cannot be read or written
       StudyError            a study file cannot be read or written
       ExportError           an export that could not finish
+        NameTaken           because a file of that name is there
 
 Anything else that is raised is a bug.
 """
@@ -102,6 +103,17 @@ class StudyError(SfumatoError):
 
 class ExportError(SfumatoError):
     """An export that could not finish."""
+
+
+class NameTaken(ExportError):
+    """A file is to be written where one is already, and nobody said that it may be replaced."""
+
+    def __init__(self, where: str) -> None:
+        super().__init__(
+            "the file exists already",
+            hint="choose another name, or replace it (--force)",
+            where=where,
+        )
 
 
 # What plain data that is damaged can raise while it is made into records.

@@ -14,7 +14,14 @@ from typing import Any
 
 from attrs import frozen
 
-from sfumato.core.errors import ExportError, MediaError, SfumatoError, StudyError, ValueRefused
+from sfumato.core.errors import (
+    ExportError,
+    MediaError,
+    NameTaken,
+    SfumatoError,
+    StudyError,
+    ValueRefused,
+)
 
 MOST_BYTES = 2 << 30
 MOST_TABLE_BYTES = 256 << 20
@@ -241,9 +248,7 @@ def check_free(path: Path) -> None:
         ExportError: there is a file.
     """
     if exists(path):
-        raise ExportError(
-            "the file exists already", hint="choose another name or replace it", where=str(path)
-        )
+        raise NameTaken(str(path))
 
 
 def write_bytes(path: Path, data: bytes | bytearray, *, force: bool = True) -> None:
@@ -293,9 +298,7 @@ def placed(temporary: Path, path: Path, *, force: bool) -> None:
             os.unlink(temporary)
         _sync_folder(path.parent)
     except FileExistsError as error:
-        raise ExportError(
-            "the file exists already", hint="choose another name", where=str(path)
-        ) from error
+        raise NameTaken(str(path)) from error
     except OSError as error:
         raise refusal(error, path, ExportError) from error
 

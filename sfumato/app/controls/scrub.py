@@ -30,7 +30,7 @@ KEYS = (
     ("Delete, Backspace", "the default"),
     ("Esc", "leave what was typed"),
 )
-_SHOWN = ("%", "×", "stops", "mired")  # short enough to stand beside every number
+_SHOWN = ("%", "×", "°", "stops", "mired", "MB", "kB")  # short enough to stand beside every number
 _OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,

@@ -46,10 +46,21 @@ class Monitor:
     )
     cube: str = control(
         "17 33",
-        Text(title=".cube", longest=40, help="Points a side that it takes; empty for no .cube."),
+        Text(
+            title="cube grids",
+            longest=40,
+            usual="takes no cube files",
+            help="Points a side that it takes, such as 17 33; empty for no .cube.",
+        ),
     )
     threedl: str = control(
-        "33", Text(title=".3dl", longest=40, help="Points a side that it takes; empty for no .3dl.")
+        "33",
+        Text(
+            title="3dl grids",
+            longest=40,
+            usual="takes no 3dl files",
+            help="Points a side that it takes, such as 17 33; empty for no .3dl.",
+        ),
     )
     most_mb: float = control(
         4.0,
@@ -132,9 +143,9 @@ class Monitor:
     @property
     def says(self) -> str:
         """What it is, in two lines."""
-        kinds = ", ".join(f".{f} of {_either(self.grids_of(f))}" for f in self.formats)
+        kinds = ", ".join(f"{f} of {_either(self.grids_of(f))} points" for f in self.formats)
         return (
-            f"{kinds or 'no LUT files'}; names of {self.names_said}; {self.most_mb:g} MB; "
+            f"Takes {kinds or 'no LUT files'}; names of {self.names_said}; {self.most_mb:g} MB; "
             f"10 bit 4:2:2, lattice of {self.nodes}, {self.interp}"
         )
 

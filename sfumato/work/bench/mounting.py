@@ -17,17 +17,15 @@ def mount(rig: Rig, folder: Path) -> Rig:
 
     Raises:
         StudyError: there is no such folder.
+        ExportError: a take does not fit onto it.
     """
     if not is_folder(folder):
         raise StudyError("the card is not there", hint="choose a folder", where=str(folder))
-    own = folder.resolve()
+    own, buffer = folder.resolve(), rig.folder / BUFFER
     card = own.name if own.parent == rig.folder.resolve() else str(own)
-    rig = with_state(rig, card=card)
-    for take in (
-        sorted((rig.folder / BUFFER).glob("TAKE_*")) if is_folder(rig.folder / BUFFER) else []
-    ):
-        moved(take, folder)
-    return rig
+    for take in sorted(buffer.glob("TAKE_*")) if is_folder(buffer) else []:
+        moved(take, folder)  # what does not fit waits on, and the card is not in
+    return with_state(rig, card=card)
 
 
 def moved(file: Path, folder: Path) -> Path:

@@ -107,10 +107,11 @@ class Measured:
 
 
 class Textures:
-    """Looks as they were taken in last; made by one worker at a time."""
+    """Looks as they were taken in last, and the way of a shot to its View; made by one worker at a time."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
+        self._bare: tuple[Any, Any] = (None, None)
         self._known: dict[Any, tuple[Taken, int]] = {}
 
     def of(self, look: Look, wish: Wish, study: Study) -> tuple[Taken, int]:
@@ -135,6 +136,15 @@ class Textures:
                 self._known.pop(next(iter(self._known)))
             return found
 
+    def bare(self, study: Study, source: str) -> Any:
+        """Return the table from a source encoding to the View without the Look, kept for the next frame."""
+        key = (source, study.working, study.view, study.span)
+        with self._lock:
+            if self._bare[0] != key:
+                plain = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
+                self._bare = key, plain.bake(33, (source, study.view.encoding))
+            return self._bare[1]
+
 
 def display_of(wish: Wish, study: Study) -> Encoding:
     """Return the display that the codes of the picture are for."""
@@ -157,7 +167,7 @@ def sight(
         MediaError: the frame cannot be decoded.
         FormatError: the file of a look cannot be read.
     """
-    frame = _frame(wish, study, frames)
+    frame = _frame(wish, study, frames, textures)
     looks, parts, size = [], [], 0
     names = []
     for look, part in zip(wish.looks, wish.parts, strict=True):
@@ -172,15 +182,13 @@ def sight(
     return Sight(wish, frame, drawn, np.ascontiguousarray(seen), tuple(names), size)
 
 
-def _frame(wish: Wish, study: Study, frames: Frames) -> Array:
+def _frame(wish: Wish, study: Study, frames: Frames, textures: Textures) -> Array:
     """Return the frame that goes in: of the scene, or of a shot as its View shows it without the Look."""
     frame = frame_of(wish.shot, wish.number, frames, wide=wish.wide, high=wish.high)
     if wish.is_walk or wish.shot.encoding in (None, study.view.encoding):
         return frame
-    bare = attrs.evolve(study, look=attrs.evolve(study.look, coats=()))
     assert wish.shot.encoding is not None
-    way = bare.bake(33, (wish.shot.encoding, study.view.encoding))
-    return to_bytes(way.apply(as_float(frame)))
+    return to_bytes(textures.bare(study, wish.shot.encoding).apply(as_float(frame)))
 
 
 def measured(found: Sight, textures: Textures, study: Study, gl: GlEngine) -> Measured | None:

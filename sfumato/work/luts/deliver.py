@@ -15,7 +15,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.errors import ExportError, FormatError
+from sfumato.core.errors import ExportError, FormatError, NameTaken
 from sfumato.core.lut.difference import CLOSE, Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import Fitted
 from sfumato.core.lut.recast import domain_of, over_domain
@@ -158,9 +158,7 @@ def free_place(
     if existing == REPLACE:
         sources.check(place)
     if existing == REFUSE and exists(place):
-        raise ExportError(
-            "the file exists already", hint="choose another name or use --force", where=str(place)
-        )
+        raise NameTaken(str(place))
     path, version = place, 2
     while path in given or (existing not in (REFUSE, REPLACE) and exists(path)):
         if existing == LEAVE and path not in given:

@@ -11,7 +11,7 @@ from attrs import field, frozen
 
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile
-from sfumato.core.errors import ExportError, SfumatoError
+from sfumato.core.errors import ExportError, NameTaken, SfumatoError
 from sfumato.core.study import outlet as outlets
 from sfumato.core.study.outlet import CAMERA, VERSION, Outlet
 from sfumato.core.study.study import Study
@@ -74,6 +74,7 @@ class Row:
     worst: float | None = None
     readers: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
+    is_taken: bool = False  # it was refused because a file of that name is there
 
     @property
     def is_good(self) -> bool:
@@ -240,7 +241,14 @@ def _row(
             )
         )
     except SfumatoError as error:
-        return Row(look.name, outlet, REFUSED, error.sentence(), warnings=tuple(warnings))
+        return Row(
+            look.name,
+            outlet,
+            REFUSED,
+            error.sentence(),
+            warnings=tuple(warnings),
+            is_taken=isinstance(error, NameTaken),
+        )
     return _told(look, outlet, study, written, warnings)
 
 

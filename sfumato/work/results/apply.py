@@ -16,7 +16,14 @@ from sfumato._version import VERSION
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding
-from sfumato.core.errors import DAMAGE, ExportError, SfumatoError, StudyError, ValueRefused
+from sfumato.core.errors import (
+    DAMAGE,
+    ExportError,
+    NameTaken,
+    SfumatoError,
+    StudyError,
+    ValueRefused,
+)
 from sfumato.core.lut.difference import Difference
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
@@ -220,9 +227,7 @@ def apply_shot(
     there = _sidecar(file)
     if exists(file) and not force:
         if there is None or "proof" in there or there != json.loads(json.dumps(record)):
-            raise ExportError(
-                "the file exists already", hint="choose another name or replace it", where=str(file)
-            )
+            raise NameTaken(str(file))
         # Made by a run that was stopped before it was proved.
         proof = _proof_of(study, shot, file, wish, cancel)
         if not proof.is_true:

@@ -21,7 +21,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.errors import ExportError, MediaError
+from sfumato.core.errors import ExportError, MediaError, NameTaken
 from sfumato.media.parts.clip_check import Examination, promised
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import cut_name, exists, followed, placed, refusal
@@ -88,9 +88,7 @@ def graded_clip(
     file, codec = followed(Path(target)), codec_for(Path(target), wish.codec)
     cancel = cancel or Cancel()
     if exists(file) and not force:
-        raise ExportError(
-            "the file exists already", hint="choose another name or replace it", where=str(file)
-        )
+        raise NameTaken(str(file))
     part = f".{cut_name(file.stem, 100)}.part"
     try:
         sweep(file.parent, part)

@@ -12,7 +12,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.lab50 import code_of_lab, from_white
-from sfumato.core.errors import ExportError
+from sfumato.core.errors import NameTaken
 from sfumato.core.lut.difference import Difference, difference_of
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.printing import Printing
@@ -178,9 +178,7 @@ def write_plates(
         ExportError: the file exists and `force` is false, or the place cannot be written.
     """
     if not force and exists(target):
-        raise ExportError(
-            "the file exists already", hint="choose another name or use --force", where=str(target)
-        )
+        raise NameTaken(str(target))
     saving = Saving(exif=facts.exif, xmp=facts.xmp)
     if target.suffix.lower() in JPEG:
         if plates.values.dtype != np.uint8:

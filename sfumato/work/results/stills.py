@@ -12,7 +12,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert
 from sfumato.core.colour.encodings import encoding as encoding_of
-from sfumato.core.errors import ExportError, ValueRefused
+from sfumato.core.errors import ExportError, NameTaken, ValueRefused
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
@@ -170,9 +170,7 @@ def write_still(
     file = Path(path)
     kind = kind_for(file)
     if not force and exists(file):
-        raise ExportError(
-            "the file exists already", hint="choose another name or use --force", where=str(file)
-        )
+        raise NameTaken(str(file))
     assert kind.write is not None
     write_bytes(file, kind.write(pixels, saving), force=force)
     return kind.unkept(saving)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import attrs
@@ -89,13 +90,12 @@ class CardEdits(QObject):
             row = rows[0][0]
             self.monitors.ask()
             if not row.files:
-                again = "Replace it" if "exists already" in row.words else ""
-                self.notices.note(
-                    f"{row.look} was not written",
-                    row.words,
-                    again,
-                    lambda: self._send(look, outlet, replaces=True),
-                )
+                said = f"{row.look} was not written", row.words
+                if row.is_taken:
+                    again = partial(self._send, look, outlet, replaces=True)
+                    self.notices.note(*said, "Replace it", again)
+                else:
+                    self.notices.note(*said)
                 return
             after = with_sent(look.study, rows, when)
             self.services.model.commit(f"Send {row.look} to {outlet.title}", after)
