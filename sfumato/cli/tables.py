@@ -21,7 +21,6 @@ from sfumato.cli.options import (
     layout_option,
     one_line,
     pair,
-    print_options,
     printing_of,
     reading_option,
     said,
@@ -29,6 +28,7 @@ from sfumato.cli.options import (
     title_option,
     told,
 )
+from sfumato.cli.profiles import profile_options, write_profile
 
 
 @click.command()
@@ -108,32 +108,7 @@ def formats(as_json: bool) -> None:
 @click.option("--repair", "repairs", multiple=True, help="A repair that `sfumato assay` offers.")
 @reading_option
 @click.option("--names", default="{name}", help="Naming pattern for a folder of files.")
-@click.option(
-    "--kind",
-    type=click.Choice(["abstract", "link", "inks", "press"]),
-    help="Write an ICC profile that LittleCMS measures: Lab to Lab; sRGB to RGB; sRGB to the inks of --profile; "
-    "or its inks to its inks. IN may be a study.",
-)
-@click.option(
-    "--profile",
-    type=PathArgument,
-    help="The ICC profile of the press, for --kind inks and press; else the one that ships.",
-)
-@click.option(
-    "--icc",
-    type=click.Choice(["2", "4"]),
-    default="4",
-    show_default=True,
-    help="Version of --kind.",
-)
-@click.option(
-    "--on",
-    "pictures",
-    multiple=True,
-    type=PathArgument,
-    help="A picture on which --kind is measured.",
-)
-@print_options
+@profile_options
 @force_option
 @guarded
 def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) -> None:
@@ -143,7 +118,7 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
     """
     how = printing_of(wishes)
     if wishes["kind"]:
-        _profile(source, target, how, wishes)
+        write_profile(source, target, how, wishes)
         return
     from sfumato.work.files import Sources, is_folder
     from sfumato.work.luts.batch import Recipe, made_by_recipe, repaired_read
@@ -180,48 +155,6 @@ def convert(source: Path, target: Path, keys: tuple[str, ...], **wishes: Any) ->
         sources=Sources.of([source]),
     )
     said(target, held.said)
-
-
-def _profile(source: Path, target: Path, how: Any, wishes: dict[str, Any]) -> None:
-    """Write a look as a profile of print, with what LittleCMS makes of colours by it."""
-    import attrs
-    import numpy as np
-
-    from sfumato.core.compiled import load_kernels
-    from sfumato.core.errors import ValueRefused
-    from sfumato.work.files import Sources, check_free
-    from sfumato.work.frames import Frames, open_still
-    from sfumato.work.luts import print_profiles as profiles
-    from sfumato.work.luts.lut_files import read_lut
-    from sfumato.work.press_files import press_bytes
-    from sfumato.work.results.plated import through
-    from sfumato.work.stores.study_store import open_study
-
-    Sources.of([source, *wishes["pictures"]]).check(target)
-    if not wishes["force"]:
-        check_free(target)
-    press = press_bytes(str(wishes["profile"] or ""))
-    load_kernels()
-    codes = [open_still(p).as_float().reshape(-1, 3)[::7] for p in wishes["pictures"]]
-    wish = profiles.ProfileWish(
-        wishes["kind"], int(wishes["icc"]), wishes["grid"] or 0, wishes["title"] or source.stem
-    )
-    natural = np.clip(np.concatenate(codes), 0, 1) if codes else np.zeros((0, 3), np.float32)
-    if source.suffix == ".sfumato":
-        study = attrs.evolve(open_study(source), printing=how)
-        natural = natural if codes else profiles.natural_codes(study, Frames())
-        made = profiles.profile_of_study(study, wish, natural, press)
-    else:
-        transform = read_lut(source, reading=wishes["reading"]).transform
-        if wishes["strength"] != 100:
-            transform = transform.at_strength(wishes["strength"] / 100)
-        run, display = through([transform])
-        wanted = profiles.Wanted(lambda c: run(c, 0), display, natural, press, how)
-        made = profiles.made_profile(wanted, wish)
-    if target.suffix.lower() not in (".icc", ".icm"):
-        raise ValueRefused("a profile is a file .icc", hint="name OUT so")
-    profiles.write_profile(made, target, force=wishes["force"])
-    said(target, [f"LittleCMS misses the look {w}" for w in made.words()])
 
 
 def _convert_folder(

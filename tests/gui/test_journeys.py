@@ -221,7 +221,9 @@ def test_split_side_and_zoom_show_the_true_sides(demo) -> None:
         Cancel(),
     )
     apart = shown.instruments["parade"].astype(int) - whole.instruments["parade"]
-    assert np.abs(apart).mean() < 3  # the instruments still see the whole picture
+    assert (
+        np.abs(apart).mean() < 4
+    )  # by a coarser table when the machine is busy: the instruments still see the whole picture
     QTest.mouseMove(easel, QPointF(200, 150).toPoint())
     hand.settle()
     assert "source 0." in hand.find(QLabel, "readout.source").text()

@@ -47,9 +47,12 @@ class Inks(Instrument):
         r = view.area()
         for share in (0.0, 0.25, 0.5, 0.75, 1.0):
             x = view.place(share, 0).x()
-            painter.setPen(QPen(colour("line" if share in (0.0, 1.0) else "panel"), 1))
-            painter.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()))
-        view.paint_foot(painter, ("0", "an ink 50 % · all 200 %", "100 · 400 %"))
+            if r.left() - 1 <= x <= r.right() + 1:
+                painter.setPen(QPen(colour("line" if share in (0.0, 1.0) else "panel"), 1))
+                painter.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()))
+        seen = view.seen_part()
+        ends = [f"{100 * s:.0f} · {400 * s:.0f} %" for s in (seen.left(), seen.right())]
+        view.paint_foot(painter, (ends[0], "of an ink · of all together", ends[1]))
         data: InkCounts | None = view.data
         if data is None:
             return
@@ -61,8 +64,8 @@ class Inks(Instrument):
             self._line(view, painter, row, QPen(QColor(tone), 1.4))
         self._line(view, painter, heights[4], QPen(colour("text"), 1.2, Qt.PenStyle.DotLine))
         painter.restore()
-        if data.limit < 4:
-            x = view.place(data.limit / 4, 0).x()
+        x = view.place(data.limit / 4, 0).x()
+        if data.limit < 4 and r.left() <= x <= r.right():
             painter.setPen(QPen(colour("cinnabar"), 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()))
         left = r.left() + 4
@@ -89,6 +92,6 @@ SPEC = Inks(
     "and of all together; the dashed line is the ink limit.",
     order=55,
     counts_pixels=True,
-    zooms=(False, False),
+    zooms=(True, False),
     marks=False,
 )
