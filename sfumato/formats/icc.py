@@ -25,7 +25,7 @@ from sfumato.core.print.abstract import fitted_nodes
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 from sfumato.raster.icc.build import codes, lut16, profile, straight, words, xyz
-from sfumato.raster.icc.engine import chain_of
+from sfumato.raster.icc.chains import chain_of
 from sfumato.raster.icc.links import ink_link
 from sfumato.raster.icc.looks import abstract_profile
 from sfumato.raster.icc.tags import (

@@ -137,7 +137,9 @@ class Frames:
 
         def make() -> Still:
             if not is_clip(shot):
-                return open_still(shot.path, shot.frame, shot.press)
+                still = open_still(shot.path, shot.frame, shot.press)
+                assert still.pixels is not None  # made now, so that the cache counts them
+                return still
             return self._clip(shot).frame(shot.frame)
 
         key = self._key(shot)

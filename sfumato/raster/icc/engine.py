@@ -22,11 +22,8 @@ from attrs import field, frozen
 from sfumato.core.arrays import Array
 from sfumato.core.colour.lab50 import D50, xyz_of_lab
 from sfumato.core.errors import FormatError, MediaError
+from sfumato.raster.icc.chains import Chain, chain_of, scaling
 from sfumato.raster.icc.tags import (
-    Curves,
-    Lattice,
-    Powers,
-    Step,
     description,
     head_of,
     steps_of,
@@ -41,7 +38,6 @@ _LAB_CODES = {
     True: (np.array([100 * 65535 / 65280, 65535 / 256, 65535 / 256]), _PLUS),
     False: (np.array([100.0, 255.0, 255.0]), _PLUS),
 }
-_AT_ONCE = 8192  # colours that stay in the cache
 # How far from the engine the loops may be: it rounds what comes out of curves to 16 bit, here 1.3e-4 of an ink.
 _NEAR_LAB, _NEAR_INK = 0.02, 2e-4
 _PERCEPTUAL_BLACK = np.array([0.00336, 0.0034731, 0.00287])  # XYZ; ICC.1:2022, 6.3.3
@@ -93,83 +89,6 @@ def by_littlecms(
             hint="choose the profile of a press",
         )
     return np.asarray(made[0] / scale_out)
-
-
-@frozen(eq=False)
-class Chain:
-    """Steps of a profile as loops run them."""
-
-    steps: tuple[tuple[str, Any], ...]
-    into: int
-    out: int
-
-    def __call__(self, x: Array) -> Array:
-        """Return what comes out, float32 (k, out), of float32 (k, into)."""
-        from sfumato.core.kernels import inks
-
-        done = np.empty((len(x), self.out), np.float32)
-        for start in range(0, len(x), _AT_ONCE):
-            here = np.array(x[start : start + _AT_ONCE], np.float32, order="C")
-            for kind, what in self.steps:
-                if kind == "scale":
-                    inks.scale(here, *what)
-                elif kind == "powers":
-                    here[:, : len(what)] = np.maximum(here[:, : len(what)], 0) ** what
-                else:
-                    after = np.empty((len(here), 4), np.float32)
-                    if kind == "curves":
-                        inks.through_curves(here, what, after)
-                    elif kind == "four":
-                        inks.through_four(here, *what, after)
-                    else:
-                        inks.through_three(here, *what, after)
-                    here = after
-            done[start : start + _AT_ONCE] = here[:, : self.out]
-        return done
-
-    def then(self, step: tuple[str, Any]) -> Chain:
-        return Chain((*self.steps, step), self.into, self.out)
-
-    def after(self, step: tuple[str, Any]) -> Chain:
-        return Chain((step, *self.steps), self.into, self.out)
-
-
-def _scale(by: Array, plus: Array, codes: float = 0.0) -> tuple[str, Any]:
-    return "scale", (by.astype(np.float32), plus.astype(np.float32), np.float32(codes))
-
-
-def chain_of(
-    steps: list[Step], channels: tuple[int, int], form: str, *, from_lab: bool = False
-) -> Chain:
-    """Return steps as loops run them; `form` is the type of the table that they are of.
-
-    Args:
-        from_lab: they begin with Lab: the engine then goes straight along each axis of a lattice.
-    Raises:
-        FormatError: one is of a kind that they do not know.
-    """
-    from sfumato.core.kernels.inks import nodes_of
-
-    found: list[tuple[str, Any]] = []
-    is_old = form in ("mft1", "mft2")
-    for step in steps:
-        if is_old and isinstance(
-            step, Lattice
-        ):  # the engine rounds before and after curves of 16 bit
-            many = step.nodes.ndim - 1
-            rounding = _scale(np.ones(many), np.zeros(many), 65535)
-            found = [rounding, *found, rounding] if found else [rounding]
-        if isinstance(step, Curves):
-            found.append(("curves", np.ascontiguousarray(step.values, np.float32)))
-        elif isinstance(step, Lattice):
-            flat, n = nodes_of(step.nodes), len(step.nodes)
-            is_four = step.nodes.ndim == 5
-            found.append(("four", (flat, n)) if is_four else ("three", (flat, n, from_lab)))
-        elif isinstance(step, Powers):
-            found.append(("powers", np.asarray(step.exponents, np.float32)))
-        else:
-            raise FormatError("the profile has a matrix between its tables")
-    return Chain(tuple(found), *channels)
 
 
 Way = Callable[[Array], Array]
@@ -290,7 +209,7 @@ def _forth(profile: bytes, tags: dict[bytes, Any], intent: str, black: bool) -> 
         if tag is None:
             return Forth(engine)
         steps, form = steps_of(tag, (4, 3))
-        way = chain_of(steps, (4, 3), form).then(_scale(*_LAB_CODES[form == "mft2"]))
+        way = chain_of(steps, (4, 3), form).then(scaling(*_LAB_CODES[form == "mft2"]))
     except FormatError:
         return Forth(engine)
     # The engine's black points and whites scale XYZ, each of the three by its own: two numbers.
@@ -322,7 +241,7 @@ def _back(profile: bytes, tags: dict[bytes, Any], intent: str, lab: Array) -> Ba
             return Back(engine)
         steps, form = steps_of(tag, (3, 4))
         scale, shift = _LAB_CODES[form == "mft2"]
-        way = chain_of(steps, (3, 4), form, from_lab=True).after(_scale(1 / scale, -shift / scale))
+        way = chain_of(steps, (3, 4), form, from_lab=True).after(scaling(1 / scale, -shift / scale))
     except FormatError:
         return Back(engine)
     if intent == "absolute":

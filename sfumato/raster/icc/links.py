@@ -13,7 +13,8 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.lab50 import from_white, to_white
 from sfumato.core.lut.transform import Function
-from sfumato.raster.icc.engine import Chain, press_of
+from sfumato.raster.icc.chains import Chain
+from sfumato.raster.icc.engine import press_of
 from sfumato.raster.icc.shipped import shipped
 
 _SEEN = "sRGB"
