@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import attrs
 import numpy as np
 from PIL import Image
 
@@ -138,8 +139,8 @@ class Frames:
         def make() -> Still:
             if not is_clip(shot):
                 still = open_still(shot.path, shot.frame, shot.press)
-                assert still.pixels is not None  # made now, so that the cache counts them
-                return still
+                # The pixels of inks are made when they are asked for: now, so that the cache counts them.
+                return attrs.evolve(still, pixels=still.pixels)
             return self._clip(shot).frame(shot.frame)
 
         key = self._key(shot)
