@@ -293,7 +293,9 @@ def test_links_keep_black_and_the_limit_in_the_engine(tmp_path: Path) -> None:
 def test_links_from_rgb_give_inks(tmp_path: Path) -> None:
     link, plain = tmp_path / "inks.icc", tmp_path / "rgb.icc"
     stranger = STRANGERS / "default_cmyk.icc"
-    said = run("convert", LOOK, link, "--kind", "inks", "--profile", stranger).stderr
+    said = run(
+        "convert", LOOK, link, "--format", "icc", "--kind", "link", "--profile", stranger
+    ).stderr
     assert "all over the gamut" in said
     run("convert", LOOK, plain, "--kind", "link")
     code = cube_colours(3000)

@@ -68,8 +68,11 @@ def write_profile(source: Path, target: Path, how: Any, wishes: dict[str, Any]) 
     press = press_bytes(str(wishes["profile"] or ""))
     load_kernels()
     codes = [open_still(p).as_float().reshape(-1, 3)[::7] for p in wishes["pictures"]]
+    kind = wishes["kind"]
+    if kind == profiles.LINK and wishes["profile"]:
+        kind = profiles.INKS  # a press has no RGB
     wish = profiles.ProfileWish(
-        wishes["kind"], int(wishes["icc"]), wishes["grid"] or 0, wishes["title"] or source.stem
+        kind, int(wishes["icc"]), wishes["grid"] or 0, wishes["title"] or source.stem
     )
     natural = np.clip(np.concatenate(codes), 0, 1) if codes else np.zeros((0, 3), np.float32)
     if source.suffix == ".sfumato":

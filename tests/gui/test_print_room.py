@@ -67,6 +67,16 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     assert "its own inks, as they will be written" in words(hand, "print.loss")
     assert "the picture's own, Saltglass press" in words(hand, "print.press")
     assert hand.shown[-1].b[-3, 3].tolist() == pytest.approx([255, 255, 255], abs=1)
+    # The Look is built while it is seen as printed.
+    printed, loss = hand.shown[-1].b, words(hand, "print.loss")
+    window.view.set(coat=hand.study.look.coats[1].id)
+    hand.act("toggle_glaze")
+    hand.settle()
+    assert not np.array_equal(hand.shown[-1].b, printed)
+    assert words(hand, "print.loss") != loss
+    hand.act("toggle_glaze")
+    hand.settle()
+    assert np.array_equal(hand.shown[-1].b, printed)
     choose(hand, "Black ink", HELD)
     hand.settle()
     assert hand.study.printing == Printing(black=HELD)
@@ -129,7 +139,7 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     ]
     assert ciede2000(*labs).mean() < 0.6
     # Undone, the study is as it was.
-    for _ in range(4):  # the folder of the results, the limit, the black
+    for _ in range(6):  # the folder, the limit, the black, a glaze off and on
         window.model.undo_stack.undo()
     assert hand.study.printing == Printing()
 
