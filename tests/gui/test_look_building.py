@@ -436,3 +436,29 @@ def test_the_row_of_a_glaze_shows_what_it_does_with_its_reach(demo) -> None:
     greys = moved[12:]
     assert greys[0] > 3  # the darkest grey takes it
     assert greys[-1] == 0  # the lightest is spared by the Reach
+
+
+def test_the_keyboard_is_on_the_first_control_of_a_glaze_that_was_chosen(demo) -> None:
+    hand, window = demo, demo.window
+    hand.act("add_glaze")
+    hand.menu("add.exposure")
+    hand.settle()
+    here = window.focusWidget()
+    assert (type(here), here.objectName()) == (ScrubNumber, "stops")
+    hand.keys(here, Qt.Key.Key_Up)
+    hand.settle()
+    assert hand.study.look.coats[-1].parameters.stops > 0
+    hand.act("duplicate_glaze")
+    hand.settle()
+    assert window.focusWidget().objectName() == "stops"
+    assert window.view.now.coat == hand.study.look.coats[-1].id
+    row = window.rooms["look"].ledger.row(hand.study.look.coats[0].id)
+    row.setFocus()
+    hand.keys(row, Qt.Key.Key_Return)
+    hand.settle()
+    assert window.focusWidget().objectName() == "temperature"
+    name = hand.find(QLineEdit, "look.name")
+    name.setFocus()
+    window.view.set(coat=hand.study.look.coats[1].id)
+    hand.settle()
+    assert window.focusWidget() is name  # who types goes on typing

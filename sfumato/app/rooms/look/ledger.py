@@ -390,12 +390,20 @@ class Ledger(QWidget):
             self.refresh()
             if other_coat:
                 QTimer.singleShot(0, self, self._reveal)
+            if other_coat and after.coat and not isinstance(self.window().focusWidget(), QLineEdit):
+                QTimer.singleShot(0, self, self._take_focus)
         if before.solo != after.solo:
             self.show_solo(after.solo)
         if before.marked != after.marked:
             self._show_marks()
         if self.unfolded is not None and _unfolded(before) != _unfolded(after):
             self.unfolded.show_view()
+
+    def _take_focus(self) -> None:
+        """Give the keyboard to the first control of the chosen glaze, where the Ledger is seen."""
+        box = self.unfolded
+        if box is not None and self.isVisible() and box.coat.id == self._view.now.coat:
+            box.take_focus()
 
     def _reveal(self) -> None:
         """Scroll so that the chosen row and its controls are seen."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import Chooser, quiet
@@ -54,6 +54,15 @@ class Unfolded(QWidget):
         self._make_laying(column)
         self.show_coat(coat)
         self.show_view()
+
+    def take_focus(self) -> None:
+        """Give the keyboard to the first control."""
+        start = self.panel if self.panel is not None and self.panel.editors else self
+        for widget in start.findChildren(QWidget):
+            takes = widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+            if takes and widget.isVisible() and widget.isEnabled():
+                widget.setFocus(Qt.FocusReason.OtherFocusReason)
+                return
 
     def _make_group(self, column: QVBoxLayout) -> None:
         words = quiet("What these glazes make together is laid with one Strength.")
