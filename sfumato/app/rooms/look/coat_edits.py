@@ -294,7 +294,11 @@ class CoatEdits(QObject):
 
     def duplicate_glaze(self) -> None:
         coat = self._coat()
-        self.model.commit(f"Duplicate {coat.title}", self.model.study.duplicated(coat.id))
+        before, after = self.model.study, self.model.study.duplicated(coat.id)
+        known = {c.id for c in before.every_coat()}
+        self.model.commit(f"Duplicate {coat.title}", after)
+        new = next(c.id for c in after.coats(after.home(coat.id)) if c.id not in known)
+        self.view.set(coat=new, marked=(), picking="")
 
     def toggle_glaze(self) -> None:
         self._ledger.edits.toggle(self._coat().id, not self._coat().on)
