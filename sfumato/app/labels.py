@@ -6,7 +6,7 @@ import html
 from typing import Protocol
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QWidget
 
 
 class Label(QLabel):
@@ -20,6 +20,14 @@ class Label(QLabel):
 
 class _HasTip(Protocol):
     def setToolTip(self, text: str, /) -> None: ...
+
+
+HELP = "help"  # the property of a widget whose words are shown only when they are asked for
+
+
+def set_help(widget: QWidget, text: str) -> None:
+    """Give a widget words for Shift+F1 and a right click alone: a tip over a picture would hide it."""
+    widget.setProperty(HELP, text)
 
 
 def set_tip(what: _HasTip, text: str) -> None:

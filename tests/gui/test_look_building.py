@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.explanation import Explanation
 from sfumato.app.controls.levels_field import LevelsField
 from sfumato.app.controls.nudge_map import NudgeMap
 from sfumato.app.controls.reach_field import ReachStrip
@@ -24,7 +25,6 @@ from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tint_ramp import TintRamp
 from sfumato.app.rooms.look.coat_row import CoatRow
-from sfumato.app.rooms.look.explanation import Explanation
 from sfumato.app.window.keys_sheet import KeysSheet
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding

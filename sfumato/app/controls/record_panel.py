@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QMetaMethod, QPoint, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -19,6 +19,7 @@ from sfumato.app.controls.editors import (
     ToggleEditor,
     TripleEditor,
 )
+from sfumato.app.controls.explanation import Explanation, of_control
 from sfumato.app.controls.hue_editor import HueEditor
 from sfumato.app.controls.levels_field import LevelsEditor
 from sfumato.app.controls.nudge_editor import NudgeEditor
@@ -77,6 +78,7 @@ class RecordPanel(QWidget):
         super().__init__()
         self.editors: list[Editor] = []
         self._fields: dict[Editor, str] = {}
+        self._record = record
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
@@ -108,6 +110,7 @@ class RecordPanel(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def show_record(self, record: Any) -> None:
+        self._record = record
         for editor in self.editors:
             editor.show_record(record)
 
@@ -120,8 +123,19 @@ class RecordPanel(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for more about the control under the hand."""
         under = next((e for e in self.editors if e.geometry().contains(event.pos())), None)
-        field = (under.part or self._fields[under]) if under is not None else ""
-        self.explain_wanted.emit(field, event.globalPos())
+        self._explain(under, event.globalPos())
+
+    def explain(self, widget: QWidget, place: QPoint) -> None:
+        """Ask for more about the control that a widget belongs to."""
+        found = (e for e in self.editors if e is widget or e.isAncestorOf(widget))
+        self._explain(next(found, None), place)
+
+    def _explain(self, editor: Editor | None, place: QPoint) -> None:
+        field = (editor.part or self._fields[editor]) if editor is not None else ""
+        if self.isSignalConnected(QMetaMethod.fromSignal(self.explain_wanted)):
+            self.explain_wanted.emit(field, place)
+        elif field in kinds(self._record):
+            Explanation(*of_control("", self._record, field), self.window()).popup(place)
 
     def show_entry(self, entry: Incoming) -> None:
         for editor in self.editors:

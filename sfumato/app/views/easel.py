@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
+from sfumato.app.labels import set_help
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
 from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
 from sfumato.core.arrays import Array
@@ -85,6 +86,10 @@ class Easel(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(320, 160)
         self.setAccessibleName("Easel")
+        set_help(
+            self,
+            "The picture. The wheel zooms, the middle button moves it, F5 to F8 choose how its sides A and B lie.",
+        )
 
     # --- geometry --------------------------------------------------------------------------------
     def panes(self) -> list[tuple[QRectF, str]]:

@@ -56,6 +56,7 @@ ACTIONS = (
         help="Its colour spaces become encodings, its displays and views become Views.",
         section=1,
     ),
+    ActionSpec("explain_control", "What this control does", "Help", "Shift+F1"),
     ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
     ActionSpec("keyboard_sheet", "Keyboard sheet…", "Help", K.HelpContents),
     ActionSpec("about", "About Sfumato", "Help", section=2),

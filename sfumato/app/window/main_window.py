@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -25,6 +25,7 @@ from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.views.scope import instruments
 from sfumato.app.window.dress import Dress
 from sfumato.app.window.encoding_edits import EncodingEdits
+from sfumato.app.window.explainer import Explainer
 from sfumato.app.window.house_actions import ACTIONS
 from sfumato.app.window.keys_sheet import KeysSheet
 from sfumato.app.window.notice_strip import NoticeStrip, WorkLine
@@ -82,13 +83,11 @@ class MainWindow(QMainWindow):
         self.files = StudyFiles(self.services)
         self.encodings = EncodingEdits(self.services)
         self.surroundings = Surroundings(self.services, lambda: self.room.easel, self.dress)
+        self.explainer = Explainer(self.services)
         self._fill_actions(found)
         self._lay_out(found)
         self._make_menus()
         self._connect()
-        geometry = settings.get("geometry")
-        if isinstance(geometry, QByteArray):
-            self.restoreGeometry(geometry)
         self.surroundings.restore()
         self.refresh_actions()
 
@@ -118,16 +117,16 @@ class MainWindow(QMainWindow):
         row.addWidget(rail := Rail(found, self.view))
         row.addLayout(column, 1)
         self.setCentralWidget(whole)
+        self.explainer.watch(whole)
         self.dress.add(self.menuBar(), rail, self.strip, *lines, pages=pages)
 
     def _fill_actions(self, found: list[RoomSpec]) -> None:
         """Make the actions of the window, those that open rooms, and the rooms' own."""
         declared = list(ACTIONS)
-        for i, spec in enumerate(found, 1):
-            declared.append(
-                ActionSpec(f"room_{spec.key}", f"Room: {spec.title}", "View", f"Alt+{i}")
-            )
-        owners: list[object] = [self.files, self.encodings, self.surroundings, self]
+        for i, s in enumerate(found, 1):
+            declared += [ActionSpec(f"room_{s.key}", f"Room: {s.title}", "View", f"Alt+{i}")]
+        owners: list[object] = [self.files, self.encodings, self.surroundings]
+        owners += [self.explainer, self]
         for room in self.rooms.values():
             declared += room.actions
             owners += room.owners

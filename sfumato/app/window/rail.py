@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_tip
 from sfumato.app.services.room import RoomSpec
 from sfumato.app.services.view_state import ViewModel
 from sfumato.app.theme import colour, focus_ring, quiet_font
@@ -54,6 +55,7 @@ class Rail(QWidget):
         for spec in rooms:
             button = _RoomButton(spec)
             button.setChecked(view.now.room == spec.key)
+            set_tip(button, f"The {spec.title} room.")
             button.clicked.connect(lambda _on, key=spec.key: self._open(key))
             column.addWidget(button)
             self._buttons[spec.key] = button

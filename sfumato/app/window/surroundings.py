@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QByteArray, QObject
 from PySide6.QtGui import QGuiApplication
 
 from sfumato._version import VERSION
@@ -32,7 +32,10 @@ class Surroundings(QObject):
         self.services, self._easel, self._dress = services, easel, dress
 
     def restore(self) -> None:
-        """Show pictures for the screen of before."""
+        """Let the window lie where it lay, and show pictures for the screen of before."""
+        geometry = self.services.settings.get("geometry")
+        if isinstance(geometry, QByteArray):
+            self.services.window.restoreGeometry(geometry)
         self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
 
     def about(self) -> None:

@@ -101,6 +101,7 @@ class ApplyPage(QWidget):
         self.pause.clicked.connect(self.pause_wanted)
         self.apply = QPushButton("Apply")
         self.apply.setObjectName("apply.apply")
+        set_tip(self.apply, "Writes every shot that is ticked, decodes it again and compares.")
         self.apply.setProperty("main", True)
         self.apply.clicked.connect(self.apply_wanted)
         line.addWidget(self.pause)
@@ -122,6 +123,10 @@ class ApplyPage(QWidget):
         head_line.addWidget(self.paint)
         self.table = QTableWidget(0, 4)
         self.table.setObjectName("apply.table")
+        set_tip(
+            self.table,
+            "The shots, the files that they become, and what became of them.",
+        )
         self.table.setAccessibleName("Shots to be applied")
         self.table.setHorizontalHeaderLabels(["Shot", "becomes", "painted", "state"])
         self.table.verticalHeader().setVisible(False)

@@ -80,13 +80,22 @@ class ApplySettings(QWidget):
         column.addWidget(words)
         column.addSpacing(4)
         self.through = chooser("apply.through", (THE_LOOK, A_LUT))
+        set_tip(
+            self.through, "What shots go through: their Ground and the Look, or a LUT file instead."
+        )
         self.through.textActivated.connect(self._on_through)
         self.still = chooser("apply.still", tuple(_STILLS))
+        set_tip(self.still, "The kind of file that stills become.")
         self.still.setCurrentText("TIFF")
         self.depth_box = chooser("apply.depth", ())
+        set_tip(self.depth_box, "How many bits each number of a result has.")
         self.codec = chooser("apply.codec", tuple(c.title for c in CODECS.values()))
+        set_tip(self.codec, "How clips are stored.")
         self.codec.setCurrentText(CODECS["prores"].title)
         self.display = chooser("apply.display", (AS_VIEW,))
+        set_tip(
+            self.display, "The encoding of the results; the View's where nothing else is asked for."
+        )
         for box in (self.still, self.depth_box, self.codec):
             box.textActivated.connect(lambda _t: self._on_choice())
         self.display.textActivated.connect(self._on_display)
@@ -141,6 +150,7 @@ class ApplySettings(QWidget):
         column.addWidget(Row("Names", self.pattern))
         self.folder = QLineEdit()
         self.folder.setObjectName("apply.folder")
+        set_tip(self.folder, "Where the results go.")
         self.folder.setAccessibleName("Folder for the results")
         self.folder.setPlaceholderText("where the results go")
         self.folder.textChanged.connect(lambda text: self._edit("Folder", folder=text))
@@ -148,6 +158,7 @@ class ApplySettings(QWidget):
         self.folder.editingFinished.connect(model.end_gesture)
         choose = QPushButton("Choose…")
         choose.setObjectName("apply.choose")
+        set_tip(choose, "Where the results go.")
         choose.clicked.connect(self.folder_wanted)
         column.addWidget(Row("Folder", choose))  # a path is long: it has a line of its own
         column.addWidget(self.folder)

@@ -73,11 +73,13 @@ class MonitorLeft(QWidget):
         row.addWidget(strong("Device"))
         self.device = Chooser()
         self.device.setObjectName("bench.device")
+        set_tip(self.device, "The simulated monitor that is looked at.")
         self.device.setAccessibleName("Device")
         self.device.activated.connect(lambda _i: self._model.choose(self.device.currentData()))
         row.addWidget(self.device, 1)
         self.power = QPushButton("Off")
         self.power.setObjectName("bench.power")
+        set_tip(self.power, "Switches the monitor off and on; it keeps its places.")
         self.power.setProperty("flat", True)
         self.power.clicked.connect(lambda: self.run.emit("bench_power"))
         row.addWidget(self.power)
@@ -103,6 +105,10 @@ class MonitorLeft(QWidget):
         row.addWidget(self.send)
         self.pull = QPushButton("Pull it out")
         self.pull.setObjectName("bench.pull")
+        set_tip(
+            self.pull,
+            "Pulls the card out, at any time: what is being recorded waits in the device.",
+        )
         self.pull.setProperty("flat", True)
         self.pull.clicked.connect(lambda: self.run.emit("bench_pull"))
         row.addWidget(self.pull)

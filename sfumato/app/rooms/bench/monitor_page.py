@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.bench.monitor_below import MonitorBelow
 from sfumato.app.rooms.bench.monitor_left import MonitorLeft
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
@@ -46,6 +46,7 @@ class MonitorPage(QWidget):
         head.addWidget(self.rate)
         self.play = QPushButton("Play")
         self.play.setObjectName("bench.play")
+        set_tip(self.play, "Sends the clip through the device.")
         self.play.setProperty("flat", True)
         head.addWidget(self.play)
         self.timecode = Label("")

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import Chooser, painted, quiet
 from sfumato.app.controls.pigment_row import PigmentRow
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
 from sfumato.app.theme import strong_font
@@ -69,6 +69,7 @@ class LutInstruments(QWidget):
             scope.setObjectName(f"{prefix}.scope.{i}")
             box = Chooser()
             box.setObjectName(f"{prefix}.kind.{i}")
+            set_tip(box, "Which picture of the LUT stands here.")
             box.setAccessibleName(f"Instrument {i + 1}")
             for key, title in LUT_TITLES.items():
                 box.addItem(title, key)
@@ -103,6 +104,9 @@ class AssayPanel(QWidget):
         head.addWidget(self._name, 1)
         self._compare = QPushButton("Compare with…")
         self._compare.setObjectName("assay.compare")
+        set_tip(
+            self._compare, "Measures the chosen file against another of the list, or a new one."
+        )
         self._compare.setProperty("flat", True)
         self._compare.clicked.connect(self.compare_wanted)
         head.addWidget(self._compare)
@@ -132,6 +136,8 @@ class AssayPanel(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         area.setObjectName("assay.findings")
+        area.setAccessibleName("What was found in the file")
+        set_help(area, "What is right and wrong with the file, with a repair where there is one.")
         holder = QWidget()
         self._findings = QVBoxLayout(holder)
         self._findings.setContentsMargins(0, 0, 6, 0)

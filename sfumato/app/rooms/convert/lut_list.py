@@ -26,7 +26,7 @@ from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.rooms.convert.convert_model import Bench, ConvertModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.core.controls import Number
@@ -147,13 +147,14 @@ class LutList(QWidget):
         self._count.setProperty("quiet", True)
         head.addWidget(self._count)
         head.addStretch(1)
-        for text, name, then in (
-            ("Add files…", "luts.add", self.add_wanted.emit),
-            ("Folder…", "luts.folder", self.folder_wanted.emit),
-            ("Clear", "luts.clear", self._clear),
+        for text, name, then, tip in (
+            ("Add files…", "luts.add", self.add_wanted.emit, "LUT files to convert or examine."),
+            ("Folder…", "luts.folder", self.folder_wanted.emit, "All LUT files of a folder."),
+            ("Clear", "luts.clear", self._clear, "Empties the list; no file is touched."),
         ):
             button = QPushButton(text)
             button.setObjectName(name)
+            set_tip(button, tip)
             button.setProperty("flat", True)
             button.clicked.connect(then)
             head.addWidget(button)
@@ -161,6 +162,10 @@ class LutList(QWidget):
         self.files = _Files()
         self.files.setObjectName("luts")
         self.files.setAccessibleName("Files in")
+        set_help(
+            self.files,
+            "The files to convert, with what was found in them; the chosen one is examined.",
+        )
         self.files.setItemDelegate(_Row(model, self.files))
         self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.files.currentItemChanged.connect(self._on_current)
@@ -179,6 +184,7 @@ class LutList(QWidget):
         hint.addWidget(words)
         demo = QPushButton("Try the demo's LUT files")
         demo.setObjectName("luts.demo")
+        set_tip(demo, "Takes in files of the demo, some of them with faults.")
         demo.setProperty("dashed", True)
         demo.clicked.connect(self.demo_wanted)
         hint.addWidget(demo)
@@ -198,6 +204,9 @@ class LutList(QWidget):
         self.strength = self._number(column, "Strength", _STRENGTH, 100, "strength")
         self.range = self._chooser(column, "Range", "range", _RANGES)
         self.part = self._chooser(column, "Keep", "part", _PARTS)
+        set_tip(self.together, "Each file for itself, or all as one: a chain, or a mixture of two.")
+        set_tip(self.range, "Makes a LUT take or give full range, or legal range.")
+        set_tip(self.part, "All of a LUT, its tone or its colour alone, or its curves.")
         marks = QHBoxLayout()
         self.invert = Tick("Invert")
         self.limit = Tick("Limit to 0..1")

@@ -46,6 +46,7 @@ class _GoalRow(QWidget):
         top.setSpacing(2)
         self.mark = Tick(spec.title)
         self.mark.setObjectName(f"goal.{goal.key}")
+        set_tip(self.mark, f"Writes every file as {spec.title} too ({' '.join(spec.suffixes)}).")
         self.mark.clicked.connect(lambda on: panel.change(self.key, on=on))
         top.addWidget(self.mark)
         top.addStretch(1)
@@ -61,6 +62,7 @@ class _GoalRow(QWidget):
         self._more = QPushButton("Set")
         self._more.setObjectName(f"set.{goal.key}")
         self._more.setAccessibleName(f"Choices of {spec.title}")
+        set_tip(self._more, "Grid, depth, layout and what else this format has a choice of.")
         self._more.setProperty("flat", True)
         self._more.setCheckable(True)
         self._more.clicked.connect(self._unfold)
@@ -134,6 +136,7 @@ class TargetsPanel(QWidget):
         title.setProperty("strong", True)
         column.addWidget(title)
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         holder = QWidget()
@@ -153,6 +156,10 @@ class TargetsPanel(QWidget):
         form.setHorizontalSpacing(8)
         self.fit = Chooser()
         self.fit.setObjectName("out.fit")
+        set_tip(
+            self.fit,
+            "How a grid becomes another: sampled, or fitted to what lies between its nodes.",
+        )
         self.fit.setAccessibleName("Grid change")
         for words, value in _FIT.items():
             self.fit.addItem(words, value)
@@ -169,6 +176,7 @@ class TargetsPanel(QWidget):
         form.addRow("", self.shaper)
         self.domain = QLineEdit()
         self.domain.setObjectName("out.domain")
+        self.domain.setAccessibleName("Inputs that the table covers")
         self.domain.setPlaceholderText("as it is")
         set_tip(
             self.domain, "Inputs that tables cover, as LO:HI; formats without a domain keep 0 to 1."
@@ -182,10 +190,13 @@ class TargetsPanel(QWidget):
         form.addRow("Names", self.names)
         self.folder = QLineEdit()
         self.folder.setObjectName("out.folder")
+        self.folder.setAccessibleName("Folder for the results")
+        set_tip(self.folder, "Where the results go.")
         self.folder.editingFinished.connect(lambda: self._set("Folder", folder=self.folder.text()))
         browse = QPushButton("…")
         browse.setProperty("flat", True)
         browse.setAccessibleName("Choose the folder")
+        set_tip(browse, "Where the results go.")
         browse.setFixedWidth(32)
         browse.clicked.connect(self.folder_wanted)
         line = QHBoxLayout()
@@ -194,6 +205,7 @@ class TargetsPanel(QWidget):
         form.addRow("Folder", line)
         self.existing = Chooser()
         self.existing.setObjectName("out.existing")
+        set_tip(self.existing, "What is done with a result whose name is taken.")
         self.existing.setAccessibleName("If it exists")
         self.existing.addItems(list(EXISTING))
         self.existing.textActivated.connect(lambda t: self._set("If it exists", existing=t))
@@ -206,6 +218,7 @@ class TargetsPanel(QWidget):
         column.addWidget(self._lost)
         self.go = QPushButton()
         self.go.setObjectName("convert.go")
+        set_tip(self.go, "Writes every file in every format that is ticked, and measures each.")
         self.go.setProperty("main", True)
         self.go.setMinimumHeight(34)
         self.go.clicked.connect(self.convert_wanted)

@@ -12,8 +12,8 @@ import attrs
 from PySide6.QtCore import QObject, QPoint
 from PySide6.QtGui import QGuiApplication
 
+from sfumato.app.controls.explanation import Explanation, of_control, of_glaze
 from sfumato.app.controls.parts import passing_menu
-from sfumato.app.rooms.look.explanation import Explanation, of_control, of_glaze
 from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.services import Services

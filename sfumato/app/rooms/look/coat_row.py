@@ -108,6 +108,7 @@ class CoatRow(QWidget):
         row.setSpacing(4)
         self.mark = Tick()
         self.mark.setObjectName("on")
+        set_tip(self.mark, "Switches the glaze on or off.")
         self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
         self.label = Label()
         self.label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

@@ -36,6 +36,14 @@ from sfumato.media.parts.contract import FrameFacts
 from sfumato.media.parts.printed import GUESSED
 from sfumato.work.preview.asks import FILE, LUT, MATTE, PINNED, SIDES
 
+_MODES_SAY = {
+    "one": "Side B alone.",
+    "split": "Both sides, with a line between them that is dragged.",
+    "side": "Both sides, one beside the other.",
+    "difference": "How far the sides lie apart, in ΔE.",
+    "all": "Every shot through the Look.",
+}
+
 
 class EaselPanel(QWidget):
     """`bring_in()`, `open_demo()`, `encoding_wanted()`, `picked(x, y)`, `remove_wanted()`."""
@@ -110,6 +118,7 @@ class EaselPanel(QWidget):
             box = Chooser()
             box.setObjectName(f"side.{side}")
             box.setAccessibleName(f"Side {side.upper()}")
+            set_tip(box, f"What side {side.upper()} of the Easel shows.")
             box.activated.connect(lambda _i, s=side, b=box: self._view.set(**{s: b.currentData()}))
             box.setMinimumWidth(150)
             self.sides[side] = box
@@ -120,6 +129,7 @@ class EaselPanel(QWidget):
         for mode, title in MODES.items():
             button = QPushButton(title)
             button.setObjectName(f"mode.{mode}")
+            set_tip(button, _MODES_SAY[mode])
             button.setProperty("flat", True)
             button.setCheckable(True)
             button.setMinimumWidth(46)

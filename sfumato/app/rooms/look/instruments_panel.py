@@ -135,6 +135,7 @@ class Instruments(QWidget):
             box = Chooser()
             box.setObjectName(f"instrument.{i}")
             box.setAccessibleName(f"Instrument {i + 1}")
+            set_tip(box, "Which instrument stands here; all follow side B.")
             box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
             for key, spec in instruments().items():
                 box.addItem(spec.title, key)

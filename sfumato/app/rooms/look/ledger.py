@@ -131,6 +131,10 @@ class Ledger(QWidget):
         self._source_name = Label()
         self._source_change = QPushButton("change")
         self._source_change.setObjectName("source.change")
+        set_tip(
+            self._source_change,
+            "Which encoding the numbers of this shot are in.",
+        )
         self._source_change.setProperty("flat", True)
         self._source_change.setAccessibleName("Change the source encoding")
         self._source_change.clicked.connect(self.choose_encoding)
@@ -145,6 +149,10 @@ class Ledger(QWidget):
         row.addWidget(quiet("this shot only, never exported"), 1)
         self._ground_add = QPushButton("Add")
         self._ground_add.setObjectName("ground.add")
+        set_tip(
+            self._ground_add,
+            "Puts this shot right; what stands in the Ground is never in the LUT.",
+        )
         self._ground_add.setProperty("flat", True)
         self._ground_add.setAccessibleName("Add a glaze to this shot's Ground")
         self._ground_add.clicked.connect(lambda: self.ask_glaze(ground=True))
@@ -178,6 +186,7 @@ class Ledger(QWidget):
         shelf.clicked.connect(self.presets_wanted)
         button = QPushButton("Add a glaze")
         button.setObjectName("look.add")
+        set_tip(button, "The next step of the Look, which all shots share and the LUT holds.")
         button.setProperty("dashed", True)
         button.clicked.connect(lambda: self.ask_glaze(ground=False))
         self._add_button = button
@@ -190,6 +199,10 @@ class Ledger(QWidget):
         self._view_name = Label()
         self._view_change = QPushButton("change")
         self._view_change.setObjectName("view.change")
+        set_tip(
+            self._view_change,
+            "How working colours are shown: display, tone scale, gamut, noise floor.",
+        )
         self._view_change.setProperty("flat", True)
         self._view_change.setCheckable(True)
         self._view_change.setAccessibleName("Change the View")

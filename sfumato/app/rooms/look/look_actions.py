@@ -244,5 +244,5 @@ ACTIONS = (
     ActionSpec(
         "remove_shot", "Take the shot out of the study", "Shots", when="has_shot", section=2
     ),
-    ActionSpec("explain_glaze", "What this glaze does", "Help", "Shift+F1", "has_glaze", section=1),
+    ActionSpec("explain_glaze", "What this glaze does", "Help", when="has_glaze", section=1),
 )

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import as_panel
+from sfumato.app.labels import set_help
 from sfumato.app.rooms.look.easel_panel import EaselPanel
 from sfumato.app.rooms.look.instruments_panel import Instruments
 from sfumato.app.rooms.look.ledger import Ledger
@@ -25,6 +26,9 @@ class LookPage(QWidget):
         self.seal = Seal(model, desk)
         self.shots = ShotsStrip()
         self.shots.setObjectName("shots")
+        set_help(
+            self.shots, "The shots of the study: click one to see it, drag it to another place."
+        )
         self.easel_panel = EaselPanel(model, view, desk)
         self.instruments = Instruments(model, view, desk)
         left = QWidget()

@@ -117,6 +117,10 @@ class Seal(QWidget):
         bottom.addWidget(self._loss, 1)
         self.button = QPushButton("Export…")
         self.button.setObjectName("seal.export")
+        set_tip(
+            self.button,
+            "Writes the Look as a LUT file, reads it back and lets other programs read it.",
+        )
         self.button.setProperty("main", True)
         self.button.clicked.connect(self.export_wanted)
         bottom.addWidget(self.button, 0, Qt.AlignmentFlag.AlignBottom)

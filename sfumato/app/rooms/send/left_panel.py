@@ -47,14 +47,20 @@ class LeftPanel(QWidget):
         self._model = model
         column = panel_column(self, WIDTH)
         self.add = self._head(column, "Looks", "Add looks…", "send.add", self.add_wanted)
+        set_tip(
+            self.add, "Looks of other studies, LUT files and presets, beside this study's Look."
+        )
         self.looks = TickList("send.looks", "Looks")
+        set_tip(self.looks, "The looks that are sent: those that are ticked.")
         self.looks.setFixedHeight(124)
         self.looks.ticked.connect(model.tick)
         self.looks.removed.connect(self.remove_wanted)
         column.addWidget(self.looks)
         column.addSpacing(6)
         self.new = self._head(column, "Outlets", "New…", "send.new", self.new_wanted)
+        set_tip(self.new, "A place where looks are sent: a program, a camera, an engine, a folder.")
         self.outlets = TickList("send.outlets", "Outlets")
+        set_tip(self.outlets, "The places where looks are sent: those that are ticked.")
         self.outlets.ticked.connect(model.tick)
         self.outlets.chosen.connect(model.choose)
         self.outlets.opened.connect(self._open)
@@ -92,6 +98,9 @@ class LeftPanel(QWidget):
         column.addWidget(self.state)
         self.send = QPushButton()
         self.send.setObjectName("send.send")
+        set_tip(
+            self.send, "Writes each look for each place, and measures what it holds of the look."
+        )
         self.send.setProperty("main", True)
         self.send.setMinimumHeight(36)
         self.send.clicked.connect(self.send_wanted)

@@ -65,6 +65,7 @@ class ResultsPage(QWidget):
         column.addSpacing(10)
         new = QPushButton("Add an outlet…")
         new.setObjectName("send.empty.new")
+        set_tip(new, "A place where looks are sent: a program, a camera, an engine, a folder.")
         new.setProperty("main", True)
         new.clicked.connect(self.new_wanted)
         column.addWidget(new, 0, Qt.AlignmentFlag.AlignHCenter)

@@ -23,7 +23,12 @@ from sfumato.work.outlets.states import BEHIND, Standing, Where, folders, standi
 
 _MOST_FILES = 60
 RESULTS, ACCORD, VERSIONS, OUTLET = "Results", "Accord", "Versions", "Outlet"
-PAGES = (RESULTS, ACCORD, VERSIONS, OUTLET)
+PAGES = {
+    RESULTS: "What was written, how near it comes to the look, and who else has read it.",
+    ACCORD: "How far the pictures of the targets lie from the Look, and from one another.",
+    VERSIONS: "Every state that was sent: compared, named, gone back to.",
+    OUTLET: "What the chosen outlet takes, where it lies, and how its files are named.",
+}
 
 
 class SendModel(QObject):

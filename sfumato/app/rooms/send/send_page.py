@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import as_panel
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.send.accord_page import AccordPage
 from sfumato.app.rooms.send.left_panel import LeftPanel
 from sfumato.app.rooms.send.outlet_page import OutletPage
@@ -59,6 +60,7 @@ class SendPage(QWidget):
         for page in PAGES:
             button = QPushButton(page)
             button.setObjectName(f"send.page.{page.casefold()}")
+            set_tip(button, PAGES[page])
             button.setCheckable(True)
             button.setProperty("flat", True)
             button.clicked.connect(lambda _on, p=page: self._model.show_page(p))

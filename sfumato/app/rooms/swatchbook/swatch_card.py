@@ -72,6 +72,7 @@ class SwatchCard(QWidget):
         column.setContentsMargins(0, 0, 4, 0)
         column.setSpacing(6)
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -162,6 +163,7 @@ class SwatchCard(QWidget):
         column.addLayout(ends)
         self.note = QPlainTextEdit()
         self.note.setObjectName("swatch.note")
+        set_tip(self.note, "Words of yours about the look; they are kept with its mark.")
         self.note.setPlaceholderText("Notes")
         self.note.setAccessibleName("Notes")
         self.note.setFixedHeight(48)
@@ -172,25 +174,31 @@ class SwatchCard(QWidget):
         column = whole  # what is always at hand
         line = QHBoxLayout()
         self.keep, self.passing = QPushButton("Keep"), QPushButton("Pass")
-        for button, mark in ((self.keep, KEPT), (self.passing, PASSED)):
+        for button, mark, wanted in (
+            (self.keep, KEPT, "want"),
+            (self.passing, PASSED, "do not want"),
+        ):
             button.setObjectName(f"swatch.{mark}")
+            set_tip(button, f"Marks the look as one that you {wanted}.")
             button.clicked.connect(lambda _on, m=mark: self._model.toggle_mark(m))
             line.addWidget(button)
         column.addLayout(line)
         self.put = QPushButton("Put into the Look")
         self.put.setObjectName("swatch.put")
+        set_tip(self.put, "Lays the look into the study's Look as a glaze.")
         self.put.setProperty("main", True)
         self.put.clicked.connect(self.put_wanted)
         column.addWidget(self.put)
         line = QHBoxLayout()
-        for text, name, signal in (
-            ("Convert…", "convert_file", self.convert_wanted),
-            ("Rename…", "rename", self.rename_wanted),
-            ("Move…", "move", self.move_wanted),
-            ("Reveal", "reveal", self.reveal_wanted),
+        for text, name, signal, tip in (
+            ("Convert…", "convert_file", self.convert_wanted, "Opens it in the Convert room."),
+            ("Rename…", "rename", self.rename_wanted, "Gives the file another name."),
+            ("Move…", "move", self.move_wanted, "Moves the file into another folder."),
+            ("Reveal", "reveal", self.reveal_wanted, "Shows it in the desktop's file manager."),
         ):
             button = QPushButton(text)
             button.setObjectName(f"swatch.{name}")
+            set_tip(button, tip)
             button.setProperty("flat", True)
             button.clicked.connect(signal)
             line.addWidget(button)
@@ -200,6 +208,9 @@ class SwatchCard(QWidget):
         box = Chooser()
         box.setObjectName(f"swatch.{which}")
         box.setAccessibleName(which.capitalize())
+        set_tip(
+            box, f"The encoding that the file {which}; it decides how the shot goes through it."
+        )
         box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.activated.connect(lambda _i: self._edit_ends())
         return box

@@ -23,7 +23,7 @@ from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
@@ -89,21 +89,31 @@ class SwatchPage(QWidget):
         column.addWidget(self._heading("Folders"))
         self.folders = QListWidget()
         self.folders.setObjectName("swatch.folders")
+        set_tip(
+            self.folders, "The folders whose LUT files and looks are on the wall; they are watched."
+        )
         self.folders.setAccessibleName("Folders")
         self.folders.setMaximumHeight(150)
         self.folders.currentItemChanged.connect(self._on_folder)
         column.addWidget(self.folders)
         line = QHBoxLayout()
-        for text, name, run in (
-            ("Add a folder…", "add_folder", self.folder_wanted.emit),
+        for text, name, run, tip in (
+            (
+                "Add a folder…",
+                "add_folder",
+                self.folder_wanted.emit,
+                "Shows the LUT files and looks of a folder, and of those in it.",
+            ),
             (
                 "Take it out",
                 "drop_folder",
                 lambda: self.folder_dropped.emit(self._model.wall.folder),
+                "Takes the chosen folder from the wall; nothing on disk is touched.",
             ),
         ):
             button = QPushButton(text)
             button.setObjectName(f"swatch.{name}")
+            set_tip(button, tip)
             button.setProperty("flat", True)
             button.clicked.connect(run)
             line.addWidget(button)
@@ -122,6 +132,10 @@ class SwatchPage(QWidget):
         column.addWidget(self._heading("Order"))
         self.order = Chooser()
         self.order.setObjectName("swatch.order")
+        set_tip(
+            self.order,
+            "By what the looks on the wall are sorted: name, date, or what they do to colour.",
+        )
         self.order.setAccessibleName("Order")
         self.order.addItem("by name", NAME)
         for key, (words, _rank) in ORDERS.items():
@@ -139,6 +153,7 @@ class SwatchPage(QWidget):
         column.addWidget(self.convert)
         self.search = QLineEdit()
         self.search.setObjectName("swatch.search")
+        set_tip(self.search, "Words in the names and notes of looks.")
         self.search.setPlaceholderText("Search")
         self.search.setAccessibleName("Search looks")
         self.search.setClearButtonEnabled(True)
@@ -176,12 +191,14 @@ class SwatchPage(QWidget):
         row.addWidget(self.on_tiles)
         sheet = QPushButton("Contact sheet…")
         sheet.setObjectName("swatch.sheet")
+        set_tip(sheet, "A picture of all looks on the wall, with their names, to print or to send.")
         sheet.setProperty("flat", True)
         sheet.clicked.connect(self.sheet_wanted)
         row.addWidget(sheet)
         column.addWidget(head)
         self.wall = WallView()
         self.wall.setObjectName("swatch.wall")
+        set_help(self.wall, "The shot through every look; Enter puts the chosen one into the Look.")
         self.wall.chosen.connect(self._choose)
         self.wall.activated.connect(lambda _k: self.put_wanted.emit())
         self.wall.strength_moved.connect(self._move_strength)
@@ -195,10 +212,12 @@ class SwatchPage(QWidget):
         line.addStretch(1)
         add = QPushButton("Add a folder…")
         add.setObjectName("swatch.first_folder")
+        set_tip(add, "Shows the LUT files and looks of a folder, and of those in it.")
         add.setProperty("main", True)
         add.clicked.connect(self.folder_wanted)
         shipped = QPushButton("Show the looks that come with Sfumato")
         shipped.setObjectName("swatch.shipped")
+        set_tip(shipped, "Puts the looks that come with Sfumato on the wall.")
         shipped.clicked.connect(self.shipped_wanted)
         line.addWidget(add)
         line.addWidget(shipped)

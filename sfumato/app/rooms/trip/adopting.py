@@ -27,6 +27,7 @@ class Adopting(QWidget):
         column.setSpacing(6)
         column.addWidget(strong("Adopt it"))
         self.name = QLineEdit()
+        set_tip(self.name, "The name under which the look is taken over.")
         self.name.setObjectName(naming.format("name"))
         self.name.setAccessibleName("Name of the look")
         self.name.setMaxLength(120)

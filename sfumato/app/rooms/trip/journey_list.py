@@ -127,6 +127,7 @@ class JourneyList(QListWidget):
         self._model = model
         self._filling = False
         self.setObjectName("trip.journeys")
+        set_tip(self, "The carriers that were sent, and what came back of each.")
         self.setAccessibleName("Journeys")
         self.setItemDelegate(_Row(model, self))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

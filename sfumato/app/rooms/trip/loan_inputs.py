@@ -55,6 +55,7 @@ class LoanInputs(QWidget):
         for mode, words in MODES.items():
             button = QPushButton(words)
             button.setObjectName(f"borrow.mode.{mode}")
+            set_tip(button, f"Borrow a look from {words[:1].lower()}{words[1:]}.")
             button.setProperty("flat", True)
             button.setCheckable(True)
             button.clicked.connect(
@@ -126,6 +127,7 @@ class LoanInputs(QWidget):
         found = QListWidget()
         found.setObjectName(name)
         found.setAccessibleName(title)
+        set_tip(found, "Pictures that a look is borrowed from; Delete takes one out.")
         found.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         found.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         found.installEventFilter(self)

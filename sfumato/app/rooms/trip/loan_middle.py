@@ -115,6 +115,7 @@ class LoanMiddle(QWidget):
         self._empty_words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self._empty_add = QPushButton()
         self._empty_add.setObjectName("borrow.empty.add")
+        set_tip(self._empty_add, "The picture as it was, and as it became.")
         self._empty_add.setProperty("main", True)
         self._empty_add.clicked.connect(self._add)
         column.addWidget(self._empty_title, 0, Qt.AlignmentFlag.AlignHCenter)

@@ -140,6 +140,7 @@ class ReturnPanel(QWidget):
         holder = QWidget()
         holder.setLayout(self._rows)
         scroll = QScrollArea()
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setObjectName("trip.report")
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

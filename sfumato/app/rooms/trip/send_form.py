@@ -64,14 +64,24 @@ class SendForm(QWidget):
         head.addWidget(self.keep)
         column.addLayout(head)
         self.to = chooser("trip.to", ())
+        set_tip(self.to, "What kind of program the carrier goes to; it decides on all below.")
         self.nodes = chooser("trip.nodes", tuple(_NODES.values()))
+        set_tip(self.nodes, "How the nodes of the LUT lie in the picture.")
         self.points = chooser("trip.points", ())
+        set_tip(self.points, "How many points a side the LUT has that comes back.")
         self.beside = chooser("trip.beside", (_ALONE, _BESIDE))
+        set_tip(
+            self.beside,
+            "A picture beside the nodes, by which one grades, and by which faults are found.",
+        )
         self.cell = chooser("trip.cell", tuple(f"{c} px each" for c in _CELLS))
         self.file = chooser("trip.file", tuple(_FILES.values()))
+        set_tip(self.file, "The kind of file that the other program opens.")
         self.bits = chooser("trip.depth", ())
+        set_tip(self.bits, "How many bits each number of the file has; more is truer.")
         self.codes = chooser("trip.codes", ())
         self.profile = chooser("trip.profile", ())
+        set_tip(self.profile, "The colour profile that the file carries.")
         for box in (self.to, self.nodes, self.codes, self.profile):
             box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(8)

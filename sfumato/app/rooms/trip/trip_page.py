@@ -121,6 +121,7 @@ class TripPage(QWidget):
         column.addSpacing(10)
         send = QPushButton("Send a carrier…")
         send.setObjectName("trip.empty.send")
+        set_tip(send, "Sends a neutral picture out: graded elsewhere, it brings the look back.")
         send.setProperty("main", True)
         send.clicked.connect(self.send_wanted)
         column.addWidget(send, 0, Qt.AlignmentFlag.AlignHCenter)

@@ -32,7 +32,7 @@ def of_control(title: str, record: Any, field: str) -> tuple[str, list[str]]:
     """Return a heading and paragraphs about one control of a record."""
     kind = kinds(record)[field]
     found = [kind.help, facts(kind, getattr(type(record)(), field))]
-    return f"{title}: {kind.title}", [f for f in found if f]
+    return f"{title}: {kind.title}" if title else kind.title, [f for f in found if f]
 
 
 def of_glaze(spec: GlazeSpec) -> tuple[str, list[str]]:

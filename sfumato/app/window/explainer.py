@@ -1,0 +1,69 @@
+"""What a control does, by right click and by Shift+F1 on whatever has the keyboard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QPoint
+from PySide6.QtGui import QContextMenuEvent, QTextDocumentFragment
+from PySide6.QtWidgets import QApplication, QWidget
+
+from sfumato.app.controls.explanation import Explanation
+from sfumato.app.controls.record_panel import RecordPanel
+from sfumato.app.guard import guarded
+from sfumato.app.labels import HELP
+from sfumato.app.services.services import Services
+
+
+def said_of(widget: QWidget | None) -> tuple[str, str]:
+    """Return a heading and the words about a widget: its own, or those of the nearest that holds it."""
+    while widget is not None:
+        tip = widget.property(HELP) or widget.toolTip()
+        if tip.startswith("<span"):
+            tip = QTextDocumentFragment.fromHtml(tip).toPlainText()
+        if tip:
+            text = getattr(widget, "text", None)
+            own = text() if callable(text) else ""
+            heading = widget.accessibleName() or str(own).rstrip("…") or tip.split(".")[0]
+            return heading, tip
+        widget = widget.parentWidget()
+    return "", ""
+
+
+class Explainer(QObject):
+    """Watches what nobody below wants: a right click on a control without a menu of its own."""
+
+    def __init__(self, services: Services) -> None:
+        super().__init__(services.window)
+        self._services = services
+        self._centre: QWidget | None = None
+
+    def watch(self, centre: QWidget) -> None:
+        """Answer right clicks that nothing inside of a widget wants."""
+        self._centre = centre
+        centre.installEventFilter(self)
+
+    @guarded
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        centre = self._centre
+        if isinstance(event, QContextMenuEvent) and centre is not None and watched is centre:
+            return self._show(centre.childAt(event.pos()), event.globalPos())
+        return super().eventFilter(watched, event)
+
+    def explain_control(self) -> None:
+        """Say what the control does that has the keyboard; on a row of the Ledger what its glaze does."""
+        here = QApplication.focusWidget() or self._services.window.focusWidget()
+        at: QWidget | None = here
+        while at is not None and not isinstance(at, RecordPanel):
+            at = at.parentWidget()
+        place = here.mapToGlobal(here.rect().bottomLeft()) if here is not None else QPoint()
+        if isinstance(at, RecordPanel) and here is not None:
+            at.explain(here, place)
+            return
+        glaze = self._services.actions.by_id["explain_glaze"]
+        if (here is None or not self._show(here, place)) and glaze.isEnabled():
+            glaze.trigger()
+
+    def _show(self, widget: QWidget | None, place: QPoint) -> bool:
+        heading, words = said_of(widget)
+        if words:
+            Explanation(heading, [words], self._services.window).popup(place)
+        return bool(words)

@@ -1,0 +1,90 @@
+"""Every control explains itself: it has a name, and words that a right click and Shift+F1 show."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+
+from sfumato.app.controls.explanation import Explanation
+from sfumato.app.rooms.look.coat_row import CoatRow
+from sfumato.app.window.explainer import said_of
+
+ROOMS = {
+    "room_look": "",
+    "room_swatchbook": "",
+    "trip_carriers": "",
+    "trip_borrow": "",
+    "room_convert": "luts.demo",  # a button whose click fills the room
+    "room_send": "",
+    "room_apply": "",
+    "bench_monitor": "",
+    "bench_engine": "",
+    "bench_filter": "",
+}
+
+
+def controls(hand) -> list[QWidget]:
+    """Return what Tab reaches in the room that is open."""
+    page = hand.window.room.page
+    return [
+        w
+        for w in page.findChildren(QWidget)
+        if w.isVisible() and w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
+    ]
+
+
+def name_of(widget: QWidget) -> str:
+    text = getattr(widget, "text", None)
+    return widget.accessibleName() or (str(text()) if callable(text) else "")
+
+
+def explained(hand) -> str:
+    """Return the heading of the explanation that stands open, and close it."""
+    shown = [e for e in hand.window.findChildren(Explanation) if e.isVisible()]
+    assert len(shown) == 1
+    heading = shown[0].accessibleName()
+    shown[0].close()
+    hand.wait(5)
+    return heading
+
+
+@pytest.mark.parametrize("room", ROOMS)
+def test_every_control_has_a_name_and_words(demo, room: str) -> None:
+    hand, window = demo, demo.window
+    window.view.set(coat="l-curves")
+    if room != "room_look":
+        hand.act(room)
+    hand.settle()
+    if ROOMS[room]:
+        hand.click(hand.find(QPushButton, ROOMS[room]))
+        hand.settle()
+    found = controls(hand)
+    assert len(found) > 5
+    for widget in found:
+        what = (type(widget).__name__, widget.objectName())
+        assert name_of(widget), what
+        assert said_of(widget)[1], what
+    for widget in found[:: max(1, len(found) // 12)]:
+        if isinstance(widget, CoatRow):
+            continue
+        widget.setFocus()
+        hand.act("explain_control")
+        assert explained(hand)
+
+
+def test_a_right_click_explains_what_has_no_menu_of_its_own(demo) -> None:
+    hand, window = demo, demo.window
+    button = hand.find(QPushButton, "mode.split")
+    at = button.rect().center()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, button.mapToGlobal(at))
+    QApplication.sendEvent(button, event)
+    assert explained(hand) == "Split"
+    window.view.set(coat="l-contrast")
+    hand.settle()
+    hand.act("explain_control")  # on the first control of the glaze, which has the keyboard
+    assert explained(hand) == "Contrast: Slope"
+    window.rooms["look"].ledger.row("l-contrast").setFocus()
+    hand.act("explain_control")
+    assert explained(hand)
