@@ -130,6 +130,7 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     hand.click(hand.find(QPushButton, "profile.write"))
     hand.settle()
     assert "look.icc was written" in hand.notices[-1]
+    assert window.strip.isVisible()
     inks = before.values.reshape(-1, 4)[::11] / np.float32(255)
     theirs = by_engine(inks, ports.profile_save.read_bytes(), ("cmyk", "cmyk"))
     press = press_of(shipped())
@@ -142,6 +143,9 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     for _ in range(6):  # the folder, the limit, the black, a glaze off and on
         window.model.undo_stack.undo()
     assert hand.study.printing == Printing()
+    window.files.open_demo()
+    hand.settle()
+    assert not window.strip.isVisible()  # what it said was of the study that went
 
 
 def test_inks_of_no_press_ask_and_a_press_can_be_chosen(demo, ports, tmp_path: Path) -> None:

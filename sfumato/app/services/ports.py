@@ -236,7 +236,7 @@ class Question(QDialog):
 
 
 class NameQuestion(QDialog):
-    """Asks for a name; Enter saves it."""
+    """Asks for a name, Enter takes it; the button says what the title asks for."""
 
     def __init__(self, parent: QWidget, title: str, suggested: str) -> None:
         super().__init__(parent)
@@ -255,9 +255,9 @@ class NameQuestion(QDialog):
         column.addWidget(self.field)
         row = QHBoxLayout()
         row.addStretch(1)
-        back = QPushButton("Do not save")
+        back = QPushButton("Cancel")
         back.clicked.connect(self.reject)
-        save = QPushButton("Save")
+        save = QPushButton("Rename" if title.startswith("Rename") else "Save")
         save.setProperty("main", True)
         save.setDefault(True)
         save.clicked.connect(self.accept)
