@@ -156,9 +156,7 @@ class MainWindow(QMainWindow):
             room.changed.connect(self.refresh_actions)
         self.model.changed.connect(lambda _b, _a: self.refresh_actions())
         self.model.file_changed.connect(self._on_file_changed)
-        self.model.about_to_replace.connect(
-            self.strip.hide
-        )  # what it says is of the study that goes
+        self.model.about_to_replace.connect(self.strip.hide)
         self.model.replaced.connect(self.refresh_actions)
         self.view.changed.connect(self._on_view)
         self.desk.shown.connect(lambda _s: self.refresh_actions())
