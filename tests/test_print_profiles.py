@@ -28,6 +28,7 @@ from sfumato.core.measure import scopes
 from sfumato.core.path.path import mixed, through_coats
 from sfumato.core.print.abstract import colours, fitted_nodes, places
 from sfumato.core.study.printing import ANEW, HELD, Printing
+from sfumato.core.study.shot import Shot
 from sfumato.core.study.view import View
 from sfumato.formats.parts.registry import formats
 from sfumato.media import tiff
@@ -41,7 +42,9 @@ from sfumato.raster.icc.shipped import shipped
 from sfumato.raster.icc.tags import steps_of, tags_of
 from sfumato.raster.plates import CMYK, Plates
 from sfumato.work.luts.print_profiles import by_engine
+from sfumato.work.results.apply import ApplyWish, Job, apply_shot, is_done
 from sfumato.work.stores.presets import read_preset, shipped_folder
+from sfumato.work.stores.study_store import open_study
 
 STRANGERS = Path("/usr/share/color/icc/ghostscript")
 NO_OPTIMIZE = 0x100
@@ -322,6 +325,29 @@ def test_a_study_becomes_a_profile(tmp_path: Path) -> None:
     assert mean < 0.25
     assert p99 < 1
     assert "on the pictures" in said
+
+
+def test_how_colours_are_printed_is_kept_of_what_is_printed_alone(tmp_path: Path) -> None:
+    study = open_study(ROOT / "demo" / "saltglass.sfumato")
+    plain = study.shots[0]
+    page = Shot(str(POSTER), "poster", encoding="sRGB")
+    study = attrs.evolve(study, shots=(plain, page))
+    jobs = [Job(s, tmp_path / f"{s.name}.tif") for s in study.shots]
+    for job in jobs:
+        assert apply_shot(study, job.shot, job.file).proof.exact
+    wish = ApplyWish()
+    assert [is_done(study, j, wish) for j in jobs] == [True, True]
+    looked = attrs.evolve(study, printing=Printing(paper=True, press="/presses/own.icc"))
+    assert [is_done(looked, j, wish) for j in jobs] == [True, True]  # what is looked at alone
+    other = attrs.evolve(study, printing=Printing(black=HELD))
+    assert [is_done(other, j, wish) for j in jobs] == [
+        True,
+        False,
+    ]  # a still without inks is the same
+    press = tmp_path / "press.icc"
+    press.write_bytes(shipped())
+    said = run("convert", SMOOTH, press, "--kind", "press", "--profile", press, "--force", status=1)
+    assert press.read_bytes() == shipped(), said.stderr
 
 
 # --- instruments -----------------------------------------------------------------------------------

@@ -62,7 +62,10 @@ def write_profile(source: Path, target: Path, how: Any, wishes: dict[str, Any]) 
     from sfumato.work.results.plated import through
     from sfumato.work.stores.study_store import open_study
 
-    Sources.of([source, *wishes["pictures"]]).check(target)
+    if target.suffix.lower() not in (".icc", ".icm"):
+        raise ValueRefused("a profile is a file .icc", hint="name OUT so")
+    given = [wishes["profile"]] if wishes["profile"] else []
+    Sources.of([source, *wishes["pictures"], *given]).check(target)
     if not wishes["force"]:
         check_free(target)
     press = press_bytes(str(wishes["profile"] or ""))
@@ -86,7 +89,5 @@ def write_profile(source: Path, target: Path, how: Any, wishes: dict[str, Any]) 
         run, display = through([transform])
         wanted = profiles.Wanted(lambda c: run(c, 0), display, natural, press, how)
         made = profiles.made_profile(wanted, wish)
-    if target.suffix.lower() not in (".icc", ".icm"):
-        raise ValueRefused("a profile is a file .icc", hint="name OUT so")
     profiles.write_profile(made, target, force=wishes["force"])
     said(target, [f"LittleCMS misses the look {w}" for w in made.words()])

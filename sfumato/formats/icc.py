@@ -24,7 +24,17 @@ from sfumato.core.lut.transform import Function, Stage, Transform
 from sfumato.core.print.abstract import fitted_nodes
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
-from sfumato.raster.icc.build import codes, lut16, profile, straight, words, xyz
+from sfumato.raster.icc.build import (
+    LAB_NEW,
+    LAB_OLD,
+    LAB_SHIFT,
+    codes,
+    lut16,
+    profile,
+    straight,
+    words,
+    xyz,
+)
 from sfumato.raster.icc.chains import chain_of
 from sfumato.raster.icc.links import ink_link
 from sfumato.raster.icc.looks import abstract_profile
@@ -56,20 +66,14 @@ def sniff(head: bytes) -> Sniff:
     return Sniff.SURE if head[36:40] == b"acsp" else Sniff.NO
 
 
-# How Lab is written as 0..1: lut16 keeps the code of version 2 whatever the profile's version.
-_OLD_SCALE = np.array([100 * 65535 / 65280, 65535 / 256, 65535 / 256])
-_NEW_SCALE = np.array([100.0, 255.0, 255.0])
-_SHIFT = np.array([0.0, -128.0, -128.0])
-
-
 def _ends(scale: Array) -> tuple[Function, Function]:
     """Return the functions from sRGB to a Lab code in 0..1, and back."""
 
     def enter(code: Rgb) -> Rgb:
-        return np.asarray((lab_of_code(code, encoding("sRGB")) - _SHIFT) / scale, np.float32)
+        return np.asarray((lab_of_code(code, encoding("sRGB")) - LAB_SHIFT) / scale, np.float32)
 
     def leave(values: Rgb) -> Rgb:
-        return np.asarray(code_of_lab(values * scale + _SHIFT, encoding("sRGB")), np.float32)
+        return np.asarray(code_of_lab(values * scale + LAB_SHIFT, encoding("sRGB")), np.float32)
 
     return Function("sRGB to Lab", enter), Function("Lab to sRGB", leave)
 
@@ -125,7 +129,7 @@ def read(data: bytes) -> Read:
     depth = "8" if form == "mft1" else "16"
     remarks: tuple[str, ...] = ()
     if is_abstract:
-        scale = _OLD_SCALE if form == "mft2" else _NEW_SCALE
+        scale = LAB_OLD if form == "mft2" else LAB_NEW
         enter, leave = _ends(scale)
         stages = [enter, *(_trilinear(s) for s in stages), leave]
         remarks = ("an abstract profile changes Lab: taken here between sRGB code values",)

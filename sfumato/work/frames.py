@@ -43,9 +43,9 @@ def open_still(path: str | Path, frame: int = 0, press: str | None = None) -> St
     return taken_as(still, press_bytes(press), ", as chosen")
 
 
-def is_clip(shot: Shot) -> bool:
-    """Whether a shot is a clip, by its name."""
-    kind = by_suffix(shot.path)
+def is_clip(path: str | Path) -> bool:
+    """Whether a file is a clip, by its name."""
+    kind = by_suffix(str(path))
     return kind is not None and kind.key == "clip"
 
 
@@ -137,7 +137,7 @@ class Frames:
         """
 
         def make() -> Still:
-            if not is_clip(shot):
+            if not is_clip(shot.path):
                 still = open_still(shot.path, shot.frame, shot.press)
                 # The pixels of inks are made when they are asked for: now, so that the cache counts them.
                 return attrs.evolve(still, pixels=still.pixels)
@@ -150,7 +150,7 @@ class Frames:
 
     def inks(self, shot: Shot, width: int, height: int, region: Region = WHOLE) -> Array | None:
         """Return the inks of a picture that is kept in CMYK, float32 areas (height, width, 4); None of others."""
-        plates = self.still(shot).plates if not is_clip(shot) else None
+        plates = self.still(shot).plates if not is_clip(shot.path) else None
         if plates is None or plates.kind != CMYK:
             return None
         values = plates.values

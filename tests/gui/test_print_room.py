@@ -131,6 +131,18 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
     hand.settle()
     assert "look.icc was written" in hand.notices[-1]
     assert window.strip.isVisible()
+    # A name that is completed is asked about, and a press is never written over.
+    written, ports.profile_save = ports.profile_save.read_bytes(), tmp_path / "look"
+    there = tmp_path / "look.icc"
+    there.write_bytes(b"mine")
+    hand.click(hand.find(QPushButton, "profile.write"))
+    hand.settle()
+    assert there.read_bytes() == b"mine"
+    ports.replace = True
+    hand.click(hand.find(QPushButton, "profile.write"))
+    hand.settle()
+    assert there.read_bytes() == written
+    ports.profile_save = there
     inks = before.values.reshape(-1, 4)[::11] / np.float32(255)
     theirs = by_engine(inks, ports.profile_save.read_bytes(), ("cmyk", "cmyk"))
     press = press_of(shipped())

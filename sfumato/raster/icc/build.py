@@ -12,6 +12,14 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.colour.lab50 import D50
 
+# Lab as tables hold it: a code of 0..1 means scale * code + LAB_SHIFT. lut16 keeps the code of version 2,
+# with L of 100 at 65280, whatever the profile's version.
+LAB_OLD, LAB_NEW = (
+    np.array([100 * 65535 / 65280, 65535 / 256, 65535 / 256]),
+    np.array([100.0, 255.0, 255.0]),
+)
+LAB_SHIFT = np.array([0.0, -128.0, -128.0])
+
 
 def fixed(values: object) -> bytes:
     """Return numbers as s15Fixed16.

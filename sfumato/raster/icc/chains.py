@@ -73,9 +73,8 @@ def chain_of(
     found: list[tuple[str, Any]] = []
     is_old = form in ("mft1", "mft2")
     for step in steps:
-        if is_old and isinstance(
-            step, Lattice
-        ):  # the engine rounds before and after curves of 16 bit
+        if is_old and isinstance(step, Lattice):
+            # The engine rounds before and after curves of 16 bit.
             many = step.nodes.ndim - 1
             rounding = scaling(np.ones(many), np.zeros(many), 65535)
             found = [rounding, *found, rounding] if found else [rounding]

@@ -22,6 +22,7 @@ from attrs import field, frozen
 from sfumato.core.arrays import Array
 from sfumato.core.colour.lab50 import D50, xyz_of_lab
 from sfumato.core.errors import FormatError, MediaError
+from sfumato.raster.icc.build import LAB_NEW, LAB_OLD, LAB_SHIFT
 from sfumato.raster.icc.chains import Chain, chain_of, scaling
 from sfumato.raster.icc.tags import (
     description,
@@ -32,12 +33,8 @@ from sfumato.raster.icc.tags import (
 
 INTENTS = ("perceptual", "relative", "saturation", "absolute")
 _AS_READ = "relative"  # how inks are seen
-# What a code of 0..1 means in Lab, by * code + plus: of lut16, whatever the version, and of others.
-_PLUS = np.array([0.0, -128.0, -128.0])
-_LAB_CODES = {
-    True: (np.array([100 * 65535 / 65280, 65535 / 256, 65535 / 256]), _PLUS),
-    False: (np.array([100.0, 255.0, 255.0]), _PLUS),
-}
+# By whether the table is a lut16.
+_LAB_CODES = {True: (LAB_OLD, LAB_SHIFT), False: (LAB_NEW, LAB_SHIFT)}
 # How far from the engine the loops may be: it rounds what comes out of curves to 16 bit, here 1.3e-4 of an ink.
 _NEAR_LAB, _NEAR_INK = 0.02, 2e-4
 _PERCEPTUAL_BLACK = np.array([0.00336, 0.0034731, 0.00287])  # XYZ; ICC.1:2022, 6.3.3
@@ -80,7 +77,7 @@ def by_littlecms(
         )
     except (RuntimeError, ValueError, TypeError) as error:
         raise MediaError(
-            "the colour profile is not one of CMYK with both directions, or it is damaged",
+            "the colour profile is not of the kind that is needed, or it is damaged",
             hint="choose the profile of a press",
         ) from error
     if not np.isfinite(made).all():

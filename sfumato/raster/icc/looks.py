@@ -10,12 +10,9 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.colour.lab50 import D50
 from sfumato.core.print.abstract import places
-from sfumato.raster.icc.build import lut16, profile, straight, words, xyz
+from sfumato.raster.icc.build import LAB_OLD, LAB_SHIFT, lut16, profile, straight, words, xyz
 
 _CURVE = 4096
-# Lab as lut16 holds it, whatever the version: L of 100 at 65280, a and b of 0 at 32768.
-_SCALE = np.array([100 * 65535 / 65280, 65535 / 256, 65535 / 256])
-_SHIFT = np.array([0.0, -128.0, -128.0])
 
 
 def _common(title: str, version: int) -> dict[bytes, bytes]:
@@ -29,8 +26,8 @@ def _common(title: str, version: int) -> dict[bytes, bytes]:
 def abstract_profile(nodes: Array, title: str, version: int = 4) -> bytes:
     """Return an abstract profile, Lab to Lab, of nodes (n, n, n, 3) in Lab that lie at `abstract.places`."""
     code = np.repeat(np.linspace(0, 1, _CURVE)[:, None], 3, 1)
-    first = places(code * _SCALE + _SHIFT).T
-    lattice = (nodes - _SHIFT) / _SCALE
+    first = places(code * LAB_OLD + LAB_SHIFT).T
+    lattice = (nodes - LAB_SHIFT) / LAB_OLD
     tags = {**_common(title, version), b"A2B0": lut16(first, lattice, straight(3))}
     return profile(b"abst", b"Lab ", b"Lab ", version, tags)
 

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
-import imagecodecs
 import numpy as np
 from attrs import frozen
 
@@ -28,10 +27,10 @@ from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.inked import returned, separated
 from sfumato.media.parts.printed import SEEN, seen_rows
-from sfumato.raster.icc.engine import lab_profile, press_of
+from sfumato.raster.icc.engine import by_littlecms, lab_profile, press_of
 from sfumato.raster.icc.looks import abstract_profile, link_profile
 from sfumato.raster.plates import CMYK, Plates, areas_of
-from sfumato.work.files import write_bytes
+from sfumato.work.files import Sources, write_bytes
 from sfumato.work.frames import Frames
 from sfumato.work.memory import heavy
 from sfumato.work.results.apply import ApplyWish, change_run
@@ -51,7 +50,6 @@ _GAMUT, _HELD_OUT = 36_000, 9_000  # colours that a fit leans on, and others on 
 _WIDTH = 240  # of a shot's small picture
 _AT_ONCE = 1 << 16  # colours
 _USUAL_INK = 3.0  # of all inks, up to which a link is measured: more is not printed
-_EXACT = 0x100  # LittleCMS: do not optimise
 
 Run = Callable[[Rgb], Rgb]
 
@@ -103,17 +101,8 @@ def by_engine(values: Array, profile: bytes, spaces: tuple[str, str]) -> Array:
         spaces: of lab, rgb and cmyk; Lab in its own units, the others 0..1.
     """
     behind = {"lab": lab_profile(), "rgb": _identity(3), "cmyk": _identity(4)}[spaces[1]]
-    first, last = (100.0 if s == "cmyk" else 1.0 for s in spaces)
     pair = (behind, profile) if spaces[0] == "lab" else (profile, behind)
-    made = imagecodecs.cms_transform(
-        np.ascontiguousarray(values[None] * first, np.float64),
-        *pair,
-        colorspace=spaces[0],
-        outcolorspace=spaces[1],
-        outdtype="f8",
-        flags=_EXACT,
-    )
-    return np.asarray(made[0] / last)
+    return by_littlecms(values, *pair, spaces, "perceptual", False)
 
 
 @frozen(eq=False)
@@ -277,12 +266,15 @@ def natural_codes(study: Study, frames: Frames, check: StillWanted = always_want
     return np.concatenate(found) if found else np.zeros((0, 3), np.float32)
 
 
-def write_profile(made: MadeProfile, target: Path, *, force: bool = False) -> None:
+def write_profile(made: MadeProfile, target: Path, press: str = "", *, force: bool = False) -> None:
     """Write a profile that was made.
 
+    Args:
+        press: the file of the profile that it was made by, which is never written over.
     Raises:
-        ExportError: the file exists and `force` is false, or the place cannot be written.
+        ExportError: the file exists and `force` is false, it is the press, or cannot be written.
     """
+    Sources.of([Path(press)] if press else []).check(target)
     if target.suffix.lower() not in (".icc", ".icm"):
         raise ValueRefused("the file is not named as a profile", hint="end its name in .icc")
     write_bytes(target, made.data, force=force)

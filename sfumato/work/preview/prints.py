@@ -83,7 +83,7 @@ class Prints(Proxies):
         Raises:
             MediaError: the profile of the study's press cannot be read.
         """
-        if not is_clip(ask.shot):
+        if not is_clip(ask.shot.path):
             plates = self.frames.still(ask.shot).plates
             if plates is not None and plates.kind == CMYK:
                 return press_of(plates.profile), True

@@ -105,7 +105,7 @@ class Sides(Prints):
 
     def is_plated(self, shot: Shot) -> bool:
         """Whether a shot's picture is kept in Lab or inks."""
-        return not is_clip(shot) and self.frames.still(shot).plates is not None
+        return not is_clip(shot.path) and self.frames.still(shot).plates is not None
 
     def _device(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
         """Return the LUT of the study's target's grid as that target applies it."""

@@ -29,13 +29,13 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study import mask, painted, study_json
 from sfumato.core.study.mask import Mask
+from sfumato.core.study.printing import Printing
 from sfumato.core.study.results import USUAL_NAME, Results
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.jpeg import SAMPLINGS
 from sfumato.media.parts import printed
 from sfumato.media.parts.contract import Saving, Still
-from sfumato.media.parts.registry import by_suffix
 from sfumato.raster.plates import Plates
 from sfumato.work.cancel import Cancel, Cancelled, Progress, silent
 from sfumato.work.files import (
@@ -47,7 +47,7 @@ from sfumato.work.files import (
     read_json,
     write_bytes,
 )
-from sfumato.work.frames import open_still
+from sfumato.work.frames import is_clip, open_still
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.results import plated
 from sfumato.work.results.applied_proof import (
@@ -110,11 +110,6 @@ class Applied:
 
     remarks: tuple[str, ...]
     proof: AppliedProof
-
-
-def is_clip(path: str | Path) -> bool:
-    kind = by_suffix(str(path))
-    return kind is not None and kind.key == "clip"
 
 
 def result_encoding(study: Study, wish: ApplyWish) -> str:
@@ -397,7 +392,9 @@ def saving_for(still: Still, wish: ApplyWish, name: str) -> Saving:
 
 def _record(study: Study, shot: Shot, file: Path, wish: ApplyWish) -> dict[str, object]:
     """Return what was done, as plain data: enough to do it again."""
-    only = attrs.evolve(study, shots=(shot,), results=Results())
+    printing = study.printing if plated.is_printed(shot.path) else Printing()
+    printing = attrs.evolve(printing, paper=False, press="")  # of what is looked at alone
+    only = attrs.evolve(study, shots=(shot,), results=Results(), printing=printing)
     plain = attrs.asdict(attrs.evolve(wish, lut=None))
     del plain["damaged"]  # what is made is the same
     return {

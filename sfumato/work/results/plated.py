@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+import tifffile
 from attrs import evolve
+from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import span_note
@@ -25,6 +28,7 @@ from sfumato.raster import plates as raster
 from sfumato.raster.icc.engine import press_of
 from sfumato.raster.icc.links import InkLink
 from sfumato.raster.plates import CMYK, Plates, areas_of
+from sfumato.raster.tiff import BROKEN
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.results.stills import chain_of
@@ -43,6 +47,22 @@ def keeps_plates(still: Still, target: Path) -> bool:
     if still.plates is None:
         return False
     return suffix in TIFF or (suffix in JPEG and still.plates.kind == CMYK)
+
+
+def is_printed(path: str | Path) -> bool:
+    """Whether a file holds a picture in Lab or inks, by its header alone; False where that cannot be told."""
+    suffix = Path(path).suffix.lower()
+    try:
+        if suffix in TIFF:
+            with tifffile.TiffFile(path) as file:
+                page: Any = file.pages[0]
+                return int(page.photometric) in raster.PHOTOMETRIC
+        if suffix in JPEG:
+            with Image.open(path) as image:
+                return image.mode == "CMYK"
+    except BROKEN:
+        return False
+    return False
 
 
 def through(

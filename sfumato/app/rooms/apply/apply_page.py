@@ -32,7 +32,8 @@ from sfumato.app.theme import colour
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.shot import Shot
 from sfumato.work.files import typed_folder
-from sfumato.work.results.apply import Job, is_clip, is_done, jobs_of
+from sfumato.work.frames import is_clip
+from sfumato.work.results.apply import Job, is_done, jobs_of
 
 _STATE = 3  # its column
 _ROLE = Qt.ItemDataRole.UserRole

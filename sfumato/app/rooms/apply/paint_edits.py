@@ -19,7 +19,7 @@ from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.mask import Brush
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.results.apply import is_clip
+from sfumato.work.frames import is_clip
 from sfumato.work.stores.study_store import read_lut_file
 
 

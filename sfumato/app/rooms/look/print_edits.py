@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject
 from sfumato.app.rooms.look.print_sheet import PrintSheet
 from sfumato.app.rooms.look.profile_sheet import ProfileSheet
 from sfumato.app.services.services import Services
+from sfumato.work.files import exists
 from sfumato.work.luts.print_profiles import MadeProfile, write_profile
 from sfumato.work.press_files import press_bytes
 from sfumato.work.preview.asks import PRINTED
@@ -74,8 +75,11 @@ class PrintEdits(QObject):
         file = services.ports.choose_profile_save(parent, str(folder / f"{name}.icc"))
         if file is None:
             return
-        if not file.suffix:
-            file = file.with_suffix(".icc")
+        if file.suffix.lower() not in (".icc", ".icm"):  # the chooser asked about another name
+            file = file.with_name(f"{file.name}.icc")
+            if exists(file) and not services.ports.ask_replace(parent, file.name):
+                return
+        press = services.model.study.printing.press
 
         def done(_none: None) -> None:
             services.settings.set("export_folder", str(file.parent))
@@ -83,7 +87,7 @@ class PrintEdits(QObject):
 
         services.queue.add(
             f"Writing {file.name}",
-            lambda _cancel, _progress: write_profile(made, file, force=True),
+            lambda _cancel, _progress: write_profile(made, file, press, force=True),
             then=done,
         )
 
