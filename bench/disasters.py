@@ -63,9 +63,9 @@ def work(folder: Path, rounds: int) -> None:
             if count % 9 == 5:
                 window.rooms["send"].edits.send_all()
             hand.wait(120)
-    hand.settle(120)
+    hand.settle()
     window.files.autosave_now()
-    hand.settle(60)
+    hand.settle()
     print("SAID " + json.dumps(hand.notices), flush=True)
     os._exit(0)
 

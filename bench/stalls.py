@@ -35,7 +35,7 @@ class Bench:
     def demo(self) -> None:
         self.window.model.undo_stack.setClean()
         self.window.files.open_demo()
-        self.hand.settle(300)
+        self.hand.settle()
 
     @contextmanager
     def watched(self, found: list[tuple[float, float, float]]) -> Iterator[None]:
@@ -48,7 +48,7 @@ class Bench:
         timer.timeout.connect(lambda: beats.append((time.perf_counter(), time.thread_time())))
         timer.start(BEAT)
         yield
-        self.hand.settle(300)
+        self.hand.settle()
         timer.stop()
         stall, work = (
             max(b - a for a, b in zip(clock, clock[1:], strict=False))
@@ -70,7 +70,7 @@ class Bench:
         for key in ("add.contrast", "add.tints") * 20:
             self.hand.click(self.hand.find(QPushButton, "look.add"))
             self.hand.menu(key)
-        self.hand.settle(60)
+        self.hand.settle()
 
         def back() -> None:
             while model.undo_stack.canUndo():
@@ -99,14 +99,14 @@ class Bench:
         folder.mkdir()
         room = self.window.rooms["trip"]
         self.hand.act("room_trip")
-        self.hand.settle(60)
+        self.hand.settle()
         form = room.carriers.form
         form.to.setCurrentText("photo editor that opens TIFF and JPEG only")
         form.to.activated.emit(form.to.currentIndex())
-        self.hand.settle(60)
+        self.hand.settle()
         sent = folder / "neutral.tif"
         room.edits.send_to(form.order(), sent)
-        self.hand.settle(60)
+        self.hand.settle()
         codes = read_return(sent).pixels
         files = []
         for i in range(30):
@@ -128,7 +128,7 @@ class Bench:
         study = attrs.evolve(self.window.model.study, outlets=tuple(outlets))
         self.window.model.commit("outlets", study)
         self.hand.act("room_send")
-        self.hand.settle(60)
+        self.hand.settle()
         return lambda: self.hand.act("send_all")
 
     def _opened(self, coats: int = 0, shots: int = 0) -> Callable[[], None]:

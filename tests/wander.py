@@ -436,7 +436,7 @@ class Wanderer:
                 break
             self.window.services.queue.cancel()
             self.hand.wait(50)
-        self.hand.settle(180)
+        self.hand.settle()
         model, stack = self.window.model, self.window.model.undo_stack
         last, place = model.study, stack.index()
         while stack.canUndo():
@@ -447,11 +447,11 @@ class Wanderer:
             self.doing = f"redo {stack.redoText()}"
             stack.redo()
         self._compare("redone", model.study, last)
-        self.hand.settle(180)
+        self.hand.settle()
         self.doing = "save"
         file = self.hand.ports.end = self.hand.ports.folder / "end.sfumato"
         self.window.files.save_study_as()
-        self.hand.settle(60)
+        self.hand.settle()
         # LUT files that were thrown away or written anew meanwhile are what they are now.
         meant = with_luts(model.study)
         self._compare("saved and opened again", read_study(file).opened(), meant)
@@ -470,4 +470,4 @@ class Wanderer:
         self.window.files.may_close = lambda: False  # type: ignore[method-assign]
         QDesktopServices.setUrlHandler("file", self.hand.window, "update")
         self.window.files.open_file(self.hand.ports.demo)
-        self.hand.settle(60)
+        self.hand.settle()

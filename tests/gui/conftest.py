@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import faulthandler
 import threading
+import time
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -24,6 +27,7 @@ from sfumato.app.window.main_window import MainWindow
 from sfumato.core.colour.encodings import drop_encodings, encodings
 from sfumato.work.frames import Frames
 
+PATIENCE = 300  # seconds until what is waited for counts as never coming; a slow machine needs some
 RESTS = Rests(picture=30, loss=40, folder=60, order=100)
 
 
@@ -149,21 +153,29 @@ class Hand:
         QTimer.singleShot(ms, loop.quit)
         loop.exec()
 
-    def settle(self, seconds: float = 30) -> None:
+    def settle(self) -> None:
         """Wait until nothing is under way any more."""
         quiet = 0
-        for _ in range(int(seconds * 50)):
+        end = time.monotonic() + PATIENCE
+        while quiet < 3:
             self.wait(20)
             quiet = 0 if self.window.is_busy else quiet + 1
-            if quiet >= 3:
-                return
-        raise AssertionError(f"the window did not come to rest: {self._busy()}")
+            if time.monotonic() > end:
+                faulthandler.dump_traceback(all_threads=True)
+                raise AssertionError(f"the window did not come to rest: {self._busy()}")
+
+    def until(self, ready: Callable[[], object]) -> None:
+        """Wait until something is so."""
+        end = time.monotonic() + PATIENCE
+        while not ready():
+            self.wait(20)
+            assert time.monotonic() < end, "what is waited for did not come"
 
     def _busy(self) -> list[str]:
         """Return what is still under way, to the lane, timer or flag."""
         window = self.window
         parts = {"desk": window.desk, "queue": window.queue, "reading": window.reading}
-        parts |= {"files": window.files, **window.rooms}
+        parts |= {"files": window.files, "dress": window.dress, **window.rooms}
         found, seen = [], set()
 
         def look(name: str, part: object, depth: int) -> None:

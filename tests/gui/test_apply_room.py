@@ -46,7 +46,7 @@ def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_pa
     assert room.apply.text() == "Apply to 2 shots"
     originals = {s.path: Path(s.path).read_bytes() for s in hand.study.shots[:2]}
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     shown = states(hand)
     assert shown["furnace"].startswith("✓ every pixel as meant")
     assert shown["jetty"] == ""
@@ -66,13 +66,13 @@ def test_shots_are_applied_and_a_second_run_passes_them_over(demo, ports, tmp_pa
     assert "2 of 2 are there already" in hand.find(QLabel, "apply.state").text()
     stamp = (ports.folder / "sill.tif").stat().st_mtime_ns
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     assert states(hand)["sill"] == "there already"
     assert (ports.folder / "sill.tif").stat().st_mtime_ns == stamp
     window.model.commit("Softer", study.with_look(strength=0.5))
     hand.settle()
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     assert "exists already" in states(hand)["sill"]  # never written over
     assert (ports.folder / "sill.tif").stat().st_mtime_ns == stamp
     assert "2 failed" in hand.notices[-1]
@@ -95,10 +95,7 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     room.settings.folder.setText(str(tmp_path / "clips"))
     hand.wait(300)
     hand.click(room.apply)
-    for _ in range(400):
-        hand.wait(10)
-        if "%" in states(hand)["furnace"]:
-            break
+    hand.until(lambda: "%" in states(hand)["furnace"])
     hand.click(room.pause)
     assert room.pause.text() == "Go on"
     hand.wait(400)
@@ -106,11 +103,11 @@ def test_a_batch_is_paused_cancelled_and_gone_on_with(demo, ports, tmp_path: Pat
     hand.wait(400)
     assert states(hand) == held  # nothing moves
     window.queue.cancel()
-    hand.settle(60)
+    hand.settle()
     assert not window.rooms["apply"].edits.is_running
     assert [p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov"] == []
     hand.click(room.apply)
-    hand.settle(90)
+    hand.settle()
     assert all("colour true" in s for s in states(hand).values()), states(hand)
     names = sorted(p.name for p in (tmp_path / "clips").iterdir() if p.suffix == ".mov")
     assert names == ["furnace.mov", "jetty.mov"]
@@ -158,7 +155,7 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     hand.wait(250)
     assert room.table.item(0, 1).text() == "001 furnace for Display P3.jpg"
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     assert "colour true" in states(hand)["furnace"]
     result = open_still(tmp_path / "001 furnace for Display P3.jpg")
     assert result.facts.encoding == "Display P3"
@@ -178,7 +175,7 @@ def test_what_shots_become_is_chosen(demo, ports, tmp_path: Path) -> None:
     settings.pattern.setText("{shot} by LUT")
     hand.wait(250)
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     assert "every pixel as meant" in states(hand)["furnace"]
     room._reveal()
     assert ports.revealed == tmp_path / "furnace by LUT.exr"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import time
 from pathlib import Path
 
 import attrs
@@ -84,10 +83,7 @@ def begin_recording(hand, frames: int) -> BigButton:
     button = hand.find(BigButton, "bench.record")
     hand.click(button)
     assert room(hand).monitors.is_recording
-    end = time.monotonic() + 60
-    while not counted or counted[-1] < f"00:00:{frames:02}":
-        hand.wait(20)
-        assert time.monotonic() < end, counted[-3:]
+    hand.until(lambda: counted and counted[-1] >= f"00:00:{frames:02}")
     return button
 
 
@@ -254,9 +250,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
     bench.settle()
     assert "card B" in says(bench, "bench.card")
     shutil.copy(rig(bench).folder / "CARD_A" / "LOW_TIDE.cube", card / "NEW.cube")
-    end = time.monotonic() + 20
-    while room(bench).monitors.card == () and time.monotonic() < end:  # it is watched
-        bench.wait(50)
+    bench.until(lambda: room(bench).monitors.card != ())  # it is watched
     assert states(bench) == {"NEW.cube": "can be loaded"}
     choose_file(bench, "NEW.cube")
     shutil.move(card, tmp_path / "pocket")
@@ -274,18 +268,14 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
 
     other = devices.read_rig(rig(bench).folder)  # another window loads, this one hears of it
     places.load(other, other.card / "LOW_TIDE.cube", 6)
-    end = time.monotonic() + 20
-    while rig(bench).state.places[6] is None and time.monotonic() < end:
-        bench.wait(50)
+    bench.until(lambda: rig(bench).state.places[6] is not None)
     assert rig(bench).state.places[6].name == "LOW_TIDE"
 
     # The card is pulled in the middle of a take: it waits in the device, whole, and goes onto the next card.
     model = room(bench).monitors
     begin_recording(bench, 4)
     shutil.move(rig(bench).card, tmp_path / "pulled")
-    end = time.monotonic() + 30
-    while model.is_recording and time.monotonic() < end:
-        bench.wait(50)
+    bench.until(lambda: not model.is_recording)
     bench.settle()
     assert any("in the device" in n and "pulled" in n for n in bench.notices), bench.notices
     bench.ports.folder = tmp_path / "pulled"
@@ -296,9 +286,7 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
 
     begin_recording(bench, 4)
     bench.act("bench_power")
-    end = time.monotonic() + 30
-    while model.is_recording and time.monotonic() < end:
-        bench.wait(50)
+    bench.until(lambda: not model.is_recording)
     bench.settle()
     assert not rig(bench).state.is_on
     assert any("switched off" in n for n in bench.notices)
@@ -356,13 +344,13 @@ def test_a_level_with_a_texture_taken_in_wrongly(demo, tmp_path: Path) -> None:
     demo.settle()
     demo.ports.pictures = [tmp_path / "engine.png"]
     demo.act("bench_screenshot")
-    demo.settle(90)
+    demo.settle()
     assert "as if decoded from srgb" in says(demo, "bench.finding").casefold()
     assert not page.finder.mend.isVisible()
     page.panel.edited.emit("srgb", True)
     demo.settle()
     demo.drop(tmp_path / "engine.png")
-    demo.settle(90)
+    demo.settle()
     demo.click(demo.find(QPushButton, "bench.mend_import"))
     demo.settle()
     assert model.figures.off.mean == pytest.approx(before, abs=0.05)

@@ -58,7 +58,7 @@ def choose(hand, name: str, text: str) -> None:
     box.setCurrentText(text)
     assert box.currentText() == text
     box.activated.emit(box.currentIndex())
-    hand.settle(60)
+    hand.settle()
 
 
 def shares(hand, name: str) -> list[tuple[str, str]]:
@@ -72,7 +72,7 @@ def number(words: str) -> float:
 def test_a_pair_is_dropped_explained_adopted_and_its_lut_is_right(page, tmp_path: Path) -> None:
     before, after = graded("causeway", tmp_path)
     page.drop(before, after, at=QPointF(700, 300))
-    page.settle(90)
+    page.settle()
     assert page.study.loan.before == (str(before),)
     assert page.study.loan.after == (str(after),)
     assert "What both pictures are was guessed" in page.find(QLabel, "borrow.guess").text()
@@ -156,7 +156,7 @@ def test_folders_are_paired_by_name_swapped_and_taken_out(page, tmp_path: Path) 
         after.rename(tmp_path / "b" / after.name)
     Image.new("RGB", (300, 200), "orange").save(tmp_path / "b" / "holiday.png")
     page.drop(tmp_path / "a", tmp_path / "b", at=QPointF(700, 300))
-    page.settle(90)
+    page.settle()
     rows = page.find(QListWidget, "borrow.pairs")
     said = [rows.item(i).text() for i in range(rows.count())]
     assert [s.split("   ")[0] for s in said] == [
@@ -190,7 +190,7 @@ def test_what_tells_nothing_is_said_and_the_work_can_be_stopped(page, tmp_path: 
     Image.open(PREVIEWS / "jetty.png").resize((480, 270)).save(other)
     page.room.loan_edits.take([one], "before")
     page.room.loan_edits.take([other], "after")
-    page.settle(60)
+    page.settle()
     shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
     assert any("show different things" in t for t in shown)
     assert not page.find(QPushButton, "borrow.adopt.glaze").isEnabled()
@@ -198,24 +198,21 @@ def test_what_tells_nothing_is_said_and_the_work_can_be_stopped(page, tmp_path: 
     broken.write_bytes(other.read_bytes()[:500])
     page.act("borrow_clear")
     page.room.loan_edits.take([one, broken])
-    page.settle(60)
+    page.settle()
     shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
     assert any("damaged" in t for t in shown)
     page.act("borrow_clear")
     page.room.loan_edits.take([one, tmp_path / "sill graded.png"])
-    for _ in range(100):
-        page.wait(20)
-        if page.room.loans.is_working:
-            break
+    page.until(lambda: page.room.loans.is_working)
     stop = page.find(QPushButton, "borrow.cancel")
     assert page.find(QLabel, "borrow.doing") is not None
     page.click(stop)
-    page.settle(60)
+    page.settle()
     assert page.room.loans.outcome is None
     shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
     assert "Stopped" in shown
     page.click(page.find(QPushButton, "borrow.empty.add"))
-    page.settle(90)
+    page.settle()
     assert page.room.loans.outcome is not None
 
 
@@ -225,7 +222,7 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     reference, _ = graded("causeway", tmp_path)
     page.click(page.find(QPushButton, "borrow.mode.reference"))
     page.drop(reference, at=QPointF(700, 300))
-    page.settle(60)
+    page.settle()
     assert page.study.loan.references == (str(reference),)
     found = page.room.loans.outcome
     assert {s.key for s in found.found.told.steps} <= {"curves", "colourfulness", "tints"}
@@ -243,15 +240,15 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     page.keys(strength, Qt.Key.Key_2)
     QTest.keyClicks(QApplication.focusWidget(), "00")
     page.keys(QApplication.focusWidget(), Qt.Key.Key_Return)
-    page.settle(60)
+    page.settle()
     assert page.study.loan.amounts.strength == 200
     assert moved() > 1.5 * usual
     page.click(page.find(Tick, "borrow.keep_greys"))
-    page.settle(60)
+    page.settle()
     assert page.study.loan.amounts.keep_greys
     page.act("undo")
     page.act("undo")
-    page.settle(60)
+    page.settle()
     assert page.study.loan.amounts.strength == 40
     assert moved() == pytest.approx(usual)
 
@@ -260,14 +257,14 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     ours, theirs = (page.find(PartField, f"borrow.{n}") for n in ("ours", "theirs"))
     for pane, low, high in ((ours, (0.1, 0.1), (0.4, 0.4)), (theirs, (0.1, 0.05), (0.9, 0.4))):
         page.drag(pane, pane.on_screen(low), pane.on_screen(high))
-    page.settle(60)
+    page.settle()
     assert len(page.study.loan.ties) == 1
     assert page.study.loan.ties[0].ours == pytest.approx((0.1, 0.1, 0.4, 0.4), abs=0.05)
     page.act("borrow_colours")
     page.click(ours, ours.on_screen((0.33, 0.45)))
     theirs.setFocus()
     page.keys(theirs, Qt.Key.Key_Return, Qt.Key.Key_Up, Qt.Key.Key_Return)
-    page.settle(60)
+    page.settle()
     assert page.study.loan.picks[0].theirs == pytest.approx((0.5, 0.49))
     (part_was, part_is), (was, now) = page.room.loans.outcome.parts
     assert now < 0.3 * was  # the picked colour came near the other
@@ -282,12 +279,12 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
     group = page.study.look.coats[-1]
     assert group.members[-1].key == "nudges"
     # It begins over the Look without what was laid: nothing is followed twice.
-    page.settle(60)
+    page.settle()
     first = page.room.loans.outcome.made
     strength = page.find(ScrubNumber, "borrow.strength")
     strength.edited.emit(100.0)
     strength.released.emit()
-    page.settle(60)
+    page.settle()
     assert not np.array_equal(page.room.loans.outcome.made, first)
     page.click(page.find(QPushButton, "borrow.adopt.glaze"))
     page.settle()
@@ -407,13 +404,13 @@ def test_undo_between_the_modes_and_other_studies_leave_the_page_whole(
     """What came of a reference is not shown as that of a pair, whatever is undone meanwhile."""
     before, after = graded("fog", tmp_path)
     page.room.loan_edits.take([before, after])
-    page.settle(60)
+    page.settle()
     page.room.loan_edits.take([before], "references")  # the mode goes along, in one step
-    page.settle(60)
+    page.settle()
     assert page.room.loans.outcome.mode == "reference"
     for name in ("undo", "undo", "redo", "redo", "undo"):
         page.act(name)
-    page.settle(60)
+    page.settle()
     assert page.room.loans.outcome is None or page.room.loans.outcome.mode == page.study.loan.mode
     page.act("room_look")
     page.act("undo")
@@ -421,7 +418,7 @@ def test_undo_between_the_modes_and_other_studies_leave_the_page_whole(
     page.act("trip_carriers")
     page.act("trip_borrow")
     page.act("new_study")
-    page.settle(60)
+    page.settle()
     assert page.study.loan == Loan()
     assert page.room.loans.outcome is None
     assert not [n for n in page.notices if n.startswith("A fault")]

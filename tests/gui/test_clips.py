@@ -65,20 +65,11 @@ def test_the_frame_of_a_clip_is_chosen_limited_and_played(demo) -> None:
     steps = window.model.undo_stack.count()
     hand.shown.clear()
     hand.click(hand.find(QPushButton, "clip.play"))
-    for _ in range(300):  # several frames, whenever this machine gets to them
-        frames = [s.ask.shot.frame for s in hand.shown]
-        if len(set(frames)) >= 3:
-            break
-        hand.wait(50)
-    assert len(set(frames)) >= 3
-    assert all(10 <= f <= 41 for f in frames)
+    hand.until(lambda: len({s.ask.shot.frame for s in hand.shown}) >= 3)
+    assert all(10 <= s.ask.shot.frame <= 41 for s in hand.shown)
     assert window.model.undo_stack.count() == steps
     assert hand.find(QPushButton, "clip.play").text() == "Pause"
-    for _ in range(100):  # the rate is said once it is known
-        if "fps" in hand.find(QLabel, "clip.words").text():
-            break
-        hand.wait(50)
-    assert "fps" in hand.find(QLabel, "clip.words").text()
+    hand.until(lambda: "fps" in hand.find(QLabel, "clip.words").text())  # once it is known
     hand.act("play_clip")
     hand.settle()
     assert not window.rooms["look"].shot_edits.player.is_playing

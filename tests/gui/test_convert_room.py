@@ -96,7 +96,7 @@ def test_from_a_faulty_file_to_mended_ones_in_three_formats(room, tmp_path: Path
     losses = [hand.find(QLabel, f"loss.{k}").text() for k in ("cube", "clf", "3dl")]
     assert losses == ["0.00 ΔE", "0.00 ΔE", "0.01 ΔE"]
     hand.click(hand.find(QPushButton, "convert.go"))
-    hand.settle(60)
+    hand.settle()
     title = hand.find(QLabel, "batch.title").text()
     assert title == "Done: 33 written, 1 refused"
     table = hand.find(QTableWidget, "batch.rows")
@@ -120,10 +120,7 @@ def test_cancelling_keeps_what_is_whole(room, tmp_path: Path) -> None:
         hand.click(hand.find(Tick, f"goal.{key}"))
     hand.settle()
     hand.click(hand.find(QPushButton, "convert.go"))
-    for _ in range(200):
-        hand.wait(10)
-        if list((tmp_path / "out").glob("*")) or not hand.window.rooms["convert"].edits.is_busy:
-            break
+    hand.until(lambda: list((tmp_path / "out").glob("*")))
     hand.click(hand.find(QPushButton, "batch.cancel"))
     hand.settle()
     assert hand.find(QLabel, "batch.title").text().startswith("Cancelled")
@@ -181,7 +178,7 @@ def test_readings_recipes_and_choices_follow_the_hand(room) -> None:
     assert "takes two LUTs" in hand.find(QLabel, "assay.after").text()
     pick(hand, "work.together", "each by itself")
     hand.click(hand.find(Tick, "work.invert"))
-    hand.settle(60)
+    hand.settle()
     assert "back and through again" in hand.find(QLabel, "assay.after").text()
     hand.click(hand.find(Tick, "work.invert"))
     hand.click(hand.find(QPushButton, "set.3dl"))
@@ -224,7 +221,7 @@ def test_the_grid_that_is_shown_is_the_grid_that_is_written(room, tmp_path: Path
     goals = {g.key: g.grid for g in hand.window.rooms["convert"].model.bench.goals}
     assert goals["cube"] is None
     hand.click(hand.find(QPushButton, "convert.go"))
-    hand.settle(60)
+    hand.settle()
     out = tmp_path / "out"
     sizes = {
         "cube": read_lut(out / "low_tide_33.cube").transform.table.size,

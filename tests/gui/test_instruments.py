@@ -238,7 +238,7 @@ def test_easel_and_instruments_stand_in_windows_of_their_own(demo, tmp_path: Pat
     again.show()
     qtbot.waitUntil(
         lambda: set(again.rooms["look"].view_edits.torn.windows) == {"easel", "instruments"},
-        timeout=4000,
+        timeout=60_000,
     )
     again.close()
     again.deleteLater()

@@ -230,7 +230,7 @@ def test_layers_have_their_own_lut_strength_blend_and_mask(
         room.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
     demo.wait(300)
     demo.click(room.apply)
-    demo.settle(60)
+    demo.settle()
     assert "every pixel as meant" in room.table.item(1, 3).text()
     result = open_still(tmp_path / "out" / "sill.tif").as_float()
     shot, size = demo.study.shot("sill"), (result.shape[1], result.shape[0])

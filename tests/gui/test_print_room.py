@@ -103,7 +103,7 @@ def test_a_poster_through_the_look_as_printed_applied_and_as_a_profile(
         room.table.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
     assert hand.find(Chooser, "apply.black").currentText() == HELD
     hand.click(room.apply)
-    hand.settle(60)
+    hand.settle()
     assert room.table.item(room.table.rowCount() - 1, 3).text().startswith("✓ every pixel as meant")
     result = open_still(ports.folder / "poster.tif")
     before, made = open_still(POSTER).plates, result.plates

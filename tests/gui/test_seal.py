@@ -64,7 +64,7 @@ def test_the_grid_is_fitted_and_the_smallest_one_found(demo, tmp_path: Path) -> 
     hard = hand.study.added(LOOK, new_coat("posterise", levels=5.0))
     window.model.commit("Hard", attrs.evolve(hard, fit=False, shots=hard.shots[:1]))
     hand.click(hand.find(QPushButton, "seal.smallest"))
-    hand.settle(60)
+    hand.settle()
     assert "No grid to 65 points" in hand.notices[-1]
     assert "Posterise makes edges" in hand.notices[-1]
     assert hand.study.grid == coarse

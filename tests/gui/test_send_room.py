@@ -67,7 +67,7 @@ def add(hand, key: str, folder: Path | None = None, **values) -> None:
 
 def press_send(hand) -> None:
     hand.click(hand.find(QPushButton, "send.send"))
-    hand.settle(120)
+    hand.settle()
 
 
 def states(hand) -> dict[str, str]:
@@ -115,7 +115,7 @@ def test_a_look_goes_to_five_outlets_is_behind_sent_again_and_taken_back(room, t
     assert "behind" in room.find(QLabel, "send.state").text()
     before = rows["engine16"].files[0].read_bytes()
     room.act("send_behind")
-    room.settle(120)
+    room.settle()
     assert set(states(room).values()) == {"sent"}
     assert rows["engine16"].files[0].read_bytes() != before
     assert [v.number for v in room.study.versions] == [1, 2]
@@ -187,12 +187,9 @@ def test_what_was_written_before_a_cancel_is_known(room) -> None:
     add(room, "editing65", room.folder / "b", grid=129)
     queue, first = room.window.queue, room.folder / "a" / "Low tide_9.cube"
     room.click(room.find(QPushButton, "send.send"))
-    for _ in range(3000):
-        room.wait(10)
-        if first.exists():
-            break
+    room.until(first.exists)
     queue.cancel()
-    room.settle(120)
+    room.settle()
     assert states(room) == {"editing33": "sent", "editing65": "not yet"}
     assert [f.path for v in room.study.versions for f in v.files] == [str(first)]
     assert not list((room.folder / "b").iterdir())
@@ -231,7 +228,7 @@ def test_what_was_sent_is_kept_current(room) -> None:
     room.act("room_look")
     study = room.study
     room.window.model.commit("edit", study.set_coat(study.look.coats[0].id, strength=0.2))
-    room.settle(60)
+    room.settle()
     assert file.read_bytes() != before
     room.act("room_send")
     room.settle()
@@ -242,7 +239,7 @@ def test_accord_shows_targets_pairs_and_saves_a_sheet(room, tmp_path: Path) -> N
     for key in ("editing33", "monitor17", "engine16"):
         add(room, key, room.folder)
     room.act("send_accord")
-    room.settle(120)
+    room.settle()
     found = table(room, "send.accord")
     assert [r[0] for r in found] == [
         TEMPLATES[k].title for k in ("editing33", "monitor17", "engine16")
@@ -270,7 +267,7 @@ def test_accord_shows_targets_pairs_and_saves_a_sheet(room, tmp_path: Path) -> N
     assert told["targets"] == ["editing33", "monitor17", "engine16"]
 
     room.window.model.commit("edit", room.study.with_look(strength=0.5))
-    room.settle(120)
+    room.settle()
     assert not model(room).is_old
     assert table(room, "send.accord") != found
 
@@ -300,12 +297,12 @@ def test_a_pack_is_made_and_opens_in_the_swatchbook(room, tmp_path: Path) -> Non
     add(room, "monitor17")
     room.ports.sheet = tmp_path / "for the shop.zip"
     room.click(room.find(QPushButton, "send.pack"))
-    room.settle(120)
+    room.settle()
     assert zipfile.is_zipfile(room.ports.sheet)
     room.act("room_swatchbook")
-    room.settle(60)
+    room.settle()
     room.drop(room.ports.sheet)
-    room.settle(60)
+    room.settle()
     shown = {s.file.name for s in room.window.rooms["swatchbook"].model.swatches}
     assert "LOW_TIDE.3dl" in shown
     # A name without its suffix is completed; what has that name is replaced only when one says so.
@@ -316,6 +313,6 @@ def test_a_pack_is_made_and_opens_in_the_swatchbook(room, tmp_path: Path) -> Non
     for agrees in (False, True):
         room.ports.replace = agrees
         room.click(room.find(QPushButton, "send.pack"))
-        room.settle(120)
+        room.settle()
         assert ((tmp_path / "for the shop.zip").read_bytes() == before) is not agrees
     assert not room.ports.sheet.exists()

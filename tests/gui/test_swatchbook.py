@@ -321,12 +321,8 @@ def test_marks_files_and_folders(book, ports, looks: Path, tmp_path: Path) -> No
     assert ports.revealed is not None
     # What others do to the folder appears by itself; dropped files are copied in.
     _lut(looks / "late.cube", lambda x: x**1.2)
-    for _ in range(60):
-        hand.wait(50)
-        if "late" in names(hand):
-            break
+    hand.until(lambda: "late" in names(hand))
     hand.settle()
-    assert "late" in names(hand)
     outside = _lut(tmp_path / "guest.cube", lambda x: x**0.8)
     hand.drop(outside, tmp_path / "none.txt")
     hand.settle()

@@ -75,7 +75,7 @@ def test_a_look_goes_out_comes_back_is_adopted_exported_and_proved(trip, tmp_pat
     trip.settle()
     assert [r.fault != "" for r in trip.study.journeys[0].returns] == [True]
     (trip.carriers / "neutral dusk.tif").write_bytes(whole)
-    trip.settle(60)
+    trip.settle()
     back = trip.study.journeys[0].returns
     assert [(Path(r.path).name, r.fault, r.says) for r in back] == [
         ("neutral dusk.tif", "", "clean")
@@ -135,7 +135,7 @@ def test_a_frame_with_a_vignette_shows_what_a_lut_cannot_carry(trip) -> None:
         return x * (1 - 0.4 * far)[..., None]
 
     other(sent, trip.carriers / "sitter graded.png", darker, deep=True)
-    trip.settle(90)
+    trip.settle()
     assert trip.study.journeys[0].returns[0].things == 1
     assert "vignette" in faults(trip)
     found = trip.window.rooms["trip"].model.examined
@@ -170,7 +170,7 @@ def test_many_returns_of_one_carrier_become_looks_of_their_own(trip, tmp_path: P
     (presets / "notes.txt").write_text("not a picture")
     Image.new("RGB", (256, 16), "orange").save(presets / "wrong.png")
     trip.drop(presets)
-    trip.settle(60)
+    trip.settle()
     back = {Path(r.path).name: r for r in trip.study.journeys[0].returns}
     assert set(back) == {"preset 0.png", "preset 1.png", "preset 2.png", "wrong.png"}
     assert "do not follow" in back["wrong.png"].fault
@@ -185,7 +185,7 @@ def test_many_returns_of_one_carrier_become_looks_of_their_own(trip, tmp_path: P
     assert not trip.find(QPushButton, "trip.adopt.look").isEnabled()
     count, before = len(trip.study.look.coats), trip.study
     trip.click(trip.find(QPushButton, "trip.adopt.glaze"))
-    trip.settle(60)
+    trip.settle()
     assert [c.name for c in trip.study.look.coats[count:]] == [f"preset {i}" for i in range(3)]
     trip.act("undo")
     assert trip.study == before
@@ -194,14 +194,14 @@ def test_many_returns_of_one_carrier_become_looks_of_their_own(trip, tmp_path: P
     (swatches / "preset 1.cube").write_text("somebody else's")
     trip.ports.folder = swatches
     trip.click(trip.find(QPushButton, "trip.adopt.swatch"))
-    trip.settle(60)
+    trip.settle()
     assert {f.name for f in swatches.iterdir()} == {
         *(f"preset {i}.cube" for i in range(3)),
         "preset 1 2.cube",
     }
     assert (swatches / "preset 1.cube").read_text() == "somebody else's"
     trip.act("room_swatchbook")
-    trip.settle(60)
+    trip.settle()
     shown = {s.file.name for s in trip.window.rooms["swatchbook"].model.swatches}
     assert {"preset 0.cube", "preset 1 2.cube"} <= shown
 
@@ -213,7 +213,7 @@ def test_a_carrier_of_another_make_and_files_without_one(trip, tmp_path: Path) -
     Image.fromarray(codes).save(tmp_path / "theirs.png")
     Image.fromarray(codes).convert("CMYK").save(tmp_path / "print.tif")
     trip.drop(tmp_path / "theirs.png", tmp_path / "print.tif", ROOT / "demo" / "furnace.tif")
-    trip.settle(60)
+    trip.settle()
     backs = {j.name: j.returns[0] for j in trip.study.journeys}
     assert backs["theirs"].says == "1 thing to know"
     assert not trip.study.journeys[0].path
@@ -273,7 +273,7 @@ def test_what_came_back_sharpened_through_jpeg_is_named(trip) -> None:
     with Image.open(graded) as picture:
         sharp = picture.filter(ImageFilter.UnsharpMask(1, 80, 0))
     sharp.save(trip.carriers / "small back.jpg", quality=95, subsampling=0)
-    trip.settle(60)
+    trip.settle()
     assert {"sharpened", "jpeg"} <= faults(trip)
     row = trip.find(QWidget, "trip.fault.sharpened")
     assert "Switch sharpening" in row.accessibleName()
@@ -290,7 +290,7 @@ def test_corners_are_set_by_hand_where_nothing_is_found(trip, tmp_path: Path) ->
     wall.paste(graded, (60, 120))
     wall = wall.rotate(-3, Image.Resampling.BICUBIC, fillcolor=(90, 80, 70))
     wall.save(trip.carriers / "strip on a wall.png")
-    trip.settle(60)
+    trip.settle()
     assert trip.study.journeys[0].returns[0].fault
     assert not trip.find(QPushButton, "trip.adopt.glaze").isEnabled()
     trip.click(trip.find(QPushButton, "trip.corners"))
@@ -306,7 +306,7 @@ def test_corners_are_set_by_hand_where_nothing_is_found(trip, tmp_path: Path) ->
     trip.keys(field, Qt.Key.Key_1, Qt.Key.Key_Left)
     assert field.chosen == 0
     trip.click(trip.find(QPushButton, "corners.read"))
-    trip.settle(60)
+    trip.settle()
     back = trip.study.journeys[0].returns[0]
     assert (back.fault, back.corners.count(",")) == ("", 4)
     found = trip.window.rooms["trip"].model.examined
@@ -317,7 +317,7 @@ def test_corners_are_set_by_hand_where_nothing_is_found(trip, tmp_path: Path) ->
     brighter = wall.point([min(v + 9, 255) for v in range(256)] * 3)
     brighter.save(trip.carriers / "strip on a wall.png")  # written anew: the corners hold on
     trip.act("trip_look")
-    trip.settle(60)
+    trip.settle()
     assert trip.study.journeys[0].returns[0].corners == back.corners
     assert not trip.study.journeys[0].returns[0].fault
     again = trip.window.rooms["trip"].model.examined

@@ -41,6 +41,11 @@ class Dress(QObject):
             part.installEventFilter(self)
             part.setStyleSheet(theme.sheet())
 
+    @property
+    def is_busy(self) -> bool:
+        """Whether something that is seen waits for its dress."""
+        return None in self._waiting
+
     def choose(self, light: bool) -> None:
         """Change the theme of what is seen, then of the rest: that lies ready when it is shown."""
         theme.choose(light)

@@ -222,8 +222,8 @@ class MainWindow(QMainWindow):
     @property
     def is_busy(self) -> bool:
         """Whether any answer is still under way (for tests and pictures)."""
-        house = any(p.is_busy for p in (self.desk, self.queue, self.reading, self.files))
-        return house or any(room.is_busy for room in self.rooms.values())
+        house = (self.desk, self.queue, self.reading, self.files, self.dress)
+        return any(p.is_busy for p in (*house, *self.rooms.values()))
 
     # --- actions ---------------------------------------------------------------------------------
     def undo(self) -> None:
