@@ -5,8 +5,11 @@ from __future__ import annotations
 import html
 from typing import Protocol
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtCore import QEvent, QSize, Qt
+from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent, QTextDocumentFragment
+from PySide6.QtWidgets import QLabel, QToolTip, QWidget
+
+from sfumato.app.guard import guarded
 
 
 class Label(QLabel):
@@ -16,6 +19,47 @@ class Label(QLabel):
         super().__init__()
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+
+class Line(Label):
+    """A label of one line that shortens what it shows to the room it has; its tip is the whole then."""
+
+    _LEAST = 24  # px
+
+    def _shown(self) -> str:
+        room = self.contentsRect().width()
+        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
+
+    @property
+    def is_short(self) -> bool:
+        """Whether a part of the text is not seen."""
+        return self._shown() != self.text()
+
+    @guarded
+    def minimumSizeHint(self) -> QSize:
+        least = super().minimumSizeHint()
+        return QSize(min(self._LEAST, least.width()), least.height())
+
+    @guarded
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        self.style().drawItemText(
+            painter,
+            self.contentsRect(),
+            self.alignment(),
+            self.palette(),
+            self.isEnabled(),
+            self._shown(),
+            self.foregroundRole(),
+        )
+
+    @guarded
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent) and self.is_short:
+            words = "\n".join(filter(None, (self.text(), tip_of(self))))
+            QToolTip.showText(event.globalPos(), as_tip(words), self)
+            return True
+        return super().event(event)
 
 
 class _HasTip(Protocol):
@@ -32,6 +76,19 @@ def set_help(widget: QWidget, text: str) -> None:
 
 def set_tip(what: _HasTip, text: str) -> None:
     """Give a widget, an item or an action a tip that shows its text letter by letter."""
+    what.setToolTip(as_tip(text))
+
+
+def as_tip(text: str) -> str:
+    """Return a text as a tip has it that shows it letter by letter."""
     if "<" in text or "&" in text:
-        text = f'<span style="white-space: pre-wrap">{html.escape(text)}</span>'
-    what.setToolTip(text)
+        return f'<span style="white-space: pre-wrap">{html.escape(text)}</span>'
+    return text
+
+
+def tip_of(widget: QWidget | None) -> str:
+    """Return the words of a widget's tip, or of the nearest that holds it and has one."""
+    while widget is not None and not widget.toolTip():
+        widget = widget.parentWidget()
+    tip = widget.toolTip() if widget is not None else ""
+    return QTextDocumentFragment.fromHtml(tip).toPlainText() if tip.startswith("<span") else tip

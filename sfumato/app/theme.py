@@ -162,7 +162,8 @@ def _sheet(c: dict[str, str]) -> str:
     QTreeWidget::item {{ padding: 3px 4px; }}
     QTreeWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
     QTreeWidget::branch {{ background: transparent; }}
-    QFrame#explanation {{ background: {c["panel"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
+    QFrame#explanation, QFrame#picker {{
+        background: {c["panel"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
     QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
     QTableWidget {{ background: {c["well"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}

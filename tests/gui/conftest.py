@@ -17,6 +17,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from sfumato.app import theme
+from sfumato.app.controls.picker import Picker
 from sfumato.app.services import desk
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.rests import Rests
@@ -241,9 +242,14 @@ class Hand:
         action.trigger()
 
     def menu(self, name: str) -> None:
-        """Choose an entry of the menu that is open, by object name."""
+        """Choose an entry of the menu that is open, by object name; of a list, by its key."""
         popup = QApplication.activePopupWidget()
         assert popup is not None
+        if isinstance(popup, Picker):
+            key = name.partition(".")[2]
+            assert key in popup.keys
+            popup.choose(key)
+            return
         action = next(a for a in popup.actions() if a.objectName() == name)
         action.trigger()
         popup.close()

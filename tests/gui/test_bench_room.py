@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QDialog, QLabel, QMenu, QPushButton
 from test_cli import run
 
 from sfumato.app.controls.bars import Bars
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.tick_list import TickList
 from sfumato.app.rooms.bench.big_button import BigButton
 from sfumato.app.rooms.bench.floor_plan import FloorPlan

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QTableWidget,
 )
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.rooms.convert.compare_panel import ComparePanel

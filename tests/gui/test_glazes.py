@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 import sfumato
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick

@@ -14,8 +14,8 @@ from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.curve_field import CurveField
-from sfumato.app.controls.editor import Chooser
 from sfumato.app.controls.explanation import Explanation
 from sfumato.app.controls.levels_field import LevelsField
 from sfumato.app.controls.nudge_map import NudgeMap

@@ -161,7 +161,7 @@ def test_view_working_and_name_are_edited_in_place(demo) -> None:
     hand.keys(grid, Qt.Key.Key_Up)
     assert hand.study.grid == 34
     hand.settle()
-    assert "ΔE, worst" in hand.find(QLabel, "seal.loss").text()
+    assert "ΔE,\nworst" in hand.find(QLabel, "seal.loss").text()
 
 
 def test_a_passing_wheel_changes_nothing(demo) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 from test_print_profiles import STRANGERS
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.core.colour.delta_e import ciede2000
 from sfumato.core.study.printing import HELD, Printing
 from sfumato.media.parts.printed import seen

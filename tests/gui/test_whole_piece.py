@@ -110,8 +110,8 @@ def test_one_look_goes_to_the_camera_and_to_the_desk(demo, tmp_path: Path) -> No
     apart = delta_e(camera, path.through_view(hand.study, graded), encoding("BT.1886"))
     assert np.percentile(apart, 99) < 1.0
     # Any encoding at either end; what is scene-referred leaves before the View.
-    expects = next(m for m in line.menu_of().actions() if m.menu() and m.text() == "Gives").menu()
-    next(a for a in expects.actions() if a.text() == "ACEScg").trigger()
+    next(a for a in line.menu_of().actions() if a.text() == "Gives…").trigger()
+    hand.menu("gives.ACEScg")
     hand.settle()
     assert (hand.study.span.end, hand.study.span.leave) == (Joint.LOOK, "ACEScg")
     assert study_json.load(study_json.dump(hand.study)).span == hand.study.span

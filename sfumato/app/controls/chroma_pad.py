@@ -266,7 +266,7 @@ class _OnePad(QWidget):
             number = ScrubNumber(each, default[i])
             number.setObjectName(f"{field}.{i}")
             number.setFont(quiet_font())
-            number.setMinimumWidth(40)
+            number.setMinimumWidth(36)
             number.left = True
             number.edited.connect(self._typed)
             number.released.connect(self.released)

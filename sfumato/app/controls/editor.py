@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.core.controls import Kind
 from sfumato.work.colours import Incoming
 
@@ -37,10 +36,33 @@ class Editor(QWidget):
         """Choose what `after` has and `before` has not: a point that was picked."""
 
 
+class Title(Line):
+    """The name of a control beside it: so wide in every row, less where the panel is narrow."""
+
+    def __init__(self, text: str, width: int = 112) -> None:
+        super().__init__(text)
+        self._width = width
+
+    @guarded
+    def sizeHint(self) -> QSize:
+        return QSize(self._width, super().sizeHint().height())
+
+    @guarded
+    def minimumSizeHint(self) -> QSize:
+        return QSize(self._width * 3 // 4, super().minimumSizeHint().height())
+
+
 def quiet(text: str) -> Label:
     label = Label(text)
     label.setProperty("quiet", True)
     return label
+
+
+def quiet_line(text: str) -> Line:
+    """Return a quiet label of one line, shortened where there is no room for all of it."""
+    line = Line(text)
+    line.setProperty("quiet", True)
+    return line
 
 
 def strong(text: str) -> Label:
@@ -55,31 +77,6 @@ def painted(label: QWidget, pigment: str) -> None:
     if label.property("pigment") != pigment:
         label.setProperty("pigment", pigment)
         label.style().polish(label)
-
-
-class Chooser(QComboBox):
-    """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFocusPolicy(
-            Qt.FocusPolicy.StrongFocus
-        )  # by itself the wheel would give it the focus
-
-    def offer(self, options: tuple[str, ...]) -> None:
-        """Fill the list anew when it is another one; what is chosen stays where it can."""
-        if tuple(self.itemText(i) for i in range(self.count())) != options:
-            chosen = self.currentText()
-            self.clear()
-            self.addItems(options)
-            self.setCurrentText(chosen)
-
-    @guarded
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
 
 
 class Tabs(QHBoxLayout):

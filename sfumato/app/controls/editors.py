@@ -14,11 +14,12 @@ from PySide6.QtWidgets import (
     QPushButton,
 )
 
-from sfumato.app.controls.editor import Chooser, Editor, painted
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import Editor, Title, painted
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import set_tip
 from sfumato.core.controls import (
     Choice,
     File,
@@ -37,9 +38,8 @@ class NumberEditor(Editor):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
-        label = Label(kind.title)
+        label = Title(kind.title)
         set_tip(label, kind.help)
-        label.setFixedWidth(112)
         self.number = ScrubNumber(kind, default)
         self.number.setObjectName(field)
         self.number.setFixedWidth(80)
@@ -65,9 +65,8 @@ class TripleEditor(Editor):
         grid.setContentsMargins(0, 2, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(0)
-        label = Label(kind.title)
+        label = Title(kind.title, 64)
         set_tip(label, kind.help)
-        label.setFixedWidth(64)
         grid.addWidget(label, 0, 0)
         self.numbers: list[ScrubNumber] = []
         for i, (name, pigment) in enumerate((("red", "red"), ("green", "green"), ("blue", "blue"))):
@@ -127,9 +126,8 @@ class ChoiceEditor(Editor):
         self._field, self._kind = field, kind
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        label = Label(kind.title)
+        label = Title(kind.title)
         set_tip(label, kind.help)
-        label.setFixedWidth(112)
         self.box = Chooser()
         self.box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.box.setObjectName(field)
@@ -158,9 +156,8 @@ class TextEditor(Editor):
         self._field, self._shown = field, ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        label = Label(kind.title)
+        label = Title(kind.title)
         set_tip(label, kind.help)
-        label.setFixedWidth(112)
         self.line = QLineEdit()
         self.line.setObjectName(field)
         self.line.setAccessibleName(kind.title)

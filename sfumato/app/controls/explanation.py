@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.parts import popped_up
 from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
 from sfumato.core.controls import Choice, Kind, Number, Pad, Triple, kinds
@@ -64,9 +65,4 @@ class Explanation(QFrame):
 
     def popup(self, place: QPoint) -> None:
         """Show it at a place of the screen, inside the screen."""
-        self.adjustSize()
-        room = self.screen().availableGeometry()
-        x = min(place.x(), room.right() - self.width())
-        y = min(place.y(), room.bottom() - self.height())
-        self.move(max(x, room.left()), max(y, room.top()))
-        self.show()
+        popped_up(self, place)

@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from sfumato.app.controls.editor import Editor, quiet
+from sfumato.app.controls.editor import Editor, quiet, quiet_line
 from sfumato.app.controls.hue_field import HueField
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import HueCurve, Number
@@ -44,17 +44,16 @@ class HueEditor(Editor):
             digits=0,
             signed=True,
         )
-        self.hue, self.value = ScrubNumber(hue, -1.0), ScrubNumber(value, 0.0)
+        self.hue, self.value = ScrubNumber(hue, 0.0), ScrubNumber(value, 0.0)
         self.hue.setObjectName("point.hue")
         self.value.setObjectName("point.value")
-        self._words = quiet("")
+        self._words = quiet_line("")
         for label, number in (("hue", self.hue), ("value", self.value)):
             row.addWidget(quiet(label))
             row.addWidget(number)
             number.edited.connect(self._typed)
             number.released.connect(self.released)
-        row.addWidget(self._words)
-        row.addStretch(1)
+        row.addWidget(self._words, 1)
         column.addLayout(row)
         self.field.edited.connect(self._moved)
         self.field.released.connect(self.released)
@@ -88,6 +87,8 @@ class HueEditor(Editor):
         for number in (self.hue, self.value):
             number.setEnabled(point is not None)
         if point is None:
+            for number in (self.hue, self.value):
+                number.show_words("–")
             self._words.setText("click a row to add a point")
             return
         kind = self._curves[self.field.row]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TypeVar
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QLayout, QMenu, QWidget
 
 W = TypeVar("W", bound=QWidget)
@@ -28,6 +28,16 @@ def passing_menu(parent: QWidget) -> QMenu:
     menu = QMenu(parent)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, not isinstance(parent, QMenu))
     return menu
+
+
+def popped_up(window: QWidget, place: QPoint) -> None:
+    """Show a pop-up at a place of the screen, inside the screen."""
+    window.adjustSize()
+    room = window.screen().availableGeometry()
+    x = min(place.x(), room.right() - window.width())
+    y = min(place.y(), room.bottom() - window.height())
+    window.move(max(x, room.left()), max(y, room.top()))
+    window.show()
 
 
 def taken(layout: QLayout) -> Iterator[QWidget]:

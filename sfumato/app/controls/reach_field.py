@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
-from sfumato.app.controls.editor import Editor, quiet
+from sfumato.app.controls.editor import Editor, quiet, quiet_line
 from sfumato.app.controls.hand import Field, arrow, bounded, distance, srgb
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
@@ -312,7 +312,7 @@ class ReachEditor(Editor):
             head = QHBoxLayout()
             head.addWidget(quiet(way))
             head.addStretch(1)
-            self._said[way] = quiet("")
+            self._said[way] = quiet_line("")
             head.addWidget(self._said[way])
             column.addLayout(head)
             strip = ReachStrip(way)
@@ -344,7 +344,7 @@ class ReachEditor(Editor):
         self.matte.clicked.connect(self.matte_wanted)
         row2.addWidget(self.matte)
         row2.addStretch(1)
-        self.covers = quiet("")
+        self.covers = quiet_line("")
         row2.addWidget(self.covers)
         column.addLayout(row2)
         row3 = QHBoxLayout()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.labels import Label
 from sfumato.core.controls import Number
 

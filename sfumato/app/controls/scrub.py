@@ -7,7 +7,7 @@ import math
 import operator
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QEnterEvent,
     QKeyEvent,
@@ -80,10 +80,17 @@ class ScrubNumber(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setFixedHeight(22)
-        self.setMinimumWidth(58)
         self.left = False
         self.setAccessibleName(kind.title)
         self._describe()
+
+    @guarded
+    def sizeHint(self) -> QSize:
+        return QSize(58, 22)
+
+    @guarded
+    def minimumSizeHint(self) -> QSize:
+        return QSize(48, 22)
 
     # --- value -----------------------------------------------------------------------------------
     def value(self) -> float:

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFormLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.core.controls import Number
 from sfumato.formats.parts.contract import DEPTH_WORDS, FormatSpec

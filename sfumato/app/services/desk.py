@@ -24,6 +24,7 @@ from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.luts.proof import look_loss
 from sfumato.work.preview.asks import Ask
+from sfumato.work.preview.measures import tried
 from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
@@ -41,7 +42,8 @@ def _picture(state: ViewState) -> tuple[object, ...]:
 
 
 class Desk(QObject):
-    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`, `failed(shot, error)`.
+    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`,
+    `tried(dict)`, `failed(shot, error)`.
 
     `bring(files)`: a room wants files to become shots.
     """
@@ -54,6 +56,7 @@ class Desk(QObject):
     loss = Signal(object)
     loss_unknown = Signal()
     failed = Signal(str, object)
+    tried = Signal(object)
     encodings_changed = Signal()
     bring = Signal(object)
     warmed = Signal()
@@ -80,7 +83,7 @@ class Desk(QObject):
         self._first = True
         self._lanes = {
             n: Lane(n, self, turn=_TURNS.get(n, Turn.SHARED))
-            for n in ("preview", "probe", "thumbs", "contact", "loss", "warm")
+            for n in ("preview", "probe", "thumbs", "contact", "loss", "warm", "tried")
         }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
@@ -91,6 +94,7 @@ class Desk(QObject):
         self._lanes["contact"].answered.connect(self.contact)
         self._tile = (320, 180)
         self._lanes["loss"].answered.connect(self._on_loss)
+        self._lanes["tried"].answered.connect(self.tried)
         self._lanes["warm"].answered.connect(lambda _none: self.warmed.emit())
         self._now = single_shot(self, 0, self._ask)
         self._rest = single_shot(self, rests.picture, self._at_rest)
@@ -319,6 +323,13 @@ class Desk(QObject):
             return found
 
         self._lanes["contact"].ask(work)
+
+    def try_glazes(self, where: str) -> None:
+        """Ask what each glaze would do at the end of a shot's Ground or of the Look, for `tried`."""
+        study, shot = self.model.study, self.shot or Shot("", "")
+        self._lanes["tried"].ask(
+            lambda _cancel: tried(study, shot, where, lambda c: self.previewer.screened(study, c))
+        )
 
     def _ask_loss(self) -> None:
         ask = self.ask()

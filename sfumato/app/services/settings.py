@@ -27,6 +27,13 @@ class Settings:
             return value in (True, "true")
         return value
 
+    def whole(self, key: str, default: int) -> int:
+        """Return a whole number; the default for what is none."""
+        try:
+            return int(self._store.value(key))  # type: ignore[call-overload, no-any-return]
+        except (TypeError, ValueError, OverflowError):
+            return default
+
     def texts(self, key: str) -> list[str]:
         """Return a list of texts, which the store gives back as one text where it holds one."""
         found = self._store.value(key) or []

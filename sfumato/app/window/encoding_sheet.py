@@ -18,7 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import part, taken
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.tick import Tick

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QPoint
-from PySide6.QtGui import QContextMenuEvent, QTextDocumentFragment
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 from sfumato.app.controls.explanation import Explanation
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.guard import guarded
-from sfumato.app.labels import HELP
+from sfumato.app.labels import HELP, tip_of
 from sfumato.app.services.services import Services
 
 
 def said_of(widget: QWidget | None) -> tuple[str, str]:
     """Return a heading and the words about a widget: its own, or those of the nearest that holds it."""
     while widget is not None:
-        tip = widget.property(HELP) or widget.toolTip()
-        if tip.startswith("<span"):
-            tip = QTextDocumentFragment.fromHtml(tip).toPlainText()
+        tip = widget.property(HELP) or (tip_of(widget) if widget.toolTip() else "")
         if tip:
             text = getattr(widget, "text", None)
             own = text() if callable(text) else ""

@@ -222,8 +222,8 @@ class MainWindow(QMainWindow):
     @property
     def is_busy(self) -> bool:
         """Whether any answer is still under way (for tests and pictures)."""
-        house = (self.desk, self.queue, self.reading, self.files, self.dress)
-        return any(p.is_busy for p in (*house, *self.rooms.values()))
+        own = self.desk.is_busy or self.queue.is_busy or self.reading.is_busy or self.files.is_busy
+        return own or self.dress.is_busy or any(room.is_busy for room in self.rooms.values())
 
     # --- actions ---------------------------------------------------------------------------------
     def undo(self) -> None:

@@ -64,7 +64,8 @@ class Encoding:
 
     `decode` and `encode` take and give float32 (..., 3); code values are full range, 0..1 nominal.
     `coder` takes the place of the transfer function where that is not enough; `definition` is what
-    an encoding of the user's was made from.
+    an encoding of the user's was made from; `config` is the config that it comes from, with which
+    its name begins, "" for all others.
     """
 
     name: str
@@ -80,6 +81,7 @@ class Encoding:
     system_gamma: float = 1.0
     coder: Coder | None = None
     definition: Any = None
+    config: str = ""
 
     @property
     def is_scene(self) -> bool:

@@ -12,13 +12,15 @@ import numpy as np
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.glaze import glazes
+from sfumato.core.glazes.lut import Lut
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
 from sfumato.core.path.laying import matte
-from sfumato.core.study.coat import Coat
+from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.shot import Shot
-from sfumato.core.study.study import Study
+from sfumato.core.study.study import LOOK, Study
 from sfumato.media.parts.inked import total_ink
 from sfumato.raster.plates import CMYK
 from sfumato.work.cancel import Cancel
@@ -82,6 +84,27 @@ def smears(
         return {}
     viewed = (painted or to_bytes)(path.through_view(study, np.stack(steps)))
     return {name: viewed[2 * i : 2 * i + 2] for i, name in enumerate(ids)}
+
+
+def tried(
+    study: Study, shot: Shot, where: str, painted: Callable[[Rgb], Array] | None = None
+) -> dict[str, Array]:
+    """Return, by key, smears as `smears` has them of what each glaze would do, set gently.
+
+    Args:
+        where: LOOK for the end of the Look, or the shot for the end of its Ground.
+    """
+    working = encoding(study.working)
+    code = path.through_ground(shot, study, convert(_swatches(), "Linear BT.709", working))
+    if where == LOOK:
+        code = path.through_look(study, code)
+    steps = [code]
+    keys = [k for k, spec in glazes().items() if spec.mild and spec.record is not Lut]
+    for key in keys:
+        coat = new_coat(key, working, **glazes()[key].mild)
+        steps.append(path.through_coat(coat, code, working, study.view))
+    viewed = (painted or to_bytes)(path.through_view(study, np.stack(steps)))
+    return {key: np.stack([viewed[0], viewed[i]]) for i, key in enumerate(keys, 1)}
 
 
 class Measures(Drags):

@@ -205,6 +205,7 @@ def _made(
         reference=203 / 10000 if hdr else 1.0,
         cat=like.cat,
         coder=coder,
+        config=held.name,
     )
 
 

@@ -10,7 +10,8 @@ import attrs
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick

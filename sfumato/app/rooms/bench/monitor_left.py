@@ -14,7 +14,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, quiet, strong
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet, strong
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import scrolled_panel

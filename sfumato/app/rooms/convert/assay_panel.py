@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.pigment_row import PigmentRow
 from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel

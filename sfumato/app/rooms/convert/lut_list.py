@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick

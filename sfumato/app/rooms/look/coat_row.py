@@ -11,14 +11,15 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
+from sfumato.app.controls import smear
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
-from sfumato.app.rooms.look.smear import Smear
+from sfumato.app.labels import Line, set_tip
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.app.theme import RADIUS, colour, focus_ring, strong_font
 from sfumato.core.controls import Number
@@ -40,6 +41,9 @@ STRENGTH = Number(
     unit="%",
     help="How much of it: 0 % nothing, 100 % as set, 200 % twice the change.",
 )
+
+
+_ROOMY = 320  # px of a row in which a whole smear leaves the name enough
 
 
 class _NameField(QLineEdit):
@@ -110,9 +114,9 @@ class CoatRow(QWidget):
         self.mark.setObjectName("on")
         set_tip(self.mark, "Switches the glaze on or off.")
         self.mark.clicked.connect(lambda on: self.toggled.emit(self.coat.id, on))
-        self.label = Label()
+        self.label = Line()
         self.label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.smear = Smear()
+        self.smear = smear.Smear()
         self.strength = ScrubNumber(STRENGTH, 100.0)
         self.strength.setObjectName("strength")
         self.strength.edited.connect(lambda v: self.strength_edited.emit(self.coat.id, v / 100))
@@ -188,6 +192,11 @@ class CoatRow(QWidget):
             font = strong_font() if chosen else self.font()
             self.label.setFont(font)
             self.update()
+
+    @guarded
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.smear.setFixedWidth(smear.WIDTH if self.width() > _ROOMY else smear.NARROW)
 
     @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:

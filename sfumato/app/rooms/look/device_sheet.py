@@ -7,7 +7,7 @@ from typing import Any
 import attrs
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.rooms.look.record_sheet import RecordSheet
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel

@@ -20,7 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import set_tip

@@ -15,14 +15,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet, quiet_line
 from sfumato.app.controls.parts import passing_menu, taken
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.look.coat_row import STRENGTH, CoatRow
 from sfumato.app.rooms.look.ledger_edits import LedgerEdits
-from sfumato.app.rooms.look.menus import encoding_menu, glaze_menu
+from sfumato.app.rooms.look.menus import encoding_picker, glaze_picker
 from sfumato.app.rooms.look.thread import INDENT, ThreadBody
 from sfumato.app.rooms.look.unfolded import Unfolded
 from sfumato.app.rooms.look.view_fold import ViewFold
@@ -109,11 +109,12 @@ class Ledger(QWidget):
         box = QWidget()
         row = QHBoxLayout(box)
         row.setContentsMargins(INDENT, 10, 10, 6)
-        self._title = Label()
+        self._title = Line()
         self._title.setFont(strong_font(15))
         self._edited = quiet("")
         row.addWidget(self._title)
-        row.addWidget(self._edited, 1)
+        row.addWidget(self._edited)
+        row.addStretch(1)
         return box
 
     def _line(self, height: int = 28) -> tuple[QWidget, QHBoxLayout]:
@@ -128,7 +129,7 @@ class Ledger(QWidget):
         self._source, row = self._line()
         label = quiet("Source")
         label.setFixedWidth(50)
-        self._source_name = Label()
+        self._source_name = Line()
         self._source_change = QPushButton("change")
         self._source_change.setObjectName("source.change")
         set_tip(
@@ -146,7 +147,7 @@ class Ledger(QWidget):
         label = Label("Ground")
         label.setProperty("pigment", "azurite")
         row.addWidget(label)
-        row.addWidget(quiet("this shot only, never exported"), 1)
+        row.addWidget(quiet_line("this shot only, never exported"), 1)
         self._ground_add = QPushButton("Add")
         self._ground_add.setObjectName("ground.add")
         set_tip(
@@ -164,6 +165,7 @@ class Ledger(QWidget):
         self._look_name = QLineEdit()
         self._look_name.setProperty("flat", True)
         self._look_name.setMaxLength(80)
+        self._look_name.setMinimumWidth(40)
         self._look_name.setObjectName("look.name")
         self._look_name.setAccessibleName("Name of the Look")
         self._look_name.editingFinished.connect(self._rename_look)
@@ -196,7 +198,7 @@ class Ledger(QWidget):
         self._view_row, row = self._line()
         label = quiet("View")
         label.setFixedWidth(50)
-        self._view_name = Label()
+        self._view_name = Line()
         self._view_change = QPushButton("change")
         self._view_change.setObjectName("view.change")
         set_tip(
@@ -459,12 +461,14 @@ class Ledger(QWidget):
             row.show_marked(row.coat.id in marked)
 
     def ask_glaze(self, ground: bool) -> None:
-        """Open the menu of glazes at its button."""
+        """Open the list of glazes at its button."""
         shot = self._shot()
         button = self._ground_add if ground else self._add_button
         where = shot.id if ground and shot else LOOK
-        menu = glaze_menu(self, lambda key: self.edits.add(where, key))
-        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+        picker = glaze_picker(self, lambda key: self.edits.add(where, key))
+        self._desk.tried.connect(picker.show_smears)
+        self._desk.try_glazes(where)
+        picker.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
     # --- dragging ----------------------------------------------------------------------------------
     def _places(self, coat: Coat) -> list[tuple[float, str, int]]:
@@ -528,14 +532,18 @@ class Ledger(QWidget):
         self.body.place_ends()
 
     def choose_encoding(self) -> None:
-        """Open the menu of encodings for the shot's source."""
+        """Open the list of encodings for the shot's source."""
         shot = self._shot()
         if shot is None:
             return
-        menu = encoding_menu(self, lambda name: self.edits.encoding(shot.id, name), shot.encoding)
-        menu.addSeparator()
-        menu.addAction("Encodings of my own…", self.encodings_wanted.emit)
-        menu.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
+        picker = encoding_picker(
+            self,
+            "Source encoding",
+            lambda name: self.edits.encoding(shot.id, name),
+            shot.encoding,
+            more={"Encodings of my own…": self.encodings_wanted.emit},
+        )
+        picker.popup(self._source_change.mapToGlobal(self._source_change.rect().bottomLeft()))
 
     def _rename_look(self) -> None:
         name = self._look_name.text().strip() or self._model.study.look.name

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.labels import set_help
 from sfumato.app.rooms.look.easel_panel import EaselPanel
@@ -14,6 +15,8 @@ from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.rooms.look.seal import Seal
 from sfumato.app.rooms.look.shots import ShotsStrip
 from sfumato.app.services.services import Services
+
+PANEL, PANEL_BOUNDS = 340, (300, 480)  # px: how wide the panel is, and can be
 
 
 class LookPage(QWidget):
@@ -32,7 +35,9 @@ class LookPage(QWidget):
         self.easel_panel = EaselPanel(model, view, desk)
         self.instruments = Instruments(model, view, desk)
         left = QWidget()
-        as_panel(left, width=340)
+        as_panel(left)
+        self.grip = Grip(left, PANEL, *PANEL_BOUNDS)
+        self.grip.setObjectName("panel.grip")
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -54,9 +59,11 @@ class LookPage(QWidget):
         self.column = column
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
+        row.setSpacing(0)
         row.addWidget(left)
+        row.addWidget(self.grip)
         row.addWidget(right, 1)
+        self.left = left
 
     def put_back(self, part: QWidget) -> None:
         """Give a part that stood in a window of its own its place again."""

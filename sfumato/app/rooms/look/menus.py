@@ -1,49 +1,42 @@
-"""Menus made from the registries."""
+"""Lists made from the registries: of glazes, of encodings."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QWidget
 
-from sfumato.app.controls.parts import passing_menu
-from sfumato.app.labels import set_tip
+from sfumato.app.controls.chooser import encoding_entry
+from sfumato.app.controls.picker import Entry, Picker
 from sfumato.core.colour.encodings import Encoding, Family, encodings
 from sfumato.core.glaze import Category, glazes
 
 
-def glaze_menu(parent: QWidget, add: Callable[[str], None]) -> QMenu:
-    """Make the "Add a glaze" menu from the registry, by group."""
-    menu = passing_menu(parent)
-    menu.setToolTipsVisible(True)
-    for group in Category:
-        specs = sorted((s for s in glazes().values() if s.group is group), key=lambda s: s.title)
-        if not specs:
-            continue
-        menu.addSection(group.value)
-        for spec in specs:
-            action = menu.addAction(spec.title, partial(add, spec.key))
-            action.setObjectName(f"add.{spec.key}")
-            set_tip(action, spec.help)
-    return menu
+def glaze_picker(parent: QWidget, add: Callable[[str], None]) -> Picker:
+    """Make the list of "Add a glaze" from the registry, by group."""
+    entries = [
+        Entry(spec.key, spec.title, spec.group.value, spec.help)
+        for group in Category
+        for spec in sorted(glazes().values(), key=lambda s: s.title)
+        if spec.group is group
+    ]
+    picker = Picker("Add a glaze", entries, parent)
+    picker.chosen.connect(add)
+    return picker
 
 
-def encoding_menu(
+def encoding_picker(
     parent: QWidget,
+    title: str,
     choose: Callable[[str], None],
     current: str | None,
     offered: Callable[[Encoding], bool] = lambda _space: True,
-) -> QMenu:
-    """Make a menu of encodings, by family."""
-    menu = passing_menu(parent)
-    for family in Family:
-        spaces = [s for s in encodings().values() if s.family is family and offered(s)]
-        if spaces:
-            menu.addSection(family.value.capitalize())
-        for space in spaces:
-            if not space.is_view:
-                action = menu.addAction(space.title, partial(choose, space.name))
-                action.setCheckable(True)
-                action.setChecked(space.name == current)
-    return menu
+    more: dict[str, Callable[[], None]] | None = None,
+) -> Picker:
+    """Make a list of encodings, by family; those of a config by themselves."""
+    spaces = [s for s in encodings().values() if not s.is_view and offered(s)]
+    families = list(Family)
+    spaces.sort(key=lambda s: (s.config, families.index(s.family)))
+    picker = Picker(title, [encoding_entry(s) for s in spaces], parent, current=current, more=more)
+    picker.chosen.connect(choose)
+    return picker

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, set_tip

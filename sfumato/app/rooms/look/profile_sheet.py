@@ -8,7 +8,8 @@ import attrs
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.look.lane_sheet import LaneSheet
 from sfumato.app.services.desk import Desk

@@ -14,7 +14,7 @@ from sfumato.app.rooms.look.coat_edits import CoatEdits
 from sfumato.app.rooms.look.exports import Exports
 from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.rooms.look.look_actions import ACTIONS
-from sfumato.app.rooms.look.look_page import LookPage
+from sfumato.app.rooms.look.look_page import PANEL, LookPage
 from sfumato.app.rooms.look.preset_edits import PresetEdits
 from sfumato.app.rooms.look.print_edits import PrintEdits
 from sfumato.app.rooms.look.shot_edits import ShotEdits
@@ -50,6 +50,7 @@ class LookRoom(Room):
         super().__init__("look", services)
         self._restore_view()
         self._page = page = LookPage(services)
+        page.grip.set_width(services.settings.whole("view/panel", PANEL))
         self.ledger, self.seal, self.shots = page.ledger, page.seal, page.shots
         self.easel_panel, self.instruments = page.easel_panel, page.instruments
         self.coats = CoatEdits(services, self.ledger)
@@ -233,6 +234,7 @@ class LookRoom(Room):
         settings.set("view/instruments", ",".join(now.instruments))
         settings.set("view/instruments_shown", now.instruments_shown)
         settings.set("view/limits", now.limits)
+        settings.set("view/panel", self._page.left.width())
         settings.set("torn/open", ",".join(self.view_edits.torn.windows))
 
     def _restore_view(self) -> None:

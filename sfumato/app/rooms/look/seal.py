@@ -7,11 +7,11 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import painted, quiet, strong
+from sfumato.app.controls.editor import painted, quiet, quiet_line, strong
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -42,6 +42,9 @@ TOLERANCE = Number(
     digits=2,
     help="99 of 100 colours of the shots lie within it.",
 )
+
+
+_NAME = 110  # px for the name of a shot
 
 
 def loss_words(loss: Loss) -> str:
@@ -88,7 +91,7 @@ class Seal(QWidget):
         column.addLayout(row)
         find = QHBoxLayout()
         find.setSpacing(4)
-        words = quiet("smallest grid, 99 % within")
+        words = quiet_line("smallest grid, 99 % within")
         words.setContentsMargins(4, 0, 0, 0)
         self.tolerance = ScrubNumber(TOLERANCE, 1.0)
         self.tolerance.setObjectName("seal.tolerance")
@@ -134,7 +137,7 @@ class Seal(QWidget):
         proof = QVBoxLayout(self._proof_box)
         proof.setContentsMargins(4, 8, 0, 0)
         proof.setSpacing(2)
-        self._proof_name = Label()
+        self._proof_name = Line()
         self._proof_name.setProperty("strong", True)
         self._nodes, self._grid, self._second = Label(), Label(), Label()
         self._nodes.setObjectName("seal.nodes")
@@ -188,13 +191,21 @@ class Seal(QWidget):
         if loss is None:
             return
         count = len(self._model.study.shots)
-        where = f"\n{count} shot{'s' if count != 1 else ''}" if loss.shots else ""
+        where = f", on {count} shot{'s' if count != 1 else ''}" if loss.shots else ""
         if not loss.is_close and loss.worst_shot and count > 1:
-            where += f", most on {loss.worst_shot}"
+            name = self.fontMetrics().elidedText(
+                loss.worst_shot, Qt.TextElideMode.ElideMiddle, _NAME
+            )
+            where += f",\nmost on {name}"
         if loss.sampled is not None:
-            better = f"\nsampled 99 % within {loss.sampled.p99:.2f}, worst {loss.sampled.worst:.2f}"
+            better = (
+                f"\nsampled 99 % within {loss.sampled.p99:.2f},\nworst {loss.sampled.worst:.2f}"
+            )
             where += better if loss.fitted else "\nfitting does not help here: sampled"
-        self._loss.setText(f"{_mark(loss.is_close)} {loss_words(loss)}{where}")
+        words = loss_words(loss).replace(
+            ", worst", ",\nworst"
+        )  # beside the button, in a narrow panel
+        self._loss.setText(f"{_mark(loss.is_close)} {words}{where}")
         painted(self._loss, _pigment(loss.is_close))
         set_tip(
             self._loss,

@@ -3,17 +3,29 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QMenu, QPushButton
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QPaintEvent
+from PySide6.QtWidgets import (
+    QMenu,
+    QPushButton,
+    QSizePolicy,
+    QStyle,
+    QStyleOptionButton,
+    QStylePainter,
+)
 
 from sfumato.app.controls.parts import passing_menu
+from sfumato.app.guard import guarded
 from sfumato.app.labels import set_tip
-from sfumato.app.rooms.look.menus import encoding_menu
+from sfumato.app.rooms.look.menus import encoding_picker
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.path.path import SPANS, span_names, span_sentence, with_entry, with_leave
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
+
+_HELP = "What the LUT expects and gives; click to change it."
 
 
 class SpanLine(QPushButton):
@@ -26,7 +38,8 @@ class SpanLine(QPushButton):
         self.setObjectName("seal.span")
         self.setProperty("flat", True)
         self.setProperty("line", True)
-        set_tip(self, "What the LUT expects and gives; click to change it.")
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        set_tip(self, _HELP)
         self.setAccessibleName("Span of the LUT")
         self._study = Study()
         self._shot: Shot | None = None
@@ -36,6 +49,20 @@ class SpanLine(QPushButton):
         self._study, self._shot = study, shot
         self.setText(span_sentence(study, shot))
         self.setAccessibleDescription(self.text())
+        set_tip(self, f"{self.text()}.\n{_HELP}")
+
+    @guarded
+    def minimumSizeHint(self) -> QSize:
+        return QSize(80, super().minimumSizeHint().height())
+
+    @guarded
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        option.text = self.fontMetrics().elidedText(  # type: ignore[attr-defined]
+            self.text(), Qt.TextElideMode.ElideRight, self.width() - 4
+        )
+        QStylePainter(self).drawControl(QStyle.ControlElement.CE_PushButton, option)
 
     def menu_of(self) -> QMenu:
         """Make the menu: the usual Spans, then any encoding for either end."""
@@ -50,18 +77,27 @@ class SpanLine(QPushButton):
         menu.addSeparator()
         entry, leave = span_names(study, shot)
         scene = encoding(study.working).is_scene
-        expects = encoding_menu(menu, lambda n: self.chosen.emit(with_entry(self._study, n)), entry)
-        gives = encoding_menu(
-            menu,
-            lambda n: self.chosen.emit(with_leave(self._study, n)),
-            leave,
-            lambda space: scene or not space.is_scene,
+        ends = (
+            ("Expects", with_entry, entry, lambda _space: True),
+            ("Gives", with_leave, leave, lambda space: scene or not space.is_scene),
         )
-        for part, title in ((expects, "Expects"), (gives, "Gives")):
-            part.setTitle(title)
-            part.setObjectName(f"span.{title.lower()}")
-            menu.addMenu(part)
+        for title, change, name, offered in ends:
+            action = menu.addAction(
+                f"{title}…", partial(self._choose_end, title, change, name, offered)
+            )
+            action.setObjectName(f"span.{title.lower()}")
         return menu
+
+    def _choose_end(self, title: str, change: Any, name: str, offered: Any) -> None:
+        """Open the list of encodings for one end of the LUT."""
+        picker = encoding_picker(
+            self,
+            f"What the LUT {title.lower()}",
+            lambda chosen: self.chosen.emit(change(self._study, chosen)),
+            name,
+            offered,
+        )
+        picker.popup(self.mapToGlobal(self.rect().bottomLeft()))
 
     def _open(self) -> None:
         self.menu_of().popup(self.mapToGlobal(self.rect().bottomLeft()))

@@ -7,7 +7,8 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.editors import ChoiceEditor
 from sfumato.app.controls.reach_field import ReachEditor
 from sfumato.app.controls.record_panel import RecordPanel

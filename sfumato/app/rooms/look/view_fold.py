@@ -5,9 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import Title
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.look.thread import INDENT
 from sfumato.core.colour.encodings import Family, encoding, encodings
 from sfumato.core.controls import kinds
@@ -28,8 +29,7 @@ class ViewFold(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(INDENT, 0, 6, 4)
         row = QHBoxLayout()
-        label = Label("Working in")
-        label.setFixedWidth(112)
+        label = Title("Working in")
         self._working = Chooser()
         self._working.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._working.setObjectName("working")

@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.labels import Label

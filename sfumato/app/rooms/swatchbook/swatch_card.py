@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import STRENGTH, panel_column
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser
+from sfumato.app.controls.chooser import Chooser
 from sfumato.app.images import image_of
 from sfumato.app.labels import set_tip
 from sfumato.app.rooms.trip.loan_model import LoanModel

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import Chooser, strong
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import strong
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.scrub import ScrubNumber

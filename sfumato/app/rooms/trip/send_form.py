@@ -11,7 +11,8 @@ import attrs
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import Chooser, painted, quiet
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.rows import Row, chooser
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.services.jobs import Lane

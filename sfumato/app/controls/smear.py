@@ -12,11 +12,23 @@ from sfumato.app.images import image_of
 from sfumato.app.labels import set_tip
 from sfumato.app.theme import colour
 
+WIDTH, NARROW = 96, 60  # px
+
+
+def paint_smear(painter: QPainter, room: QRectF, image: QImage) -> None:
+    """Paint a smear (17 x 2 pixels): its hues, a gap, its greys."""
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+    gap = 4
+    step = (room.width() - gap) / 17
+    for first, count, left in ((0, 12, 0.0), (12, 5, 12 * step + gap)):
+        target = QRectF(room.left() + left, room.top(), count * step, room.height())
+        painter.drawImage(target, image, QRectF(first, 0, count, 2))
+
 
 class Smear(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setFixedSize(96, 14)
+        self.setFixedSize(WIDTH, 14)
         self._rows: np.ndarray | None = None
         self._image: QImage | None = None
         set_tip(self, "Twelve hues and five greys: before the glaze above, after it below")
@@ -37,8 +49,4 @@ class Smear(QWidget):
             return
         if not self.isEnabled():
             painter.setOpacity(0.35)
-        gap = 4
-        step = (self.width() - gap) / 17
-        for first, count, left in ((0, 12, 0.0), (12, 5, 12 * step + gap)):
-            target = QRectF(left, 0, count * step, self.height())
-            painter.drawImage(target, self._image, QRectF(first, 0, count, 2))
+        paint_smear(painter, QRectF(self.rect()), self._image)

@@ -1,0 +1,78 @@
+"""A list of choices."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QComboBox
+
+from sfumato.app.controls.picker import Entry, Picker
+from sfumato.app.guard import guarded
+from sfumato.core.colour.encodings import Encoding, encodings
+
+_LEAST = 72  # px wide
+_MANY = 12  # choices that can be overlooked without a search
+
+
+def encoding_entry(space: Encoding) -> Entry:
+    """Return an encoding as an entry of a list: those of a config under its name, without it in each."""
+    kind = "views" if space.is_view else space.family.value
+    if not space.config:
+        return Entry(space.name, space.title, kind.capitalize(), space.source)
+    title = space.title.removeprefix(f"{space.config}: ")
+    return Entry(space.name, title, f"{space.config}: {kind}", space.name)
+
+
+class Chooser(QComboBox):
+    """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(
+            Qt.FocusPolicy.StrongFocus
+        )  # by itself the wheel would give it the focus
+
+    def offer(self, options: tuple[str, ...]) -> None:
+        """Fill the list anew when it is another one; what is chosen stays where it can."""
+        if tuple(self.itemText(i) for i in range(self.count())) != options:
+            chosen = self.currentText()
+            self.clear()
+            self.addItems(options)
+            self.setCurrentText(chosen)
+
+    @guarded
+    def showPopup(self) -> None:
+        """Show the choices: many of them in a list that is searched by typing."""
+        if self.count() <= _MANY:
+            super().showPopup()
+            return
+        entries = [self._entry(i) for i in range(self.count())]
+        name = self.accessibleName() or "Choices"
+        picker = Picker(name, entries, self, current=self.currentText())
+        picker.chosen.connect(self._picked)
+        picker.popup(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def _entry(self, index: int) -> Entry:
+        text, words = self.itemText(index), self.itemData(index, Qt.ItemDataRole.ToolTipRole)
+        known = encodings().get(text)
+        if known is not None:
+            return encoding_entry(known)
+        return Entry(text, text, "", str(words or ""))
+
+    def _picked(self, text: str) -> None:
+        self.setCurrentText(text)
+        self.activated.emit(self.currentIndex())
+        self.textActivated.emit(text)
+
+    @guarded
+    def minimumSizeHint(self) -> QSize:
+        """Long choices never make a panel wider: they are shortened where they stand, not in the list."""
+        least = super().minimumSizeHint()
+        return QSize(min(_LEAST, least.width()), least.height())
+
+    @guarded
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()

@@ -1,0 +1,144 @@
+"""What must not get in the way: panels keep their width, lists are searched, the keyboard reaches all."""
+
+from __future__ import annotations
+
+import time
+
+import attrs
+import pytest
+from PySide6.QtCore import QCoreApplication, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+
+from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.grip import Grip
+from sfumato.app.controls.picker import Picker
+from sfumato.core.colour.encodings import add_encodings, drop_encodings
+from sfumato.core.glaze import glazes
+from sfumato.core.study.coat import new_coat
+from sfumato.work.stores.ocio_config import built_in, open_config
+
+LONG = "A name that somebody gave it who likes to say all of it, twice if need be, and then some"
+
+
+@pytest.fixture
+def config():
+    """The encodings of a config, known while the test runs."""
+    opened = open_config(next(b.where for b in built_in() if "studio" in b.where))
+    add_encodings(opened.encodings)
+    yield opened
+    drop_encodings([e.name for e in opened.encodings])
+
+
+def test_the_ledger_is_never_wider_than_its_panel(demo, config) -> None:
+    hand, window = demo, demo.window
+    page = window.rooms["look"].page
+    ledger, grip = page.ledger, hand.find(Grip, "panel.grip")
+    grip.set_width(0)
+    assert page.left.width() == 300
+    longest = max(config.spaces, key=len)
+    view = max((v for v in config.views), key=len)
+    study = attrs.evolve(hand.study, name=LONG).with_look(name=LONG)
+    study = attrs.evolve(study, view=attrs.evolve(study.view, encoding=view))
+    shot = study.shots[0]
+    study = study.with_shot(shot.id, encoding=longest, name=LONG)
+    for key in glazes():
+        study = study.added("look", attrs.evolve(new_coat(key), name=LONG))
+    window.model.commit("Long", study)
+    window.view.set(shot=shot.id, laying_open=True)
+    hand.click(hand.find(QPushButton, "view.change"))
+    hand.settle()
+
+    wide = []
+
+    def fits(what: str) -> None:
+        hand.wait(5)
+        room = ledger.body.parentWidget().width()
+        if ledger.body.width() > room:
+            parts = [w for w in ledger.body.findChildren(QWidget) if w.isVisible()]
+            widest = max(parts, key=lambda w: w.mapTo(ledger.body, w.rect().topRight()).x())
+            wide.append(
+                (what, ledger.body.width(), room, type(widest).__name__, widest.objectName())
+            )
+
+    fits("the View")
+    for coat in study.look.coats:
+        window.view.set(coat=coat.id)
+        hand.wait(20)
+        fits(coat.key)
+    hand.settle()
+    fits("with words about the picture")
+    parts = [p for p in page.seal.findChildren(QWidget) if p.isVisible()]
+    assert not [(p.objectName(), type(p)) for p in parts if p.geometry().right() > 300]
+    assert page.seal.minimumSizeHint().width() <= 300, [
+        (p.objectName(), p.minimumSizeHint().width()) for p in parts
+    ]
+    source = ledger._source_name
+    assert source.is_short
+    assert source.text() == longest
+    assert not wide
+
+
+def test_the_panel_is_drawn_wider_by_hand_and_by_keys_and_stays_so(demo, tmp_path) -> None:
+    hand, window = demo, demo.window
+    page, grip = window.rooms["look"].page, hand.find(Grip, "panel.grip")
+    assert page.left.width() == 340
+    middle = QPointF(grip.rect().center())
+    hand.drag(grip, middle, middle + QPointF(60, 0), steps=1)
+    assert page.left.width() == 400
+    grip.setFocus()
+    for _ in range(6):
+        hand.keys(grip, Qt.Key.Key_Right)
+    assert page.left.width() == 480
+    window.keep()
+    assert window.settings.whole("view/panel", 0) == 480
+    QTest.mouseDClick(grip, Qt.MouseButton.LeftButton)
+    assert page.left.width() == 340
+
+
+def test_many_encodings_are_searched_in_groups(demo, config) -> None:
+    hand, ledger = demo, demo.window.rooms["look"].page.ledger
+    ledger.choose_encoding()
+    picker = QApplication.activePopupWidget()
+    assert isinstance(picker, Picker)
+    assert len(picker.keys) > 50
+    assert [k for k in picker.keys if k in config.spaces] == picker.keys[-len(config.spaces) :]
+    shown = [picker.list.item(i).text() for i in range(picker.list.count())]
+    assert f"{config.name}: scene-referred log" in shown
+    assert not any(config.name in s for s in shown if ": scene" not in s and ": display" not in s)
+    QTest.keyClicks(picker.line, "acescct")
+    assert len(picker.keys) in (1, 2)
+    QTest.keyClick(picker.line, Qt.Key.Key_Return)
+    hand.settle()
+    assert "acescct" in hand.window.desk.shot.encoding.lower()
+
+    box = ledger.findChild(Chooser, "working")
+    assert box is None  # it is made when the View unfolds
+    hand.click(hand.find(QPushButton, "view.change"))
+    hand.find(Chooser, "working").showPopup()
+    picker = QApplication.activePopupWidget()
+    QTest.keyClicks(picker.line, "nothing is called so")
+    assert picker.keys == []
+    QTest.keyClick(picker.line, Qt.Key.Key_Escape)
+    assert QApplication.activePopupWidget() is None
+
+
+def test_glazes_are_found_by_typing_and_show_what_they_would_do(demo) -> None:
+    hand = demo
+    hand.click(hand.find(QPushButton, "look.add"))
+    picker = QApplication.activePopupWidget()
+    assert set(picker.keys) == set(glazes())
+    while not picker._smears:  # without other events: this platform closes pop-ups by itself
+        time.sleep(0.01)
+        QCoreApplication.sendPostedEvents()
+    assert set(picker._smears) == set(glazes()) - {"lut"}
+    assert all((rows[0] != rows[1]).any() for rows in picker._smears.values())
+    first = picker.list.currentItem().text()
+    QTest.keyClick(picker.line, Qt.Key.Key_Down)
+    assert picker.list.currentItem().text() != first
+    assert picker._words.text()
+    QTest.keyClicks(picker.line, "hue ta")
+    QTest.keyClick(picker.line, Qt.Key.Key_Return)
+    hand.settle()
+    assert hand.study.look.coats[-1].key == "hue_table"
+    hand.act("undo")
