@@ -83,10 +83,10 @@ class AnyPorts(StandInPorts):
     def _maybe(self, found: Path) -> Path | None:
         return found if self.dice.random() < 0.7 else None
 
-    def choose_pictures(self, _parent, _folder):
+    def choose_pictures(self, _parent, _folder, _title=None):
         return self.dice.sample(self.pool, self.dice.randrange(2))
 
-    def choose_luts(self, _parent, _folder):
+    def choose_luts(self, _parent, _folder, _title=None):
         return self.dice.sample(self.tables, self.dice.randrange(3))
 
     def choose_save(self, _parent, _suggested):
@@ -123,7 +123,7 @@ class AnyPorts(StandInPorts):
         carriers.mkdir(exist_ok=True)
         return self._maybe(carriers / f"c{self.dice.choice(['1.png', '2.tif', '3'])}")
 
-    def choose_sheet(self, _parent, _suggested):
+    def choose_sheet(self, _parent, _suggested, _title=None):
         return self._maybe(self.folder / "sheet.png")
 
     def choose_json(self, _parent, _suggested):
@@ -132,7 +132,7 @@ class AnyPorts(StandInPorts):
     def choose_pack(self, _parent, _suggested):
         return self._maybe(self.folder / "pack.zip")
 
-    def choose_folder(self, _parent, _folder):
+    def choose_folder(self, _parent, _folder, _title=None):
         return self._maybe(self.folder)
 
     def ask_name(self, _parent, _title, suggested):

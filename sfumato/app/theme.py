@@ -166,6 +166,13 @@ def _sheet(c: dict[str, str]) -> str:
         background: {c["panel"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
     QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
+    QFileDialog QListView, QFileDialog QTreeView {{ background: {c["well"]}; border: 1px solid {c["line"]};
+        border-radius: {RADIUS}px; }}
+    QFileDialog QListView::item:selected, QFileDialog QTreeView::item:selected {{
+        background: {c["raised"]}; color: {c["text"]}; }}
+    QFileDialog QHeaderView {{ background: {c["panel"]}; }}
+    QFileDialog QToolButton {{ background: #A9A9A9; border: none; border-radius: {RADIUS}px; }}
+    QFileDialog QToolButton:disabled {{ background: transparent; }}
     QTableWidget {{ background: {c["well"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QTableWidget:focus {{ border-color: {c["yellow"]}; }}
     QTableWidget::item {{ padding: 2px 6px; }}

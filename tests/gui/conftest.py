@@ -60,10 +60,10 @@ class StandInPorts:
         self.replace = False
         self.delete = True
 
-    def choose_pictures(self, _parent, _folder):
+    def choose_pictures(self, _parent, _folder, _title=None):
         return self.pictures
 
-    def choose_luts(self, _parent, _folder):
+    def choose_luts(self, _parent, _folder, _title=None):
         return self.luts
 
     def choose_study(self, _parent, _folder):
@@ -93,7 +93,7 @@ class StandInPorts:
     def choose_carrier(self, _parent, _suggested):
         return self.carrier
 
-    def choose_sheet(self, _parent, _suggested):
+    def choose_sheet(self, _parent, _suggested, _title=None):
         return self.sheet
 
     def choose_pack(self, _parent, _suggested):
@@ -111,7 +111,7 @@ class StandInPorts:
     def choose_config(self, _parent):
         return self.config
 
-    def choose_folder(self, _parent, _folder):
+    def choose_folder(self, _parent, _folder, _title=None):
         return self.folder
 
     def ask_name(self, _parent, _title, suggested):

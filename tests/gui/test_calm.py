@@ -3,16 +3,28 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 import attrs
 import pytest
-from PySide6.QtCore import QCoreApplication, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QPointF, Qt, QTimer
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTreeView,
+    QWidget,
+)
 
+from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.services import ports as ports_module
 from sfumato.core.colour.encodings import add_encodings, drop_encodings
 from sfumato.core.glaze import glazes
 from sfumato.core.study.coat import new_coat
@@ -142,3 +154,51 @@ def test_glazes_are_found_by_typing_and_show_what_they_would_do(demo) -> None:
     hand.settle()
     assert hand.study.look.coats[-1].key == "hue_table"
     hand.act("undo")
+
+
+@pytest.mark.parametrize("light", [False, True])
+def test_choosers_of_files_can_be_read_and_make_missing_folders(
+    demo, tmp_path, monkeypatch, light
+) -> None:
+    hand, window = demo, demo.window
+    if light:
+        hand.act("toggle_theme")
+        hand.settle()
+    ports = ports_module.Ports(window.settings)
+    answers = iter(["stay", "make"])
+    asked = []
+
+    class Asked(ports_module.Question):
+        def answered(self) -> str:
+            asked.append(self.findChild(QLabel).text())
+            return next(answers)
+
+    monkeypatch.setattr(ports_module, "Question", Asked)
+    seen = {}
+
+    def work() -> None:
+        dialog = QApplication.activeModalWidget()
+        seen["title"] = dialog.windowTitle()
+        tree = dialog.findChild(QTreeView, "treeView")
+        dialog.setViewMode(QFileDialog.ViewMode.Detail)
+        shown = tree.viewport().grab().toImage()
+        seen["ground"] = shown.pixelColor(shown.width() - 3, shown.height() - 3).name()
+        seen["words"] = tree.palette().text().color().name()
+        line = dialog.findChild(QLineEdit, "fileNameEdit")
+        line.setText("new/deeper/look.cube")
+        dialog.accept()  # "stay"
+        assert dialog.isVisible()
+        dialog.accept()  # "make"
+
+    (tmp_path / "seen.txt").write_text("")
+    QTimer.singleShot(200, work)
+    file = ports.choose_lut_save(window, str(tmp_path / "look.cube"))
+    assert file == tmp_path / "new" / "deeper" / "look.cube"
+    assert file.parent.is_dir()
+    assert asked == ["There is no folder deeper yet."] * 2
+    assert seen["title"] == "Save a LUT"
+    assert seen["ground"] == theme.colour("well").name().lower()
+    assert abs(QColor(seen["words"]).lightness() - QColor(seen["ground"]).lightness()) > 120
+    # Where nobody names a folder, the last one of the kind is open.
+    assert ports._start("luts", Path.home()) == file.parent
+    assert ports._start("profiles", Path.home()) == Path.home()

@@ -16,11 +16,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sfumato.app.guard import guarded
 from sfumato.app.labels import Label
+from sfumato.app.services.settings import Settings
 from sfumato.app.theme import strong_font
+from sfumato.core.errors import SfumatoError
 from sfumato.formats.parts.registry import formats
 from sfumato.media.parts.registry import media, suffixes
-from sfumato.work.files import is_folder
+from sfumato.work.files import exists, is_folder, make_folder
 
 
 def picture_filter() -> str:
@@ -38,122 +41,187 @@ def lut_filter() -> str:
     return ";;".join([f"LUT files ({every})", *parts, "All files (*)"])
 
 
-def _dialog(
-    parent: QWidget, title: str, start: str | Path, kinds: str, *, name: str = ""
-) -> QFileDialog:
-    """Return a chooser in a folder, or at a name in it.
+class _Files(QFileDialog):
+    """A chooser of files. A folder that is typed and is not there is offered to be made.
 
     An object rather than the static functions: those run their own loop inside C code, where an
     error of ours cannot be told from one of theirs.
     """
-    dialog = QFileDialog(parent, title, str(start), kinds)
-    dialog.setWindowModality(Qt.WindowModality.WindowModal)
-    if name:
-        dialog.selectFile(name)
-    return dialog
 
+    def __init__(self, parent: QWidget, title: str, start: Path, kinds: str) -> None:
+        super().__init__(parent, title, str(start), kinds)
+        self.setWindowModality(Qt.WindowModality.WindowModal)
+        self.setOption(QFileDialog.Option.HideNameFilterDetails)  # dozens of suffixes say nothing
+        self.resize(860, 540)
 
-def _opened(parent: QWidget, title: str, folder: str | Path, kinds: str) -> Path | None:
-    """Ask for one file that is there."""
-    dialog = _dialog(parent, title, folder, kinds)
-    dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-    return _answer(dialog)
+    def _wanted_folder(self) -> Path | None:
+        """Return the folder that what is typed would need; None where nothing is to be made."""
+        typed = self.findChild(QLineEdit, "fileNameEdit")
+        name = typed.text().strip() if typed is not None else ""
+        if not name:
+            return None
+        place = Path(self.directory().absolutePath()) / Path(name).expanduser()
+        if self.fileMode() == QFileDialog.FileMode.Directory:
+            return place
+        is_saved = self.acceptMode() == QFileDialog.AcceptMode.AcceptSave
+        return place.parent if is_saved else None
 
-
-def _several(parent: QWidget, title: str, folder: str | Path, kinds: str) -> list[Path]:
-    """Ask for files that are there."""
-    dialog = _dialog(parent, title, folder, kinds)
-    dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-    return [Path(n) for n in dialog.selectedFiles()] if dialog.exec() else []
-
-
-def _saved(parent: QWidget, title: str, suggested: str | Path, kinds: str) -> Path | None:
-    """Ask for a file to be written; the chooser asks before one is replaced."""
-    place = Path(suggested)
-    dialog = _dialog(parent, title, place.parent, kinds, name=place.name)
-    dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-    dialog.setFileMode(QFileDialog.FileMode.AnyFile)
-    return _answer(dialog)
-
-
-def _answer(dialog: QFileDialog) -> Path | None:
-    taken = dialog.selectedFiles() if dialog.exec() else []
-    return Path(taken[0]) if taken else None
+    @guarded
+    def accept(self) -> None:
+        folder = self._wanted_folder()
+        if folder is not None and not exists(folder):
+            answers = (("Cancel", "stay"), ("Make it", "make"))
+            words = f"It would lie in {folder.parent}."
+            asked = Question(self, f"There is no folder {folder.name} yet.", words, answers)
+            if asked.answered() != "make":
+                return
+            try:
+                make_folder(folder)
+            except SfumatoError as error:
+                back = (("Back", "stay"),)
+                Question(self, "The folder was not made.", error.sentence(), back).answered()
+                return
+        super().accept()
 
 
 _STUDIES = "Studies (*.sfumato)"
 _PROFILES = "ICC profiles (*.icc *.icm)"
+_PICTURES, _LUTS = "Pictures and clips to bring in", "LUT files to add"
 
 
 class Ports:
-    """Choosers and questions. Each returns None or an empty list when the person steps back."""
+    """Choosers and questions. Each returns None or an empty list when the person steps back.
 
-    def choose_pictures(self, parent: QWidget, folder: str) -> list[Path]:
-        return _several(parent, "Bring in", folder, picture_filter())
+    Where the caller names no folder of its own, a chooser opens in the folder that was last used for
+    files of its kind.
+    """
 
-    def choose_luts(self, parent: QWidget, folder: str) -> list[Path]:
-        return _several(parent, "Add LUT files", folder, lut_filter())
+    def __init__(self, settings: Settings | None = None) -> None:
+        self._settings = settings
+
+    def _start(self, kind: str, folder: Path) -> Path:
+        if self._settings is None or folder not in (Path(), Path.home()):
+            return folder
+        kept = Path(str(self._settings.get(f"folders/{kind}", "")) or Path.home())
+        return kept if is_folder(kept) else Path.home()
+
+    def _asked(self, kind: str, dialog: QFileDialog) -> list[Path]:
+        taken = [Path(n) for n in dialog.selectedFiles()] if dialog.exec() else []
+        if taken and self._settings is not None:
+            self._settings.set(f"folders/{kind}", str(taken[0].parent))
+        return taken
+
+    def _opened(
+        self,
+        parent: QWidget,
+        kind: str,
+        title: str,
+        kinds: str,
+        folder: str | Path = "",
+        verb: str = "Open",
+        *,
+        several: bool = False,
+    ) -> list[Path]:
+        """Ask for files that are there."""
+        dialog = _Files(parent, title, self._start(kind, Path(folder)), kinds)
+        modes = QFileDialog.FileMode
+        dialog.setFileMode(modes.ExistingFiles if several else modes.ExistingFile)
+        dialog.setLabelText(QFileDialog.DialogLabel.Accept, verb)
+        return self._asked(kind, dialog)
+
+    def _one(self, parent: QWidget, kind: str, title: str, kinds: str) -> Path | None:
+        return next(iter(self._opened(parent, kind, title, kinds)), None)
+
+    def _saved(
+        self, parent: QWidget, kind: str, title: str, suggested: str | Path, kinds: str
+    ) -> Path | None:
+        """Ask for a file to be written; the chooser asks before one is replaced."""
+        place = Path(suggested)
+        dialog = _Files(parent, title, self._start(kind, place.parent), kinds)
+        dialog.selectFile(place.name)
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.setFileMode(QFileDialog.FileMode.AnyFile)
+        return next(iter(self._asked(kind, dialog)), None)
+
+    def choose_pictures(self, parent: QWidget, folder: str, title: str = _PICTURES) -> list[Path]:
+        kinds, verb = picture_filter(), "Bring in" if title == _PICTURES else "Choose"
+        return self._opened(parent, "pictures", title, kinds, folder, verb, several=True)
+
+    def choose_luts(self, parent: QWidget, folder: str, title: str = _LUTS) -> list[Path]:
+        verb = "Add" if title == _LUTS else "Choose"
+        return self._opened(parent, "luts", title, lut_filter(), folder, verb, several=True)
 
     def choose_study(self, parent: QWidget, folder: str) -> Path | None:
-        return _opened(parent, "Open study", folder, _STUDIES)
+        found = self._opened(parent, "studies", "Study to open", _STUDIES, folder)
+        return next(iter(found), None)
 
     def choose_save(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save study", suggested, _STUDIES)
+        return self._saved(parent, "studies", "Save the study", suggested, _STUDIES)
 
     def choose_cdl(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save the CDL", suggested, "CDL files (*.cc *.ccc *.cdl)")
+        kinds = "CDL files (*.cc *.ccc *.cdl)"
+        return self._saved(parent, "looks", "Save the CDL", suggested, kinds)
 
     def choose_encoding(self, parent: QWidget) -> Path | None:
-        return _opened(parent, "Open an encoding", Path.home(), "Encodings (*.json)")
+        return self._one(parent, "encodings", "Encoding to open", "Encodings (*.json)")
 
     def choose_encoding_save(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save the encoding", suggested, "Encodings (*.encoding.json)")
+        kinds = "Encodings (*.encoding.json)"
+        return self._saved(parent, "encodings", "Save the encoding", suggested, kinds)
 
     def choose_profile(self, parent: QWidget) -> Path | None:
-        return _opened(parent, "Profile of this screen", Path.home(), _PROFILES)
+        return self._one(parent, "profiles", "Profile of this screen", _PROFILES)
 
     def choose_press(self, parent: QWidget) -> Path | None:
-        return _opened(parent, "Profile of a press", Path.home(), _PROFILES)
+        return self._one(parent, "presses", "Profile of a press", _PROFILES)
 
     def choose_profile_save(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Write the profile", suggested, _PROFILES)
+        return self._saved(parent, "profiles", "Write the profile", suggested, _PROFILES)
 
     def choose_config(self, parent: QWidget) -> Path | None:
-        return _opened(parent, "Open an OCIO config", Path.home(), "OCIO configs (*.ocio *.ocioz)")
+        kinds = "OCIO configs (*.ocio *.ocioz)"
+        return self._one(parent, "configs", "OCIO config to open", kinds)
 
     def choose_lut_save(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save a LUT", suggested, lut_filter())
+        return self._saved(parent, "luts", "Save a LUT", suggested, lut_filter())
 
     def choose_look_save(self, parent: QWidget, suggested: str) -> Path | None:
         kinds = f"Presets (*.look);;Studies (*.sfumato);;{lut_filter()}"
-        return _saved(parent, "Save the look", suggested, kinds)
+        return self._saved(parent, "looks", "Save the look", suggested, kinds)
 
     def choose_carrier(self, parent: QWidget, suggested: str) -> Path | None:
         kinds = "Carriers (*.png *.tif *.tiff *.jpg *.jpeg *.exr)"
-        return _saved(parent, "Send a carrier", suggested, kinds)
+        return self._saved(parent, "carriers", "Send a carrier", suggested, kinds)
 
-    def choose_sheet(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save the contact sheet", suggested, "PDF (*.pdf);;PNG (*.png)")
+    def choose_sheet(
+        self, parent: QWidget, suggested: str, title: str = "Save the contact sheet"
+    ) -> Path | None:
+        return self._saved(parent, "sheets", title, suggested, "PDF (*.pdf);;PNG (*.png)")
 
     def choose_pack(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Make a pack", suggested, "Packs (*.zip)")
+        return self._saved(parent, "packs", "Make a pack", suggested, "Packs (*.zip)")
 
     def choose_layout(self, parent: QWidget, folder: str) -> Path | None:
-        return _opened(parent, "Open the layout of a card", folder, "Layouts (*.json)")
+        kinds = "Layouts (*.json)"
+        found = self._opened(parent, "layouts", "Layout of a card to open", kinds, folder)
+        return next(iter(found), None)
 
     def choose_json(self, parent: QWidget, suggested: str) -> Path | None:
-        return _saved(parent, "Save as JSON", suggested, "JSON (*.json)")
+        return self._saved(parent, "sheets", "Save as JSON", suggested, "JSON (*.json)")
 
     def reveal(self, file: Path) -> None:
         """Show a file, or what lies in a folder, in the desktop's file manager."""
         folder = file if is_folder(file) else file.parent
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
 
-    def choose_folder(self, parent: QWidget, folder: Path) -> Path | None:
-        dialog = _dialog(parent, "Folder", folder, "")
+    def choose_folder(
+        self, parent: QWidget, folder: Path, title: str = "Folder to write into"
+    ) -> Path | None:
+        dialog = _Files(parent, title, self._start(title, folder), "")
         dialog.setFileMode(QFileDialog.FileMode.Directory)
         dialog.setOption(QFileDialog.Option.ShowDirsOnly)
-        return _answer(dialog)
+        dialog.setLabelText(QFileDialog.DialogLabel.Accept, "Choose")
+        return next(iter(self._asked(title, dialog)), None)
 
     def ask_name(self, parent: QWidget, title: str, suggested: str) -> str | None:
         """Ask for a name; None when the person steps back."""

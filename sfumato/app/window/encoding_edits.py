@@ -97,7 +97,7 @@ class EncodingEdits(QObject):
             if file is not None:
                 self.open_file(file)
         else:
-            files = ports.choose_luts(sheet, str(Path.home()))
+            files = ports.choose_luts(sheet, str(Path.home()), "LUT that takes codes to light")
             if files:
                 self.services.reading.add(
                     f"Reading {files[0].name}",

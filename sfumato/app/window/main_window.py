@@ -68,7 +68,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.services = Services(
             self,
-            ports or Ports(),
+            ports or Ports(settings),
             settings,
             self.notices,
             self.queue,

@@ -42,14 +42,18 @@ class ApplyEdits(QObject):
     def apply_folder(self) -> None:
         usual = str(self._settings.get("apply_folder", "")) or str(Path.home())
         start = Path(self._room.folder or usual)
-        folder = self.services.ports.choose_folder(self.services.window, start)
+        folder = self.services.ports.choose_folder(
+            self.services.window, start, "Folder for what is applied"
+        )
         if folder is not None:
             self._room.settings.folder.setText(str(folder))
             self._settings.set("apply_folder", str(folder))
 
     def apply_lut(self) -> None:
         """Choose a LUT file that takes the place of Ground and Look."""
-        files = self.services.ports.choose_luts(self.services.window, str(Path.home()))
+        files = self.services.ports.choose_luts(
+            self.services.window, str(Path.home()), "LUT file to apply"
+        )
         if files:
             self.take_lut(files[0])
 

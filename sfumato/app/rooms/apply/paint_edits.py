@@ -106,7 +106,9 @@ class PaintEdits(QObject):
             self.open(self._desk.shot.id)
 
     def paint_layer(self) -> None:
-        files = self.services.ports.choose_luts(self.services.window, str(Path.home()))
+        files = self.services.ports.choose_luts(
+            self.services.window, str(Path.home()), "LUT files for layers"
+        )
         self.add_layers(files)
 
     def add_layers(self, files: list[Path]) -> None:

@@ -122,7 +122,9 @@ class CardEdits(QObject):
         if rig is None:
             return
         start = Path(str(self.services.settings.get("bench_card", "")) or Path.home())
-        folder = self.services.ports.choose_folder(self.services.window, start)
+        folder = self.services.ports.choose_folder(
+            self.services.window, start, "Folder as the card"
+        )
         if folder is not None:
             self.mount(folder)
 

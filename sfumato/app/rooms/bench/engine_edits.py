@@ -31,7 +31,9 @@ class EngineEdits(QObject):
     def choose_look(self, zone: int = 0) -> None:
         """Choose a LUT file for a zone."""
         folder = str(self.services.settings.get("bench_looks", "")) or str(Path.home())
-        files = self.services.ports.choose_luts(self.services.window, folder)
+        files = self.services.ports.choose_luts(
+            self.services.window, folder, "LUT file for the zone"
+        )
         if files:
             self.services.settings.set("bench_looks", str(files[0].parent))
             self.engine.set_look(zone, Look(files[0]))
@@ -43,7 +45,9 @@ class EngineEdits(QObject):
             return
         folder = Path(str(self.services.settings.get("bench_frames", "")) or Path.home())
         name = f"{found.wish.shot.name}_{found.wish.number + 1:03}.png"
-        file = self.services.ports.choose_sheet(self.services.window, str(folder / name))
+        file = self.services.ports.choose_sheet(
+            self.services.window, str(folder / name), "Save the frame"
+        )
         if file is None:
             return
         if not file.suffix:
@@ -68,7 +72,9 @@ class EngineEdits(QObject):
     def give_screenshot(self) -> None:
         """Choose a screenshot of an engine for the fault finder."""
         folder = str(self.services.settings.get("bench_frames", "")) or str(Path.home())
-        files = self.services.ports.choose_pictures(self.services.window, folder)
+        files = self.services.ports.choose_pictures(
+            self.services.window, folder, "Screenshot of an engine"
+        )
         if files:
             self.engine.look_into(files[0])
 

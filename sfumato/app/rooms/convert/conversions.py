@@ -65,7 +65,9 @@ class Conversions(QObject):
 
     def add_lut_folder(self) -> None:
         folder = Path(str(self._settings.get("lut_folder", str(Path.home()))))
-        chosen = self.services.ports.choose_folder(self.services.window, folder)
+        chosen = self.services.ports.choose_folder(
+            self.services.window, folder, "Folder of LUT files to add"
+        )
         if chosen is not None:
             self._settings.set("lut_folder", str(chosen))
             self.take([chosen])
@@ -101,7 +103,8 @@ class Conversions(QObject):
 
     def _compare_file(self) -> None:
         folder = str(self._settings.get("lut_folder", str(Path.home())))
-        files = self.services.ports.choose_luts(self.services.window, folder)
+        title = "LUT file to compare with"
+        files = self.services.ports.choose_luts(self.services.window, folder, title)
         if files:
             self.compare(files[0])
 
@@ -140,7 +143,7 @@ class Conversions(QObject):
     def _choose_folder(self) -> None:
         bench = self.model.bench
         chosen = self.services.ports.choose_folder(
-            self.services.window, Path(bench.folder or Path.home())
+            self.services.window, Path(bench.folder or Path.home()), "Folder for what is converted"
         )
         if chosen is not None:
             self.model.commit("Folder", attrs.evolve(bench, folder=str(chosen)))

@@ -62,7 +62,9 @@ class CoatEdits(QObject):
         now = getattr(self.model.study.coat(coat_id).parameters, field)
         if how == "choose" or not now.path:
             folder = str(Path(now.path).parent if now.path else Path.home())
-            files = self.services.ports.choose_luts(self.services.window, folder)
+            files = self.services.ports.choose_luts(
+                self.services.window, folder, "LUT file for the glaze"
+            )
             if files:
                 self._lay(coat_id, field, files[0])
             return

@@ -107,7 +107,9 @@ class Exports(QObject):
                 study.grid,
                 remembered(str(settings.get("export_target", ""))),
                 lambda target: _lost(plain, target),
-                lambda f: self.services.ports.choose_folder(self.services.window, f),
+                lambda f: self.services.ports.choose_folder(
+                    self.services.window, f, "Folder for the LUT"
+                ),
                 warning,
             ),
         )

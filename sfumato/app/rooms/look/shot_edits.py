@@ -261,7 +261,9 @@ class ShotEdits(QObject):
         if shot is None:
             return
         folder = str(Path(shot.path).parent)
-        files = self.services.ports.choose_pictures(self.services.window, folder)
+        files = self.services.ports.choose_pictures(
+            self.services.window, folder, f"Where {Path(shot.path).name} is now"
+        )
         if not files:
             return
         study = self.model.study.with_shot(shot.id, path=os.path.abspath(files[0]))

@@ -102,7 +102,8 @@ class OutletEdits(QObject):
         kept = (
             outlet.folder or str(self.services.settings.get("send_folder", "")) or str(Path.home())
         )
-        folder = self.services.ports.choose_folder(self.services.window, Path(kept))
+        title = f"Folder of {outlet.title}"
+        folder = self.services.ports.choose_folder(self.services.window, Path(kept), title)
         if folder is not None:
             self.services.settings.set("send_folder", str(folder))
             self.edit("folder", str(folder))
@@ -141,7 +142,9 @@ class OutletEdits(QObject):
     def send_like(self) -> None:
         """Make an outlet that writes files as one that the target takes."""
         kept = str(self.services.settings.get("send_like", "")) or str(Path.home())
-        files = self.services.ports.choose_luts(self.services.window, kept)
+        files = self.services.ports.choose_luts(
+            self.services.window, kept, "A file that the target takes"
+        )
         if not files:
             return
         file = files[0]
@@ -160,7 +163,9 @@ class OutletEdits(QObject):
     def send_try(self) -> None:
         """Write a try sheet into a folder: one test in eight dialects."""
         kept = str(self.services.settings.get("send_folder", "")) or str(Path.home())
-        folder = self.services.ports.choose_folder(self.services.window, Path(kept))
+        folder = self.services.ports.choose_folder(
+            self.services.window, Path(kept), "Folder for the try sheet"
+        )
         if folder is None:
             return
 

@@ -62,7 +62,7 @@ class SendEdits(QObject):
     def send_add(self) -> None:
         """Add files of looks to what is sent."""
         folder = str(self.services.settings.get("send_looks", "")) or str(Path.home())
-        files = self.services.ports.choose_luts(self.services.window, folder)
+        files = self.services.ports.choose_luts(self.services.window, folder, "Looks to send")
         if files:
             self.services.settings.set("send_looks", str(files[0].parent))
             self.take(files)
@@ -335,7 +335,7 @@ class SendEdits(QObject):
         if found is None:
             return
         file = self.services.ports.choose_sheet(
-            self.services.window, str(Path.home() / "accord.pdf")
+            self.services.window, str(Path.home() / "accord.pdf"), "Save the page"
         )
         if file is None:
             return

@@ -68,7 +68,9 @@ class SwatchEdits(QObject):
 
     def swatch_add_folder(self) -> None:
         start = Path(self.swatches.folders[-1]) if self.swatches.folders else Path.home()
-        folder = self.services.ports.choose_folder(self.services.window, start)
+        folder = self.services.ports.choose_folder(
+            self.services.window, start, "Folder of looks to show"
+        )
         if folder is not None:
             self.add_folders([folder])
 
@@ -274,7 +276,9 @@ class SwatchEdits(QObject):
         swatch = self._chosen()
         if swatch is None:
             return
-        folder = self.services.ports.choose_folder(self.services.window, swatch.file.parent)
+        folder = self.services.ports.choose_folder(
+            self.services.window, swatch.file.parent, "Folder to move the look to"
+        )
         if folder is not None and folder != swatch.file.parent:
             self.swatches.files.move(swatch, folder / swatch.file.name)
 

@@ -34,6 +34,12 @@ from sfumato.work.files import exists, plain_name
 from sfumato.work.stores.coats import place_in_library
 from sfumato.work.trip import adopt
 
+_TITLES = {
+    "before": "Pictures before the look",
+    "after": "Pictures after the look",
+    "references": "Pictures to follow",
+}
+
 
 class LoanEdits(QObject):
     """Carries out the actions of the page."""
@@ -67,7 +73,7 @@ class LoanEdits(QObject):
     def add(self, side: str) -> None:
         """Ask for pictures of a side."""
         folder = str(self.services.settings.get("borrow_folder", "")) or str(Path.home())
-        files = self.services.ports.choose_pictures(self.services.window, folder)
+        files = self.services.ports.choose_pictures(self.services.window, folder, _TITLES[side])
         if files:
             self.services.settings.set("borrow_folder", str(files[0].parent))
             self.take(files, side)

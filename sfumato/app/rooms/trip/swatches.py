@@ -19,7 +19,7 @@ def swatch_folder(services: Services) -> Path | None:
     start = folders[0] if folders else library_folder()
     if not folders:
         make_folder(start)
-    chosen = services.ports.choose_folder(services.window, start)
+    chosen = services.ports.choose_folder(services.window, start, "Folder of the Swatchbook")
     return chosen.resolve() if chosen is not None else None
 
 

@@ -102,7 +102,9 @@ class TripEdits(QObject):
     def trip_take(self) -> None:
         """Ask for files that came back."""
         folder = str(self.services.settings.get("trip_folder", "")) or str(Path.home())
-        files = self.services.ports.choose_pictures(self.services.window, folder)
+        files = self.services.ports.choose_pictures(
+            self.services.window, folder, "Pictures that came back"
+        )
         if files:
             self.take(files)
 
@@ -238,7 +240,9 @@ class TripEdits(QObject):
         """Write the look of one return to a file, or those of several into a folder."""
         files = self.page.chosen_returns()
         if len(files) > 1:
-            folder = self.services.ports.choose_folder(self.services.window, files[0].parent)
+            folder = self.services.ports.choose_folder(
+                self.services.window, files[0].parent, "Folder for the looks"
+            )
             if folder is not None:
                 self._adopt("a file", lambda n: adopt.free_in(folder, n), lambda s, _f: s)
             return
