@@ -270,6 +270,7 @@ class Wanderer:
             self._measure()
 
     def _measure(self) -> None:
+        self.hand.shown.clear()  # pictures that only tests of one deed look at
         if self.dice.random() < 0.02:
             pages = int(Path("/proc/self/statm").read_text().split()[1])
             now = pages * resource.getpagesize() / 1e6

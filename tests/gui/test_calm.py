@@ -6,8 +6,9 @@ import time
 from pathlib import Path
 
 import attrs
+import numpy as np
 import pytest
-from PySide6.QtCore import QCoreApplication, QPointF, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -24,10 +25,15 @@ from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.app.services import ports as ports_module
 from sfumato.core.colour.encodings import add_encodings, drop_encodings
 from sfumato.core.glaze import glazes
+from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.lut.transform import Transform
 from sfumato.core.study.coat import new_coat
+from sfumato.work.luts.deliver import write_lut
+from sfumato.work.luts.target import Target
 from sfumato.work.stores.ocio_config import built_in, open_config
 
 LONG = "A name that somebody gave it who likes to say all of it, twice if need be, and then some"
@@ -202,3 +208,68 @@ def test_choosers_of_files_can_be_read_and_make_missing_folders(
     # Where nobody names a folder, the last one of the kind is open.
     assert ports._start("luts", Path.home()) == file.parent
     assert ports._start("profiles", Path.home()) == Path.home()
+
+
+def test_any_lut_file_stands_on_a_side_and_is_the_written_grade(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    panel = window.rooms["look"].easel_panel
+    written, other = tmp_path / "written.cube", tmp_path / "other.cube"
+    window.rooms["look"].exports.export(ExportWish(written, Target("cube", 33), "", False))
+    hand.settle()
+    hand.notices.clear()
+    write_lut(Transform((Table3D(lattice_colours(9) ** 2),)), other)
+    # Dropped on the half of a side it is shown there; the wipe shows the grade and its file.
+    head = panel.sides["a"].parentWidget()
+    places = {"a": QPoint(40, 10), "b": QPoint(head.width() - 40, 10)}
+    window.view.set(mode="one", b="exact")
+    window.take_files([written], window.room.page.mapFromGlobal(head.mapToGlobal(places["a"])))
+    hand.settle()
+    assert window.view.now.mode == "split"
+    assert panel.sides["a"].currentText() == "written.cube"
+    shown = hand.shown[-1]
+    assert np.abs(shown.a.astype(int) - shown.b.astype(int)).mean() < 1.0
+    assert not hand.notices
+    assert len(hand.study.look.coats) == len(window.model.study.look.coats)
+    hand.ports.luts = [other]
+    box = panel.sides["b"]
+    box.setCurrentText("A LUT file…")
+    box.activated.emit(box.currentIndex())
+    hand.settle()
+    assert (panel.sides["a"].currentText(), box.currentText()) == ("written.cube", "other.cube")
+    assert any("does not say what it expects" in n for n in hand.notices)
+    shown = hand.shown[-1]
+    assert np.abs(shown.a.astype(int) - shown.b.astype(int)).mean() > 5
+    assert window.model.undo_stack.count() == 0  # looking is no edit
+    broken = tmp_path / "broken.cube"
+    broken.write_text("LUT_3D_SIZE 4\n0 0 0\n")
+    window.take_files([broken], window.room.page.mapFromGlobal(head.mapToGlobal(places["b"])))
+    hand.settle()
+    assert box.currentText() == "other.cube"
+    assert "broken.cube" in hand.notices[-1]
+
+
+def test_sides_blink_while_a_key_is_held_and_a_matte_is_seen_in_every_mode(demo) -> None:
+    hand, window = demo, demo.window
+    view, easel = window.view, window.rooms["look"].easel_panel.easel
+    view.set(mode="one", a="ground", b="exact")
+    hand.settle()
+    graded = hand.shown[-1].b
+    easel.setFocus()
+    QTest.keyPress(easel, Qt.Key.Key_B)
+    hand.settle()
+    ground = hand.shown[-1].b
+    assert hand.shown[-1].ask.b == "ground"
+    QTest.keyRelease(easel, Qt.Key.Key_B)
+    hand.settle()
+    assert hand.shown[-1].b is graded  # kept, so that it is there at once
+    QTest.keyPress(easel, Qt.Key.Key_B)
+    hand.settle()
+    assert hand.shown[-1].b is ground
+    window.rooms["look"].ledger.row("l-cdl").strength.setFocus()  # whoever has the keyboard now
+    QTest.keyRelease(QApplication.focusWidget() or easel, Qt.Key.Key_B)
+    assert not view.now.blink
+    for mode in ("all", "difference", "split"):
+        view.set(mode=mode, coat="l-curves")
+        view.set(b="matte")
+        assert view.now.mode == ("split" if mode == "split" else "one")
+        view.set(b="lut")

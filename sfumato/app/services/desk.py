@@ -16,6 +16,7 @@ from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.screen import screen_words
 from sfumato.core.errors import MediaError, SfumatoError
+from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.guess import Guess
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
@@ -23,7 +24,7 @@ from sfumato.work import warm
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.luts.proof import look_loss
-from sfumato.work.preview.asks import Ask
+from sfumato.work.preview.asks import Ask, Shown
 from sfumato.work.preview.measures import tried
 from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
@@ -38,7 +39,13 @@ def _picture(state: ViewState) -> tuple[object, ...]:
     """Return what of the view a picture depends on."""
     sides = (state.shot, state.a, state.b, state.mode, id(state.exported), state.pinned)
     parts = (state.instruments, state.instruments_shown, state.coat, state.solo, state.clipping)
-    return (*sides, *parts, state.play)
+    return (*sides, *parts, state.play, id(state.others), state.blink)
+
+
+def _same(one: Ask, two: Ask) -> bool:
+    """Whether two asks have the same answer; studies and tables are told apart by being others."""
+    pairs = ((getattr(one, f.name), getattr(two, f.name)) for f in attrs.fields(Ask))
+    return all(a is b or (not isinstance(a, Study | Transform) and a == b) for a, b in pairs)
 
 
 class Desk(QObject):
@@ -81,6 +88,7 @@ class Desk(QObject):
         self._region: Region = WHOLE
         self.dragging = False
         self._first = True
+        self._last: list[Shown] = []  # the two last answers
         self._lanes = {
             n: Lane(n, self, turn=_TURNS.get(n, Turn.SHARED))
             for n in ("preview", "probe", "thumbs", "contact", "loss", "warm", "tried")
@@ -144,8 +152,8 @@ class Desk(QObject):
         return Ask(
             self.model.study,
             shot,
-            a=now.a,
-            b=now.b,
+            a=now.b if now.blink else now.a,
+            b=now.a if now.blink else now.b,
             need_a=mode in ("split", "side"),
             difference=mode == "difference",
             width=self._size[0],
@@ -158,6 +166,7 @@ class Desk(QObject):
             playing=play is not None,
             pinned=next((s for s in self.model.study.shots if s.id == now.pinned), None),
             exported=now.exported,
+            others=now.others,
             gamut=now.clipping,
             coat=coat if known else "",
         )
@@ -178,6 +187,7 @@ class Desk(QObject):
     def forget(self) -> None:
         """Encodings of the same names may be others now: compute everything anew, and say so."""
         self.previewer.forget()
+        self._last.clear()
         self.refresh()
         self.encodings_changed.emit()
 
@@ -204,12 +214,18 @@ class Desk(QObject):
         ask = self._shown_ask()
         if ask is None:
             return
+        kept = next((shown for shown in self._last if _same(shown.ask, ask)), None)
+        if kept is not None:  # as while sides blink
+            self._lanes["preview"].drop()
+            self.shown.emit(kept)
+            return
         self._lanes["preview"].ask(
             lambda cancel: self.previewer.show(ask, cancel), patient=ask.dragging
         )
 
     def _on_answered(self, shown: Any) -> None:
         """Pass a picture on; everything else waits until the first one is there."""
+        self._last = [*self._last[-1:], shown]
         self.shown.emit(shown)
         if self._first:
             self._later.start()
@@ -251,6 +267,7 @@ class Desk(QObject):
     def set_screen(self, screen: Encoding | None) -> None:
         """Say what the pictures are looked at on; None = their codes go there as they are."""
         self.previewer.screen = screen
+        self._last.clear()
         self._now.start()
         if not self._first:
             self._ask_thumbs()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import attrs
@@ -50,9 +51,12 @@ class ViewState:
     solo: str = ""  # the coat that is shown alone
     curve: str = "master"
     exported: Transform | None = attrs.field(default=None, eq=id)  # the last exported file
+    others: Mapping[str, Any] = attrs.field(factory=dict, eq=id)  # LUT files of anybody, by side
+    blink: bool = False  # the sides stand swapped while a key is held
 
 
 _USUAL = ViewState()
+_HIDING = ("all", "difference")  # modes in which side B alone is not seen
 _PINNED, _MATTE = "pinned", "matte"  # sides of the Easel
 
 
@@ -106,6 +110,8 @@ class ViewModel(QObject):
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
+        if values.get("b") == _MATTE and self.now.mode in _HIDING and "mode" not in values:
+            values["mode"] = "one"  # whoever asks for a matte sees it
         if values.get("mode") == "difference" and "b" not in values and self.now.b == _MATTE:
             values["b"] = _USUAL.b  # a picture and a matte have no difference
         self._show(fitted(attrs.evolve(self.now, **values), self._study, self._study))

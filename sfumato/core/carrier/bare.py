@@ -30,6 +30,7 @@ LOST = 2  # pixels that may be cut off at each side
 _SCALES = (1, 2, 3)
 _TRIED = 8  # places of each arrangement
 _ALIKE, _GOES_ON = 0.3, 0.5  # of what seams jump by inside
+_BAND = 128  # rows that are looked at together
 _STANDS_OUT = 2.0  # seams against what lies between them, to be tried at all
 
 
@@ -163,30 +164,32 @@ def _jumps(pixels: Rgb, axis: int) -> Array:
 
 def _score(along: Array, upright: Array, layout: str, points: int, scale: int) -> Array | None:
     """Return how much the seams of a block stand out from the rest of it, at each place (y, x)."""
-    run = points * scale
     across, down = (side * scale for side in cells_of(layout, points))
     rows, columns = along.shape[0] - down, upright.shape[1] - across
-    seams, count = np.zeros((rows, columns), np.float32), 0
-    # Inside of runs the look changes by a step from node to node; between two seams is the rest.
-    between = np.zeros_like(seams)
-    if across > run:
-        lines = along[down:] - along[:-down]
-        for x in range(run, across, run):
-            seams += lines[:rows, x : x + columns]
-            between += lines[:rows, x - run // 2 : x - run // 2 + columns]
-            count += down
-    if layout == arrange.HALD:  # green starts anew after as many rows as the level
-        run = math.isqrt(points) * run // points
-    if down > run:
-        lines = upright[:, across:] - upright[:, :-across]
-        for y in range(run, down, run):
-            seams += lines[y : y + rows, :columns]
-            between += lines[y - run // 2 : y - run // 2 + rows, :columns]
-            count += across
+    run = points * scale
+    # Of a HALD green starts anew after as many rows as the level.
+    fall = math.isqrt(points) * run // points if layout == arrange.HALD else run
+    count = len(range(run, across, run)) * down + len(range(fall, down, fall)) * across
     if not count:
         return None
-    score: Array = seams / count
-    score[seams < _STANDS_OUT * between] = 0
+    score = np.empty((rows, columns), np.float32)
+    for top in range(0, rows, _BAND):  # whole, the steps between would take as much as the picture
+        band = slice(top, min(top + _BAND, rows))
+        high = band.stop - top
+        seams = np.zeros((high, columns), np.float32)
+        # Inside of runs the look changes by a step from node to node; between two seams is the rest.
+        between = np.zeros_like(seams)
+        lines = along[top + down : band.stop + down] - along[band]
+        for x in range(run, across, run):
+            seams += lines[:, x : x + columns]
+            between += lines[:, x - run // 2 : x - run // 2 + columns]
+        part = upright[top : band.stop + down]
+        lines = part[:, across:] - part[:, :-across]
+        for y in range(fall, down, fall):
+            seams += lines[y : y + high, :columns]
+            between += lines[y - fall // 2 : y - fall // 2 + high, :columns]
+        score[band] = seams / count
+        score[band][seams < _STANDS_OUT * between] = 0
     return score
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,6 +17,8 @@ from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.colours import Incoming
 from sfumato.work.frames import WHOLE, Region
+from sfumato.work.luts.ends import Ends, ends_in
+from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.preview.scene import Measuring
 
 SOURCE, GROUND, EXACT, LUT, FILE = "source", "ground", "exact", "lut", "file"
@@ -22,6 +26,7 @@ MATTE = "matte"
 PINNED = "pinned"
 DEVICE = "device"
 PRINTED = "printed"
+OTHERS = ("file.1", "file.2")  # LUT files of anybody, as many as there are sides
 SIDES = {
     SOURCE: "Source",
     GROUND: "Ground",
@@ -33,7 +38,28 @@ SIDES = {
     MATTE: "Matte of the glaze",
     PINNED: "Pinned shot",
 }
-UNBAKED = {SOURCE, FILE, MATTE, PINNED, DEVICE}  # sides that have no drag table
+UNBAKED = {SOURCE, FILE, MATTE, PINNED, DEVICE, *OTHERS}  # sides that have no drag table
+
+
+@frozen(eq=False)
+class SeenFile:
+    """A LUT file that a side looks through, in the Look's place: what it expects and gives is said or guessed."""
+
+    name: str
+    path: str
+    transform: Transform
+    ends: Ends
+
+
+def seen_file(path: Path, study: Study) -> SeenFile:
+    """Read a LUT file for a side of a study.
+
+    Raises:
+        FormatError: it cannot be read as a LUT.
+    """
+    transform = read_lut(path).transform
+    ends = ends_in(transform, study.working, study.view.encoding)
+    return SeenFile(path.name, str(path), transform, ends)
 
 
 @frozen(eq=False)
@@ -54,6 +80,7 @@ class Ask:
     playing: bool = False
     pinned: Shot | None = None
     exported: Transform | None = None
+    others: Mapping[str, SeenFile] = field(factory=dict)  # by side
     coat: str = ""
     gamut: bool = False  # whether colours outside the display's gamut are to be marked
 

@@ -23,7 +23,17 @@ from sfumato.work.cancel import Cancel
 from sfumato.work.frames import is_clip
 from sfumato.work.luts.proof import LookTable, look_table
 from sfumato.work.memory import Kept
-from sfumato.work.preview.asks import DEVICE, EXACT, FILE, GROUND, MATTE, PRINTED, Ask, written_key
+from sfumato.work.preview.asks import (
+    DEVICE,
+    EXACT,
+    FILE,
+    GROUND,
+    MATTE,
+    PRINTED,
+    Ask,
+    SeenFile,
+    written_key,
+)
 from sfumato.work.preview.prints import Prints
 from sfumato.work.tiles import run_tiled
 
@@ -33,6 +43,25 @@ def unviewed(study: Study, code: Rgb) -> Rgb:
     those with it."""
     bare = convert(code, study.working, study.view.encoding)
     return np.asarray(bare - path.through_view(study, code), np.float32)
+
+
+def seen_through(seen: SeenFile, study: Study, shot: Shot) -> Callable[[Rgb], Rgb]:
+    """Return the function from working values to display values through a LUT file in the Look's place.
+
+    The Ground goes before it unless the study's own LUT includes the Ground.
+    """
+    entry = encoding(seen.ends.expects or study.working)
+    leave = seen.ends.gives or study.working
+
+    def through(code: Rgb) -> Rgb:
+        if not study.span.with_ground:
+            code = path.through_ground(shot, study, code)
+        made = seen.transform.apply(path.entered(study, entry, code))
+        if leave == study.working or encoding(leave).is_scene:
+            return path.through_view(study, convert(made, leave, study.working))
+        return convert(made, leave, study.view.encoding)
+
+    return through
 
 
 class Sides(Prints):
@@ -77,6 +106,8 @@ class Sides(Prints):
         if which == PRINTED:
             press, how, meant = self.press(ask)[0], study.printing, self.for_print(ask)
             return lambda code: print_of(meant(code), study.view.encoding, press, how).codes
+        if which in ask.others:
+            return seen_through(ask.others[which], study, shot)
         lut: Callable[[Rgb], Rgb]
         if which == FILE and ask.exported is not None:
             lut = ask.exported.apply

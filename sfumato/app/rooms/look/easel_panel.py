@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -37,6 +37,7 @@ from sfumato.media.parts.contract import FrameFacts
 from sfumato.media.parts.printed import GUESSED
 from sfumato.work.preview.asks import FILE, LUT, MATTE, PINNED, SIDES
 
+_CHOOSE = "choose"  # the entry that asks for a LUT file
 _MODES_SAY = {
     "one": "Side B alone.",
     "split": "Both sides, with a line between them that is dragged.",
@@ -58,6 +59,7 @@ class EaselPanel(QWidget):
     press_taken = Signal(str)
     picked = Signal(int, int)
     left = Signal()
+    side_file_wanted = Signal(str)
 
     def __init__(self, model: StudyModel, view: ViewModel, desk: Desk) -> None:
         super().__init__()
@@ -69,7 +71,8 @@ class EaselPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._make_head())
+        self._head = self._make_head()
+        column.addWidget(self._head)
         self.easel = Easel()
         self.easel.setObjectName("easel")
         self.stack = QStackedWidget()
@@ -119,8 +122,11 @@ class EaselPanel(QWidget):
             box = Chooser()
             box.setObjectName(f"side.{side}")
             box.setAccessibleName(f"Side {side.upper()}")
-            set_tip(box, f"What side {side.upper()} of the Easel shows.")
-            box.activated.connect(lambda _i, s=side, b=box: self._view.set(**{s: b.currentData()}))
+            set_tip(
+                box,
+                f"What side {side.upper()} of the Easel shows; a LUT file that is dropped here, too.",
+            )
+            box.activated.connect(lambda _i, s=side: self._choose_side(s))
             box.setMinimumWidth(150)
             self.sides[side] = box
         row.addWidget(letters["a"])
@@ -141,6 +147,20 @@ class EaselPanel(QWidget):
         row.addWidget(self.sides["b"])
         row.addWidget(letters["b"])
         return head
+
+    def _choose_side(self, side: str) -> None:
+        key = self.sides[side].currentData()
+        if key == _CHOOSE:
+            self._fill_sides()
+            self.side_file_wanted.emit(side)
+        else:
+            self._view.set(**{side: key})
+
+    def side_at(self, at: QPoint) -> str:
+        """Return the side whose half of the head a place of this panel lies in, "" = none."""
+        if not self._head.geometry().contains(at):
+            return ""
+        return "a" if at.x() < self.width() / 2 else "b"
 
     def _centred(self, lines: list[QWidget], buttons: list[QPushButton]) -> QWidget:
         box = QWidget()
@@ -420,6 +440,8 @@ class EaselPanel(QWidget):
                 and (key != MATTE or self._view.now.coat)
                 and (key != PINNED or (side == "a" and self._view.now.pinned))
             }
+            wanted |= {key: seen.name for key, seen in now.others.items()}
+            wanted[_CHOOSE] = "A LUT file…"
             if [box.itemText(i) for i in range(box.count())] != list(wanted.values()):
                 box.clear()
                 for key, title in wanted.items():

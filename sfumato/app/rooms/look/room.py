@@ -9,7 +9,8 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app import theme
-from sfumato.app.rooms.look import coat_row, contact, shots
+from sfumato.app.rooms.look import blink, coat_row, contact, shots
+from sfumato.app.rooms.look.blink import Blink
 from sfumato.app.rooms.look.coat_edits import CoatEdits
 from sfumato.app.rooms.look.exports import Exports
 from sfumato.app.rooms.look.ground_edits import GroundEdits
@@ -30,10 +31,10 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import is_folder
-from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, PINNED, PRINTED
+from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, OTHERS, PINNED, PRINTED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
-_PASSING = (FILE, MATTE, PINNED, DEVICE, PRINTED)  # sides that are not there next time
+_PASSING = (FILE, MATTE, PINNED, DEVICE, PRINTED, *OTHERS)  # sides that are not there next time
 
 
 class LookRoom(Room):
@@ -44,6 +45,7 @@ class LookRoom(Room):
         "Rows of the Ledger": coat_row.KEYS,
         "All shots": contact.KEYS,
         "Shots strip": shots.KEYS,
+        "Sides of the Easel": blink.KEYS,
     }
 
     def __init__(self, services: Services) -> None:
@@ -60,6 +62,7 @@ class LookRoom(Room):
         self.exports = Exports(services, self.seal)
         self.view_edits = ViewEdits(services, page)
         self.prints = PrintEdits(services)
+        self._blink = Blink(services.view, services.window, (page, page.easel_panel))
         self.ledger.noise_wanted.connect(self.view_edits.measure_noise)
         self._connect()
 
@@ -109,6 +112,7 @@ class LookRoom(Room):
         self.seal.smallest_wanted.connect(self.exports.find_grid)
         self.seal.difference_wanted.connect(self.exports.show_difference)
         panel.bring_in.connect(self.shot_edits.bring_in)
+        panel.side_file_wanted.connect(self.view_edits.choose_side_file)
         panel.open_demo.connect(lambda: run("open_demo"))
         panel.encoding_wanted.connect(ledger.choose_encoding)
         panel.guess_taken.connect(self.shot_edits.take_guess)
@@ -218,7 +222,12 @@ class LookRoom(Room):
         ]
         if luts and any(is_folder(f) for f in files):
             luts = []
-        if luts:
+        side = ""
+        if at is not None:
+            side = self.easel_panel.side_at(self.easel_panel.mapFrom(self._page, at))
+        if luts and side:
+            self.view_edits.show_files(side, luts)
+        elif luts:
             self.coats.lay_files(luts)
         self.shot_edits.bring_in_files(pictures)
         return [f for f in files if f not in (*saved, *luts, *pictures)]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import attrs
 from PySide6.QtCore import QObject
 
@@ -10,8 +12,9 @@ from sfumato.app.rooms.look.device_sheet import DeviceSheet
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.torn import TornParts
 from sfumato.app.services.services import Services
+from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.noise import noise_of
-from sfumato.work.preview.asks import DEVICE
+from sfumato.work.preview.asks import DEVICE, OTHERS, SeenFile, seen_file
 
 
 class ViewEdits(QObject):
@@ -44,6 +47,44 @@ class ViewEdits(QObject):
 
     def swap_sides(self) -> None:
         self.view.set(a=self.view.now.b, b=self.view.now.a)
+
+    def choose_side_file(self, side: str) -> None:
+        """Ask for a LUT file that a side is to show in the Look's place."""
+        title = f"LUT file for side {side.upper()}"
+        files = self.services.ports.choose_luts(self.services.window, str(Path.home()), title)
+        if files:
+            self.show_files(side, files)
+
+    def show_files(self, side: str, files: list[Path]) -> None:
+        """Show a LUT file on a side; of two files the second on the other one."""
+        study = self.services.model.study
+        sides = [side, "b" if side == "a" else "a"][: len(files)]
+
+        def read(cancel: Cancel, _progress: Progress) -> list[SeenFile]:
+            found = []
+            for file in files[: len(sides)]:
+                cancel.check()
+                found.append(seen_file(file, study))
+            return found
+
+        def show(found: list[SeenFile]) -> None:
+            now = self.view.now
+            others, shown = dict(now.others), {"a": now.a, "b": now.b}
+            for where, seen in zip(sides, found, strict=True):
+                beside = {shown["b" if where == "a" else "a"]}
+                key = next(k for k in OTHERS if k not in beside)
+                others[key], shown[where] = seen, key
+            mode = now.mode if now.mode in ("split", "side", "difference") else "split"
+            self.view.set(others=others, mode=mode, **shown)
+            for seen in found:
+                if not seen.ends.sure:
+                    gives = seen.ends.gives or study.working
+                    self.services.notices.note(
+                        f"{seen.name} does not say what it expects",
+                        f"it is taken to expect {seen.ends.expects or study.working} and to give {gives}",
+                    )
+
+        self.services.reading.add(f"Reading {files[0].name}", read, then=show)
 
     def next_mount(self) -> None:
         mounts = list(theme.MOUNTS)
