@@ -1,4 +1,4 @@
-"""Builds the wheel: the demo of the checkout goes into the package, of its clips the walk alone."""
+"""Builds the wheel: the demo of the checkout goes into the package, of its clips the walk alone; the guide, too."""
 
 from pathlib import Path
 
@@ -6,6 +6,7 @@ from setuptools import setup
 from setuptools.command.build_py import build_py
 
 DEMO = Path(__file__).parent / "demo"
+GUIDE = Path(__file__).parent / "docs" / "guide"
 LEFT_OUT = {".mov", ".py"}  # clips and what made the pictures stay in the checkout
 TAKEN = {"walk.mov"}  # the scene of the Bench
 
@@ -22,6 +23,10 @@ class BuildWithDemo(build_py):
                 target = Path(self.build_lib) / "sfumato" / "demo" / within
                 target.parent.mkdir(parents=True, exist_ok=True)
                 self.copy_file(str(file), str(target))
+        pages = Path(self.build_lib) / "sfumato" / "guide"
+        pages.mkdir(parents=True, exist_ok=True)
+        for file in sorted(GUIDE.iterdir()):
+            self.copy_file(str(file), str(pages / file.name))
 
 
 setup(cmdclass={"build_py": BuildWithDemo})

@@ -156,7 +156,8 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton[dashed="true"]:hover {{ color: {c["text"]}; }}
     QPushButton[dashed="true"]:focus {{ border-color: {c["yellow"]}; }}
     QPushButton::menu-indicator {{ width: 0; }}
-    QLineEdit, QPlainTextEdit, QListWidget, QTreeWidget {{ background: {c["well"]}; border: 1px solid {c["line"]};
+    QLineEdit, QPlainTextEdit, QTextBrowser, QListWidget, QTreeWidget {{
+        background: {c["well"]}; border: 1px solid {c["line"]};
         border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c["line"]}; }}
     QLineEdit:focus, QListWidget:focus, QTreeWidget:focus {{ border-color: {c["yellow"]}; }}
     QTreeWidget::item {{ padding: 3px 4px; }}

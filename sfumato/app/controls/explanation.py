@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.parts import popped_up
 from sfumato.app.labels import Label
 from sfumato.app.theme import strong_font
@@ -61,6 +62,9 @@ class Explanation(QFrame):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             column.addWidget(label)
+        more = GuideButton("More in the guide")
+        more.clicked.connect(self.close)
+        column.addWidget(more, 0, Qt.AlignmentFlag.AlignLeft)
         self.setAccessibleName(heading)
 
     def popup(self, place: QPoint) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.labels import set_tip
 
 
@@ -27,6 +28,7 @@ class PageTabs(QWidget):
             set_tip(button, tip)
             button.clicked.connect(lambda _on, p=page, b=button: self._choose(p, here, b))
             row.addWidget(button, 1)
+        row.addWidget(GuideButton("Guide"))
 
     def _choose(self, page: str, here: str, button: QPushButton) -> None:
         button.setChecked(page == here)

@@ -68,6 +68,11 @@ class Room(QObject):
         """Whether an answer is still under way (for tests and pictures)."""
         return False
 
+    @property
+    def guide(self) -> str:
+        """The page of the guide about what is done here."""
+        return ""
+
     def conditions(self) -> set[str]:
         """Return the conditions of actions (`ActionSpec.when`) that are met now."""
         return set()

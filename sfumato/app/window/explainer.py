@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEvent, QObject, QPoint
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QWidget
@@ -11,6 +13,7 @@ from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.guard import guarded
 from sfumato.app.labels import HELP, tip_of
 from sfumato.app.services.services import Services
+from sfumato.app.window.guide_window import GuideWindow
 
 
 def said_of(widget: QWidget | None) -> tuple[str, str]:
@@ -33,10 +36,12 @@ class Explainer(QObject):
         super().__init__(services.window)
         self._services = services
         self._centre: QWidget | None = None
+        self._page_of_room: Callable[[], str] = str
+        self._guide: GuideWindow | None = None
 
-    def watch(self, centre: QWidget) -> None:
-        """Answer right clicks that nothing inside of a widget wants."""
-        self._centre = centre
+    def watch(self, centre: QWidget, page_of_room: Callable[[], str]) -> None:
+        """Answer right clicks that nothing inside of a widget wants; the guide opens at the room's page."""
+        self._centre, self._page_of_room = centre, page_of_room
         centre.installEventFilter(self)
 
     @guarded
@@ -45,6 +50,15 @@ class Explainer(QObject):
         if isinstance(event, QContextMenuEvent) and centre is not None and watched is centre:
             return self._show(centre.childAt(event.pos()), event.globalPos())
         return super().eventFilter(watched, event)
+
+    def open_guide(self) -> None:
+        """Open the guide at the page about the room."""
+        if self._guide is None:
+            self._guide = GuideWindow(self._services.window)
+        self._guide.show_page(self._page_of_room())
+        self._guide.show()
+        self._guide.raise_()
+        self._guide.activateWindow()
 
     def explain_control(self) -> None:
         """Say what the control does that has the keyboard; on a row of the Ledger what its glaze does."""

@@ -56,8 +56,15 @@ ACTIONS = (
         help="Its colour spaces become encodings, its displays and views become Views.",
         section=1,
     ),
+    ActionSpec(
+        "open_guide",
+        "Guide…",
+        "Help",
+        K.HelpContents,
+        help="Jobs step by step, and what one should know about LUTs; opens at what this room is for.",
+    ),
     ActionSpec("explain_control", "What this control does", "Help", "Shift+F1"),
     ActionSpec("open_palette", "All actions…", "Help", "Ctrl+K"),
-    ActionSpec("keyboard_sheet", "Keyboard sheet…", "Help", K.HelpContents),
+    ActionSpec("keyboard_sheet", "Keyboard sheet…", "Help", "Ctrl+F1"),
     ActionSpec("about", "About Sfumato", "Help", section=2),
 )

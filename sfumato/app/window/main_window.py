@@ -117,7 +117,7 @@ class MainWindow(QMainWindow):
         row.addWidget(rail := Rail(found, self.view))
         row.addLayout(column, 1)
         self.setCentralWidget(whole)
-        self.explainer.watch(whole)
+        self.explainer.watch(whole, lambda: self.room.guide)
         self.dress.add(self.menuBar(), rail, self.strip, *lines, pages=pages)
 
     def _fill_actions(self, found: list[RoomSpec]) -> None:

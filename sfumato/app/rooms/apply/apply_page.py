@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
@@ -159,6 +160,7 @@ class ApplyPage(QWidget):
         middle.addStretch(1)
         middle.addWidget(words)
         middle.addWidget(bring, 0, Qt.AlignmentFlag.AlignCenter)
+        middle.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignCenter)
         middle.addStretch(1)
         column.addWidget(self.empty, 1)
         column.addLayout(head_line)

@@ -44,6 +44,10 @@ class ApplyRoom(Room):
         self.paint_model.chosen_changed.connect(self.changed)
 
     @property
+    def guide(self) -> str:
+        return "painted-in"
+
+    @property
     def page(self) -> QWidget:
         return self.pages
 

@@ -78,6 +78,10 @@ class BenchRoom(Room):
             self.changed.emit()
 
     @property
+    def guide(self) -> str:
+        return "monitor-on-set" if self._pages.currentWidget() is self.monitor_page else "engine"
+
+    @property
     def page(self) -> QWidget:
         return self._pages
 

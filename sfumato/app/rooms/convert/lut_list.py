@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.controls.tick import Tick
@@ -188,6 +189,7 @@ class LutList(QWidget):
         demo.setProperty("dashed", True)
         demo.clicked.connect(self.demo_wanted)
         hint.addWidget(demo)
+        hint.addWidget(GuideButton("Formats and their traps"))
         column.addWidget(self._empty)
         self._space = QWidget()
         column.addWidget(self._space, 1)

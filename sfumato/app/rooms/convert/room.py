@@ -32,6 +32,10 @@ class ConvertRoom(Room):
         self.model.chosen_changed.connect(self.changed)
 
     @property
+    def guide(self) -> str:
+        return "formats"
+
+    @property
     def page(self) -> QWidget:
         return self._page
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.frame_bar import FrameBar
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.guard import guarded
@@ -193,7 +194,7 @@ class EaselPanel(QWidget):
         demo = QPushButton("Open the demo study")
         demo.setObjectName("empty.demo")
         demo.clicked.connect(self.open_demo)
-        return self._centred([title, words], [bring, demo])
+        return self._centred([title, words], [bring, demo, GuideButton()])
 
     def _make_broken(self) -> QWidget:
         self._broken_title = Label()

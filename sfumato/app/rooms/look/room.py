@@ -67,6 +67,10 @@ class LookRoom(Room):
         self._connect()
 
     @property
+    def guide(self) -> str:
+        return "faded-photo"
+
+    @property
     def page(self) -> QWidget:
         return self._page
 
@@ -223,7 +227,7 @@ class LookRoom(Room):
         if luts and any(is_folder(f) for f in files):
             luts = []
         side = ""
-        if at is not None:
+        if at is not None and self._page.isAncestorOf(self.easel_panel):
             side = self.easel_panel.side_at(self.easel_panel.mapFrom(self._page, at))
         if luts and side:
             self.view_edits.show_files(side, luts)

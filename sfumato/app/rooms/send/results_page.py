@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.labels import Label, set_tip
@@ -69,6 +70,7 @@ class ResultsPage(QWidget):
         new.setProperty("main", True)
         new.clicked.connect(self.new_wanted)
         column.addWidget(new, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(3)
         return page
 

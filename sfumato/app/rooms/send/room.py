@@ -37,6 +37,10 @@ class SendRoom(Room):
             signal.connect(self.changed)
 
     @property
+    def guide(self) -> str:
+        return "presets-to-an-editor"
+
+    @property
     def page(self) -> QWidget:
         return self._page
 

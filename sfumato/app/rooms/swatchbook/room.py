@@ -32,6 +32,10 @@ class SwatchbookRoom(Room):
         self.model.chosen_changed.connect(self.changed)
 
     @property
+    def guide(self) -> str:
+        return "presets-to-an-editor"
+
+    @property
     def page(self) -> QWidget:
         return self._page
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
@@ -222,6 +223,7 @@ class SwatchPage(QWidget):
         shipped.clicked.connect(self.shipped_wanted)
         line.addWidget(add)
         line.addWidget(shipped)
+        line.addWidget(GuideButton())
         line.addStretch(1)
         column.addWidget(self.empty)
         return middle

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.trip.loan_below import LoanBelow, flat_view
 from sfumato.app.rooms.trip.loan_model import LoanModel
@@ -122,6 +123,7 @@ class LoanMiddle(QWidget):
         column.addWidget(self._empty_words, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(10)
         column.addWidget(self._empty_add, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(3)
         return page
 

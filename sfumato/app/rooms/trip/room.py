@@ -51,6 +51,10 @@ class TripRoom(Room):
         self.show_page(str(services.settings.get("trip_page", CARRIERS)))
 
     @property
+    def guide(self) -> str:
+        return "before-and-after" if self.borrows else "program-without-export"
+
+    @property
     def page(self) -> QWidget:
         return self._pages
 

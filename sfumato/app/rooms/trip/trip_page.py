@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
@@ -125,6 +126,7 @@ class TripPage(QWidget):
         send.setProperty("main", True)
         send.clicked.connect(self.send_wanted)
         column.addWidget(send, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(3)
         return page
 

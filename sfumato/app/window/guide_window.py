@@ -1,0 +1,180 @@
+"""The guide in a window beside the work: contents and search on the left, a page on the right."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtGui import QDesktopServices, QImage, QResizeEvent, QTextDocument
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sfumato.app.guard import guarded
+from sfumato.app.labels import set_help, set_tip
+from sfumato.app.theme import strong_font
+from sfumato.work.guide import Page, found, guide_folder, pages
+
+_KEY = Qt.ItemDataRole.UserRole
+_MARGIN = 48  # px beside a picture
+
+
+class _Text(QTextBrowser):
+    """A page; its pictures are as wide as there is room."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._given = ""
+        self.setObjectName("guide.text")
+        self.setAccessibleName("Page of the guide")
+        self.setOpenLinks(False)
+        self.document().setDocumentMargin(18)
+
+    @guarded
+    def loadResource(self, kind: int, name: QUrl | str) -> Any:
+        if kind != QTextDocument.ResourceType.ImageResource.value:
+            return None
+        picture = QImage(str(guide_folder() / QUrl(name).fileName()))
+        if picture.isNull():
+            return None
+        ratio = self.devicePixelRatioF()
+        room = max(200, self.viewport().width() - _MARGIN)
+        if picture.width() > room * ratio:
+            smooth = Qt.TransformationMode.SmoothTransformation
+            picture = picture.scaledToWidth(round(room * ratio), smooth)
+        picture.setDevicePixelRatio(ratio)
+        return picture
+
+    @guarded
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if event.oldSize().width() != event.size().width():
+            place = self.verticalScrollBar().value()
+            self.setMarkdown(self._given)
+            self.verticalScrollBar().setValue(place)
+
+    def show_page(self, text: str) -> None:
+        self._given = text
+        self.setMarkdown(text)
+
+
+class GuideWindow(QDialog):
+    """Reads the pages; it stays open beside the window."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("guide.window")
+        self.setWindowTitle("Guide")
+        self.resize(980, 720)
+        self._seen: list[str] = []
+        self.line = QLineEdit()
+        self.line.setObjectName("guide.find")
+        self.line.setPlaceholderText("Find in the guide")
+        self.line.setAccessibleName("Find in the guide")
+        self.line.setClearButtonEnabled(True)
+        self.line.textChanged.connect(self._fill)
+        self.line.returnPressed.connect(self._take_first)
+        self.list = QListWidget()
+        self.list.setObjectName("guide.pages")
+        self.list.setAccessibleName("Pages of the guide")
+        self.list.setWordWrap(True)
+        set_help(self.list, "The pages, or those with all the words that were typed.")
+        self.list.currentItemChanged.connect(self._on_chosen)
+        self.back = QPushButton("Back")
+        self.back.setObjectName("guide.back")
+        set_tip(self.back, "The page before this one.")
+        self.back.setShortcut("Alt+Left")
+        self.back.clicked.connect(self._go_back)
+        self.text = _Text()
+        self.text.anchorClicked.connect(self._follow)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        for part in (self.line, self.list, self.back):
+            left.addWidget(part)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 12, 12, 12)
+        row.setSpacing(12)
+        row.addLayout(left)
+        row.addWidget(self.text, 1)
+        self.list.setFixedWidth(264)
+        self.line.setFixedWidth(264)
+        self._fill("")
+        self.show_page(next(iter(pages()), ""))
+
+    @property
+    def page(self) -> str:
+        """The key of the page that is read."""
+        return self._seen[-1] if self._seen else ""
+
+    def show_page(self, key: str) -> None:
+        """Read a page."""
+        page = pages().get(key)
+        if page is None:
+            self.text.show_page("The guide is not installed with this copy of Sfumato.")
+            return
+        if key != self.page:
+            self._seen.append(key)
+        self.back.setEnabled(len(self._seen) > 1)
+        self.text.show_page(page.text)
+        asked = self.line.text().strip()
+        if asked:
+            self.text.find(asked.split()[0])
+        self.list.blockSignals(True)
+        for i in range(self.list.count()):
+            if self.list.item(i).data(_KEY) == key:
+                self.list.setCurrentRow(i)
+        self.list.blockSignals(False)
+
+    def _fill(self, asked: str) -> None:
+        shown: list[Page] = found(asked) if asked.strip() else list(pages().values())
+        self.list.blockSignals(True)
+        self.list.clear()
+        group = ""
+        for page in shown:
+            if page.group != group and not asked.strip():
+                group = page.group
+                heading = QListWidgetItem(group)
+                heading.setFlags(Qt.ItemFlag.NoItemFlags)
+                heading.setFont(strong_font(12))
+                self.list.addItem(heading)
+            item = QListWidgetItem(page.title)
+            item.setData(_KEY, page.key)
+            self.list.addItem(item)
+            if page.key == self.page:
+                self.list.setCurrentItem(item)
+        if not shown:
+            nothing = QListWidgetItem("No page has all these words.")
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.list.addItem(nothing)
+        self.list.blockSignals(False)
+
+    def _take_first(self) -> None:
+        keys = (self.list.item(i).data(_KEY) for i in range(self.list.count()))
+        first = next((k for k in keys if k), "")
+        if first:
+            self.show_page(first)
+
+    def _on_chosen(self, now: QListWidgetItem | None, _before: object) -> None:
+        if now is not None and now.data(_KEY):
+            self.show_page(now.data(_KEY))
+
+    def _go_back(self) -> None:
+        if len(self._seen) > 1:
+            self._seen.pop()
+            self.show_page(self._seen[-1])
+
+    def _follow(self, link: QUrl) -> None:
+        """Go to another page; what lies outside of the guide is left to the desktop."""
+        name = link.fileName()
+        if name.endswith(".md") and name[:-3] in pages():
+            self.show_page(name[:-3])
+        elif link.scheme() in ("http", "https"):
+            QDesktopServices.openUrl(link)
