@@ -92,6 +92,7 @@ class GuideWindow(QDialog):
         self.back.setObjectName("guide.back")
         set_tip(self.back, "The page before this one.")
         self.back.setShortcut("Alt+Left")
+        self.back.setAutoDefault(False)  # Enter in the search takes the first page
         self.back.clicked.connect(self._go_back)
         self.text = _Text()
         self.text.anchorClicked.connect(self._follow)
