@@ -5,7 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, QUrl
-from PySide6.QtGui import QDesktopServices, QImage, QResizeEvent, QTextDocument
+from PySide6.QtGui import (
+    QDesktopServices,
+    QImage,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+)
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -24,19 +30,20 @@ from sfumato.app.theme import strong_font
 from sfumato.work.guide import Page, found, guide_folder, pages
 
 _KEY = Qt.ItemDataRole.UserRole
-_MARGIN = 48  # px beside a picture
+_PICTURE = 620  # px wide
+_ABOVE_HEADING, _BELOW = 14, 7  # px
 
 
 class _Text(QTextBrowser):
-    """A page; its pictures are as wide as there is room."""
+    """A page; its pictures are of one width."""
 
     def __init__(self) -> None:
         super().__init__()
-        self._given = ""
         self.setObjectName("guide.text")
         self.setAccessibleName("Page of the guide")
         self.setOpenLinks(False)
         self.document().setDocumentMargin(18)
+        self.setMinimumWidth(_PICTURE + 60)
 
     @guarded
     def loadResource(self, kind: int, name: QUrl | str) -> Any:
@@ -45,25 +52,23 @@ class _Text(QTextBrowser):
         picture = QImage(str(guide_folder() / QUrl(name).fileName()))
         if picture.isNull():
             return None
-        ratio = self.devicePixelRatioF()
-        room = max(200, self.viewport().width() - _MARGIN)
-        if picture.width() > room * ratio:
-            smooth = Qt.TransformationMode.SmoothTransformation
-            picture = picture.scaledToWidth(round(room * ratio), smooth)
+        ratio = min(self.devicePixelRatioF(), picture.width() / _PICTURE)
+        smooth = Qt.TransformationMode.SmoothTransformation
+        picture = picture.scaledToWidth(round(_PICTURE * ratio), smooth)
         picture.setDevicePixelRatio(ratio)
         return picture
 
-    @guarded
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        if event.oldSize().width() != event.size().width():
-            place = self.verticalScrollBar().value()
-            self.setMarkdown(self._given)
-            self.verticalScrollBar().setValue(place)
-
     def show_page(self, text: str) -> None:
-        self._given = text
+        self.clear()
+        self.setCurrentCharFormat(QTextCharFormat())  # else it begins as what was found last
         self.setMarkdown(text)
+        for i in range(self.document().blockCount()):
+            block = self.document().findBlockByNumber(i)
+            shape = block.blockFormat()
+            shape.setTopMargin(_ABOVE_HEADING if shape.headingLevel() else 0)
+            shape.setBottomMargin(_BELOW)
+            QTextCursor(block).mergeBlockFormat(shape)
+        self.moveCursor(QTextCursor.MoveOperation.Start)
 
 
 class GuideWindow(QDialog):
