@@ -177,6 +177,7 @@ class Clip:
             length = stream.duration * self._base if stream.duration else 0.0
             self._start = stream.start_time or 0
             self._times = self._uneven_times()
+            self.seconds = tuple((t - self._times[0]) * self._base for t in self._times)
             counted = len(self._times) or int(stream.frames)
             self.count = counted or max(1, round(length * self.rate))
             self.turns = self._quarter_turns()
@@ -233,7 +234,7 @@ class Clip:
 
     def _facts(self, number: int, said: str, remarks: tuple[str, ...], trc: int) -> FrameFacts:
         count = max(self.count, number + 1)
-        facts = FrameFacts(said, remarks=remarks, frames=count, rate=self.rate)
+        facts = FrameFacts(said, remarks=remarks, frames=count, rate=self.rate, times=self.seconds)
         if trc not in _STATED:
             return facts
         evidence = f"the stream states its transfer characteristics: {_STATED[trc]}"

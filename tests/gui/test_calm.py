@@ -32,6 +32,7 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.coat import new_coat
+from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.target import Target
 from sfumato.work.stores.ocio_config import built_in, open_config
@@ -273,3 +274,45 @@ def test_sides_blink_while_a_key_is_held_and_a_matte_is_seen_in_every_mode(demo)
         view.set(b="matte")
         assert view.now.mode == ("split" if mode == "split" else "one")
         view.set(b="lut")
+
+
+def test_a_clip_of_changing_frame_length_plays_by_its_times(demo) -> None:
+    """Where each frame stands at a moment is what the file says, not what an even rate would be."""
+    hand, window = demo, demo.window
+    player = window.rooms["look"].shot_edits.player
+    shot = hand.study.shots[0]
+    times = (0.0, 0.1, 0.15, 1.0, 1.05)
+    player.play(shot, FrameFacts("8 bit", frames=5, rate=5.0, times=times))
+    due = []
+    for seconds in (0.05, 0.12, 0.5, 0.99, 1.02, 1.1, 1.26):  # the last stays a fifth of a second
+        player._began = time.perf_counter() - seconds
+        due.append(player._due())
+    player.stop()
+    assert due == [0, 1, 2, 2, 3, 4, 0]
+
+
+def test_where_a_clip_stands_is_no_edit_and_outlives_undo(demo) -> None:
+    hand, model = demo, demo.window.model
+    shot = hand.study.shots[0].id
+    first = hand.study
+    model.commit("Softer", first.with_look(strength=0.5))
+    model.look_at(shot, 7)
+    assert model.undo_stack.count() == 1
+    hand.act("undo")
+    assert hand.study == first.with_shot(shot, frame=7)
+    hand.act("redo")
+    assert (hand.study.look.strength, hand.study.shot(shot).frame) == (0.5, 7)
+    model.commit("Frame 3", hand.study.with_shot(shot, frame=2))
+    hand.act("undo")
+    assert hand.study.shot(shot).frame == 7
+
+
+def test_the_window_stays_inside_its_screen(hand) -> None:
+    window = hand.window
+    room = window.screen().availableGeometry()
+    window.setGeometry(room.right() - 100, room.bottom() - 50, room.width() + 300, 600)
+    window.surroundings.restore()
+    place = window.frameGeometry()
+    assert (place.left(), place.bottom()) >= (room.left(), room.top())
+    assert place.width() <= max(room.width(), window.minimumSizeHint().width())
+    assert place.bottom() <= room.bottom()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import time
 from collections import deque
 from typing import Any
@@ -13,6 +14,7 @@ from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane, Turn
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.study.shot import Shot
+from sfumato.media.parts.contract import FrameFacts
 
 _AHEAD = 3  # frames decoded before they are due
 
@@ -33,7 +35,8 @@ class Player(QObject):
         )  # what is refused here is refused by the picture too
         self._lane.crashed.connect(desk.notices.bug)
         self._shot: Shot | None = None
-        self._began, self._rate, self._length = 0.0, 25.0, 1
+        self._began, self._length = 0.0, 1.0  # seconds
+        self._times: tuple[float, ...] = (0.0,)  # when each frame is due
         self._painted: deque[float] = deque(maxlen=60)
         self._said = 0.0
         desk.shown.connect(self._on_shown)
@@ -43,14 +46,23 @@ class Player(QObject):
     def is_playing(self) -> bool:
         return self._timer.isActive()
 
-    def play(self, shot: Shot, count: int, rate: float) -> None:
-        """Play the frames of a shot round and round, from the one that is shown."""
-        last = count - 1 if shot.last is None else min(shot.last, count - 1)
-        self._shot, self._rate, self._length = shot, rate or 25.0, max(last - shot.first + 1, 1)
+    def play(self, shot: Shot, facts: FrameFacts) -> None:
+        """Play the frames of a shot round and round, from the one that is shown.
+
+        Frames of changing length each stay as long as the file says.
+        """
+        last = facts.frames - 1 if shot.last is None else min(shot.last, facts.frames - 1)
+        rate = facts.rate or 25.0
+        times = facts.times[shot.first : last + 1]
+        if len(times) < last - shot.first + 1:
+            times = tuple(i / rate for i in range(max(last - shot.first + 1, 1)))
+        self._shot = shot
+        self._times = tuple(t - times[0] for t in times)
+        self._length = self._times[-1] + 1 / rate
         start = min(max(shot.frame, shot.first), last) - shot.first
-        self._began = time.perf_counter() - start / self._rate
+        self._began = time.perf_counter() - self._times[start]
         self._painted.clear()
-        self._timer.start(max(5, int(500 / self._rate)))
+        self._timer.start(max(5, int(500 / rate)))
         self._tick()
 
     def stop(self) -> None:
@@ -64,15 +76,15 @@ class Player(QObject):
 
     def _due(self) -> int:
         assert self._shot is not None
-        passed = int((time.perf_counter() - self._began) * self._rate)
-        return self._shot.first + passed % self._length
+        passed = (time.perf_counter() - self._began) % self._length
+        return self._shot.first + max(bisect.bisect_right(self._times, passed) - 1, 0)
 
     def _tick(self) -> None:
         frame, shot = self._due(), self._shot
         if shot is None or frame == self._view.now.play:
             return
         self._view.set(play=frame)
-        frames, length = self._desk.frames, self._length
+        frames, length = self._desk.frames, len(self._times)
         ahead = [shot.first + (frame - shot.first + i) % length for i in range(1, _AHEAD + 1)]
         sizes = self._desk.geometry
 

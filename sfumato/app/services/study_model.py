@@ -12,6 +12,20 @@ from sfumato.app.guard import guarded
 from sfumato.core.study.study import Study
 
 
+def _as_seen(study: Study, other: Study, now: Study) -> Study:
+    """Return a study of the past with the frames that are looked at now, where the edit did not move them."""
+    frames = {s.id: s.frame for s in now.shots}
+    unmoved = {s.id for s in other.shots if _frame(study, s.id) == s.frame}
+    for shot in study.shots:
+        if shot.id in unmoved and frames.get(shot.id, shot.frame) != shot.frame:
+            study = study.with_shot(shot.id, frame=frames[shot.id])
+    return study
+
+
+def _frame(study: Study, shot_id: str) -> int | None:
+    return next((s.frame for s in study.shots if s.id == shot_id), None)
+
+
 class _Edit(QUndoCommand):
     """Before and after; edits of one gesture on one thing merge."""
 
@@ -24,11 +38,11 @@ class _Edit(QUndoCommand):
 
     @guarded
     def redo(self) -> None:
-        self._model._show(self.after)
+        self._model._show(_as_seen(self.after, self.before, self._model.study))
 
     @guarded
     def undo(self) -> None:
-        self._model._show(self.before)
+        self._model._show(_as_seen(self.before, self.after, self._model.study))
 
     @guarded
     def id(self) -> int:
@@ -73,6 +87,11 @@ class StudyModel(QObject):
             return
         full = (self._gesture, key) if key is not None else None
         self.undo_stack.push(_Edit(self, title, after, full))
+
+    def look_at(self, shot_id: str, frame: int) -> None:
+        """Let a clip stand on another frame; to have played it is no edit."""
+        if _frame(self.study, shot_id) not in (None, frame):
+            self._show(self.study.with_shot(shot_id, frame=frame))
 
     def state_encoding(self, shot_id: str, name: str) -> None:
         """Say what a shot's source is."""

@@ -36,7 +36,22 @@ class Surroundings(QObject):
         geometry = self.services.settings.get("geometry")
         if isinstance(geometry, QByteArray):
             self.services.window.restoreGeometry(geometry)
+        self._stay_inside()
         self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
+
+    def _stay_inside(self) -> None:
+        """Keep the window within its screen, which may be smaller than where it was made."""
+        window = self.services.window
+        screen = window.screen()
+        if screen is None or window.isMaximized() or window.isFullScreen():
+            return
+        room = screen.availableGeometry()
+        window.resize(window.size().boundedTo(room.size()))
+        place = window.frameGeometry()
+        x = max(room.left(), min(place.x(), room.right() + 1 - place.width()))
+        y = max(room.top(), min(place.y(), room.bottom() + 1 - place.height()))
+        if (x, y) != (place.x(), place.y()):
+            window.move(x, y)
 
     def about(self) -> None:
         self.services.notices.note(
@@ -69,6 +84,12 @@ class Surroundings(QObject):
     # --- the screen --------------------------------------------------------------------------------
     def screen_desktop(self) -> None:
         self.take_screen(DESKTOP)
+        screen = self.services.desk.previewer.screen
+        if screen is not None and screen.name == "sRGB":
+            self.services.notices.note(
+                "This desktop does not tell of its screen: it is taken for sRGB",
+                "another can be chosen: View, Show pictures for a screen profile",
+            )
 
     def screen_plain(self) -> None:
         self.take_screen(PLAIN)

@@ -34,6 +34,9 @@ class FrameFacts:
     remarks: tuple[str, ...] = ()
     frames: int = 1
     rate: float = 0.0  # frames a second, 0 for stills
+    times: tuple[float, ...] = field(
+        default=(), repr=False
+    )  # seconds of each, where they are uneven
     profile: bytes = field(default=b"", repr=False)
     exif: bytes = field(default=b"", repr=False)
     xmp: bytes = field(default=b"", repr=False)

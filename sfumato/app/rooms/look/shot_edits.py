@@ -332,14 +332,12 @@ class ShotEdits(QObject):
         if self.player.is_playing:
             self.player.stop()
         elif shot is not None and facts is not None:
-            self.player.play(shot, facts.frames, facts.rate)
+            self.player.play(shot, facts)
 
     def _on_stopped(self, shot_id: str, frame: int) -> None:
         """Stay on the frame where playing ended."""
         if any(s.id == shot_id for s in self.model.study.shots):
-            study = self.model.study
-            after = study.with_shot(shot_id, frame=frame)
-            self.model.commit(f"Frame {frame + 1} of {study.shot(shot_id).name}", after)
+            self.model.look_at(shot_id, frame)
 
     def close(self) -> None:
         self.player.close()
