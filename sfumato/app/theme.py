@@ -190,7 +190,6 @@ def _sheet(c: dict[str, str]) -> str:
     QLineEdit[flat="true"]:focus {{ border-color: {c["yellow"]}; background: {c["well"]}; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox::down-arrow {{ image: url({_ARROW}); width: 9px; height: 9px; }}
-    QComboBoxPrivateContainer, QComboBoxPrivateScroller {{ background: {c["panel"]}; }}
     QComboBox QAbstractItemView {{ background: {c["panel"]}; border: 1px solid {c["line"]};
         selection-background-color: {c["raised"]}; outline: none; }}
     QProgressBar {{ background: {c["well"]}; border: none; border-radius: {RADIUS}px; height: 6px; }}

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QPalette, QWheelEvent
 from PySide6.QtWidgets import QComboBox
 
 from sfumato.app.controls.picker import Entry, Picker
 from sfumato.app.guard import guarded
+from sfumato.app.theme import colour
 from sfumato.core.colour.encodings import Encoding, encodings
 
 _LEAST = 72  # px wide
@@ -44,6 +45,12 @@ class Chooser(QComboBox):
     def showPopup(self) -> None:
         """Show the choices: many of them in a list that is searched by typing."""
         if self.count() <= _MANY:
+            # What holds the list shows at its ends, and no style sheet reaches it.
+            holder = self.view().parentWidget()
+            palette = holder.palette()
+            for role in (QPalette.ColorRole.Window, QPalette.ColorRole.Base):
+                palette.setColor(role, colour("panel"))
+            holder.setPalette(palette)
             super().showPopup()
             return
         entries = [self._entry(i) for i in range(self.count())]
