@@ -8,6 +8,8 @@ from pathlib import Path
 import attrs
 import numpy as np
 import pytest
+from conftest import DEMO
+from PIL import Image
 from PySide6.QtCore import QCoreApplication, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
@@ -21,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+import sfumato
 from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
@@ -32,10 +35,13 @@ from sfumato.core.glaze import glazes
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.coat import new_coat
+from sfumato.core.study.preset import Preset
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.target import Target
 from sfumato.work.stores.ocio_config import built_in, open_config
+from sfumato.work.stores.presets import write_preset
+from sfumato.work.stores.study_store import save_study
 
 LONG = "A name that somebody gave it who likes to say all of it, twice if need be, and then some"
 
@@ -316,3 +322,76 @@ def test_the_window_stays_inside_its_screen(hand) -> None:
     assert (place.left(), place.bottom()) >= (room.left(), room.top())
     assert place.width() <= max(room.width(), window.minimumSizeHint().width())
     assert place.bottom() <= room.bottom()
+
+
+def test_convert_takes_looks_and_studies_and_counts_what_it_can_read(
+    demo, ports, tmp_path: Path
+) -> None:
+    hand, window = demo, demo.window
+    look = Preset("Softer", (new_coat("exposure", stops=0.7),), hand.study.working)
+    write_preset(look, tmp_path / "softer.look")
+    save_study(hand.study, tmp_path / "film.sfumato")
+    (tmp_path / "broken.cube").write_text("LUT_3D_SIZE 4\n0 0 0\n")
+    hand.act("room_convert")
+    ports.folder = tmp_path / "out"
+    hand.drop(tmp_path / "softer.look", tmp_path / "film.sfumato", tmp_path / "broken.cube")
+    hand.settle()
+    room = window.rooms["convert"]
+    names = {e.path.name for e in room.model.bench.entries}
+    assert names == {"softer.look", "film.sfumato", "broken.cube"}
+    assert hand.study.shots  # the study that is open stays
+    room.model.commit("x", attrs.evolve(room.model.bench, folder=str(ports.folder)))
+    hand.settle()
+    go = hand.find(QPushButton, "convert.go")
+    assert go.text().startswith("Convert 2 files")
+    hand.click(go)
+    hand.settle()
+    made = {f.name: sfumato.read(f) for f in ports.folder.glob("*.cube")}
+    assert len(made) == 2
+    film = next(t for n, t in made.items() if n.startswith("film"))
+    x = np.random.default_rng(1).random((2000, 3), np.float32)
+    meant = np.clip(hand.study.transform().apply(x), 0, 1)
+    assert np.abs(np.clip(film.apply(x), 0, 1) - meant).mean() < 0.004
+    assert any("expects Tarn Log" in c for c in film.comments)
+
+
+def test_the_swatchbook_takes_pictures_of_looks_and_tells_titles_apart(
+    hand, tmp_path: Path
+) -> None:
+    looks = tmp_path / "looks"
+    looks.mkdir()
+    square = Transform((Table3D(lattice_colours(16) ** 1.3),), "Dusk")
+    for name in ("one.cube", "two.cube"):
+        write_lut(square, looks / name)
+    write_lut(square, looks / "hald.png", format="hald")
+    write_lut(square, looks / "strip.png", format="strip")
+    photo = Image.open(DEMO.parent / "sill_photo.png").convert("RGB")
+    photo.resize((512, 512)).save(looks / "photo.png")  # of a HALD's size
+    photo.save(looks / "other.png")
+    hand.act("open_demo")
+    hand.act("room_swatchbook")
+    room = hand.window.rooms["swatchbook"]
+    hand.ports.folder = looks
+    hand.act("swatch_add_folder")
+    hand.settle()
+    names = sorted(room.model.name(s) for s in room.model.visible)
+    assert names == ["Dusk · one.cube", "Dusk · two.cube", "hald", "strip"]
+
+
+def test_a_folder_of_footage_comes_in_as_footage_and_curves_open_on_all(demo, tmp_path) -> None:
+    hand, window = demo, demo.window
+    folder = tmp_path / "rushes"
+    folder.mkdir()
+    for name in ("b.png", "a.png"):
+        Image.new("RGB", (64, 40), "teal").save(folder / name)
+    (folder / "notes.txt").write_text("x")
+    before = len(hand.study.shots)
+    hand.drop(folder)
+    hand.settle()
+    assert [s.name for s in hand.study.shots[before:]] == ["a", "b"]
+    assert window.view.now.room == "look"
+    window.view.set(curve="blue")
+    hand.click(hand.find(QPushButton, "look.add"))
+    hand.menu("add.curves")
+    hand.settle()
+    assert hand.find(QPushButton, "tab.master").isChecked()

@@ -46,7 +46,7 @@ class Chooser(QComboBox):
         """Show the choices: many of them in a list that is searched by typing."""
         if self.count() <= _MANY:
             # What holds the list shows at its ends, and no style sheet reaches it.
-            holder = self.view().parentWidget()
+            holder = self.view().window()
             palette = holder.palette()
             for role in (QPalette.ColorRole.Window, QPalette.ColorRole.Base):
                 palette.setColor(role, colour("panel"))

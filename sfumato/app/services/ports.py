@@ -24,6 +24,7 @@ from sfumato.core.errors import SfumatoError
 from sfumato.formats.parts.registry import formats
 from sfumato.media.parts.registry import media, suffixes
 from sfumato.work.files import exists, is_folder, make_folder
+from sfumato.work.luts.looks import SUFFIXES as LOOKS
 
 
 def picture_filter() -> str:
@@ -33,10 +34,11 @@ def picture_filter() -> str:
     return ";;".join([*parts, "All files (*)"])
 
 
-def lut_filter() -> str:
-    """Return the name filters of everything that can hold a LUT."""
+def lut_filter(more: tuple[str, ...] = ()) -> str:
+    """Return the name filters of everything that can hold a LUT, and of `more` suffixes."""
     specs = formats().values()
-    every = " ".join(f"*{s}" for s in sorted({s for f in specs for s in f.suffixes} | {".jpg"}))
+    known = {s for f in specs for s in f.suffixes} | {".jpg", *more}
+    every = " ".join(f"*{s}" for s in sorted(known))
     parts = [f"{f.title} ({' '.join('*' + s for s in f.suffixes)})" for f in specs]
     return ";;".join([f"LUT files ({every})", *parts, "All files (*)"])
 
@@ -149,7 +151,8 @@ class Ports:
 
     def choose_luts(self, parent: QWidget, folder: str, title: str = _LUTS) -> list[Path]:
         verb = "Add" if title == _LUTS else "Choose"
-        return self._opened(parent, "luts", title, lut_filter(), folder, verb, several=True)
+        kinds = lut_filter(LOOKS if title == _LUTS else ())
+        return self._opened(parent, "luts", title, kinds, folder, verb, several=True)
 
     def choose_study(self, parent: QWidget, folder: str) -> Path | None:
         found = self._opened(parent, "studies", "Study to open", _STUDIES, folder)

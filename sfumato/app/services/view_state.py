@@ -55,7 +55,7 @@ class ViewState:
     blink: bool = False  # the sides stand swapped while a key is held
 
 
-_USUAL = ViewState()
+USUAL = ViewState()
 _HIDING = ("all", "difference")  # modes in which side B alone is not seen
 _PINNED, _MATTE = "pinned", "matte"  # sides of the Easel
 
@@ -86,8 +86,8 @@ def fitted(now: ViewState, before: Study, after: Study) -> ViewState:
         marked=tuple(i for i in now.marked if i in every_coat),
         marked_shots=tuple(i for i in now.marked_shots if i in ids),
         pinned=pinned,
-        a=_USUAL.a if not pinned and now.a == _PINNED else now.a,
-        b=_USUAL.b if not coat and now.b == _MATTE else now.b,
+        a=USUAL.a if not pinned and now.a == _PINNED else now.a,
+        b=USUAL.b if not coat and now.b == _MATTE else now.b,
         mode="split" if now.mode == "difference" and coat and now.b == _MATTE else now.mode,
         play=now.play if shot == now.shot else None,
     )
@@ -113,7 +113,7 @@ class ViewModel(QObject):
         if values.get("b") == _MATTE and self.now.mode in _HIDING and "mode" not in values:
             values["mode"] = "one"  # whoever asks for a matte sees it
         if values.get("mode") == "difference" and "b" not in values and self.now.b == _MATTE:
-            values["b"] = _USUAL.b  # a picture and a matte have no difference
+            values["b"] = USUAL.b  # a picture and a matte have no difference
         self._show(fitted(attrs.evolve(self.now, **values), self._study, self._study))
 
     def fit(self, before: Study, after: Study) -> None:
@@ -130,4 +130,4 @@ class ViewModel(QObject):
     def forget_side(self, shown: str) -> None:
         """Let the sides that show something that is gone show the usual again."""
         a, b = self.now.a, self.now.b
-        self.set(a=_USUAL.a if a == shown else a, b=_USUAL.b if b == shown else b)
+        self.set(a=USUAL.a if a == shown else a, b=USUAL.b if b == shown else b)

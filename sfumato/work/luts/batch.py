@@ -36,8 +36,10 @@ from sfumato.work.cancel import Cancel
 from sfumato.work.files import Sources, cut_name, is_folder, make_folder, refusal
 from sfumato.work.luts import made as made_before
 from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliver
-from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.looks import read_look
+from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.target import Target
+from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
 RANGES: dict[str, tuple[str, Callable[[Transform], Transform]]] = {
     "legal in": ("take legal range", legal_in),
@@ -185,7 +187,12 @@ def lut_files(places: Sequence[Path], *, cancel: Cancel | None = None) -> Found:
 
 
 def _walked(places: Iterable[Path], cancel: Cancel | None) -> Iterator[tuple[Path, Path]]:
-    known = {s for f in registry.formats().values() for s in f.suffixes} | {".jpg", ".jpeg", ".xml"}
+    known = {s for f in registry.formats().values() for s in f.suffixes} | {
+        ".jpg",
+        ".jpeg",
+        ".xml",
+        *PRESETS,
+    }
     count = 0
     for place in places:
         if not is_folder(place):
@@ -298,7 +305,7 @@ def repaired_read(
     unknown = [r for r in repairs if r not in REPAIRS]
     if unknown:
         raise ValueRefused(f"there is no repair {unknown[0]!r}", hint=f"use {', '.join(REPAIRS)}")
-    found = read_lut(file, reading)
+    found = read_look(file, reading)
     if not repairs:
         return found
     check = (cancel or Cancel()).check

@@ -27,6 +27,7 @@ from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding, encodings
 from sfumato.core.errors import FormatError, SfumatoError
 from sfumato.core.lut.bake import baked
+from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Function, Transform
 from sfumato.core.measure.assay import kind_of
 from sfumato.core.measure.swatch import Character, character
@@ -81,11 +82,51 @@ class Facts:
     fault: str = ""
 
 
+_LEAST_LEVEL, _LEAST_STRIP = 4, 8
+_STEADY = 0.5
+
+
 def takes(file: Path) -> bool:
     """Whether a file is one that the Swatchbook shows: LUTs, not pictures, and presets."""
     if file.suffix in SUFFIXES:
         return True
-    return by_suffix(file.name) is not None and picture_suffix(file.name) is None
+    if by_suffix(file.name) is None:
+        return False
+    return picture_suffix(file.name) is None or _is_laid_out(file)
+
+
+def is_picture(file: Path) -> bool:
+    """Whether a look lies in a picture, which may be a photograph of the same size after all."""
+    return picture_suffix(file.name) is not None
+
+
+def steadiness(transform: Transform) -> float:
+    """Return how far the values of a lattice go along its axes, as a share of all their steps: 1 = straight there.
+
+    Of looks, also of one that came back with noise, it is above 0.5 (0.54 to 1.0 on those that ship), of
+    photographs that are read as a lattice below it (0.02 to 0.45).
+    """
+    values = next((s.values for s in transform.stages if isinstance(s, Table3D)), None)
+    if values is None:
+        return 1.0
+    there = steps = 0.0
+    for axis in range(3):
+        line = np.moveaxis(values, axis, 0)
+        there += float(np.abs(line[-1] - line[0]).sum())
+        steps += float(np.abs(np.diff(line, axis=0)).sum())
+    return there / steps if steps else 1.0
+
+
+def _is_laid_out(file: Path) -> bool:
+    """Whether a picture has the size of a HALD or of a strip."""
+    try:
+        with Image.open(file) as picture:
+            short, long = sorted(picture.size)
+    except (OSError, ValueError, Image.DecompressionBombError):
+        return False
+    level = round(long ** (1 / 3))
+    is_hald = short == long == level**3 and level >= _LEAST_LEVEL
+    return is_hald or (long == short * short and short >= _LEAST_STRIP)
 
 
 def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
@@ -311,6 +352,8 @@ class Swatchbook:
             made = suits(preset.working)
             return Facts(preset.name, kind, made_for=made, character=character(run))
         assert transform is not None
+        if is_picture(swatch.file) and steadiness(transform) < _STEADY:
+            return Facts(swatch.file.stem, fault="it is a picture, and no LUT in one")
         expects, gives = span_note.read(transform.comments)
         kind, grid = kind_of(transform)
         log = encoding(expects).is_scene if expects else is_log(transform)

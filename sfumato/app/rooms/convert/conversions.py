@@ -20,7 +20,8 @@ from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_folder
 from sfumato.work.luts.batch import Row, run
 from sfumato.work.luts.compare import Comparison, compared
-from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.looks import read_look
+from sfumato.work.luts.lut_files import display_of
 
 _PICTURE_WIDTH = 480
 
@@ -119,8 +120,8 @@ class Conversions(QObject):
 
         def work(cancel: Cancel) -> Comparison:
             a = now.transform if now is not None and now.entry == entry else None
-            a = a or read_lut(entry.path, entry.reading).transform
-            b = read_lut(other, reading).transform
+            a = a or read_look(entry.path, entry.reading).transform
+            b = read_look(other, reading).transform
             picture = None
             if shot is not None:
                 try:

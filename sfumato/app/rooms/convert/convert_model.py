@@ -42,7 +42,8 @@ from sfumato.work.luts.batch import (
     stored_of,
 )
 from sfumato.work.luts.deliver import loss_of
-from sfumato.work.luts.lut_files import display_of, read_lut
+from sfumato.work.luts.looks import read_look
+from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.target import Target, encoded, held, options_for
 from sfumato.work.stores.presets import is_shipped
 
@@ -200,7 +201,9 @@ class Examined:
             return f"line {place}: {self.error.summary}" if place else self.error.summary
         if self.found is None or self.assay is None:
             return "reading …"
-        parts = [formats()[self.found.key].title, self.assay.kind]
+        spec = formats().get(self.found.key)
+        kind = spec.title if spec is not None else "a preset or a study"
+        parts = [kind, self.assay.kind]
         if self.found.depth:
             parts.append(DEPTH_WORDS.get(self.found.depth, self.found.depth))
         return " · ".join(parts)
@@ -363,6 +366,11 @@ class ConvertModel(QObject):
     def known(self, entry: Taken) -> Examined:
         return self._known.get(self._plain(entry)) or Examined(entry)
 
+    @property
+    def readable(self) -> int:
+        """How many files will be converted: all but those that are known to be unreadable."""
+        return sum(self.known(e).error is None for e in self.bench.entries)
+
     @staticmethod
     def _plain(entry: Taken) -> Taken:
         return attrs.evolve(entry, repairs=())
@@ -386,7 +394,7 @@ class ConvertModel(QObject):
         examined = self._known.get(plain)
 
         def transform_of(each: Taken, cancel: Cancel) -> Transform:
-            read = known.get(each) or read_lut(each.path, each.reading)
+            read = known.get(each) or read_look(each.path, each.reading)
             if not each.repairs:
                 return read.transform
             seen = examined.assay if each == entry and examined and examined.assay else None
@@ -420,7 +428,7 @@ class ConvertModel(QObject):
 
         def work(cancel: Cancel) -> Examined:
             try:
-                found = read_lut(plain.path, plain.reading)
+                found = read_look(plain.path, plain.reading)
                 display = display_of(found.transform)
                 examined = assay(found.transform, display, stored_of(found), cancel.check)
                 return Examined(plain, found, examined)

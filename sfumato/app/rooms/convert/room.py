@@ -16,6 +16,7 @@ from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.formats.parts.registry import by_suffix
 from sfumato.work.files import is_folder
+from sfumato.work.luts.looks import SUFFIXES as LOOKS
 
 
 class ConvertRoom(Room):
@@ -57,6 +58,8 @@ class ConvertRoom(Room):
     def take(self, files: list[Path], at: QPoint | None = None) -> list[Path]:
         """Take LUT files and folders; from other rooms only when a folder is among them."""
         luts = [f for f in files if is_folder(f) or by_suffix(f.name) is not None]
+        if self.is_open:
+            luts += [f for f in files if f.suffix in LOOKS]
         if not luts or not (self.is_open or any(is_folder(f) for f in luts)):
             return files
         self.edits.take(luts)

@@ -128,6 +128,7 @@ class TargetsPanel(QWidget):
     def __init__(self, model: ConvertModel) -> None:
         super().__init__()
         self._model = model
+        model.examined.connect(lambda _path: self.refresh())  # what cannot be read is not counted
         self._outcomes: dict[str, Outcome] = {}
         as_panel(self)
         column = QVBoxLayout(self)
@@ -284,7 +285,7 @@ class TargetsPanel(QWidget):
             if field.text() != value:
                 field.setText(value)
         self.existing.setCurrentText(bench.existing)
-        files, wanted = len(bench.entries), sum(g.on for g in bench.goals)
+        files, wanted = self._model.readable, sum(g.on for g in bench.goals)
         good = bool(files and wanted and bench.folder)
         fault = ""
         if wanted:

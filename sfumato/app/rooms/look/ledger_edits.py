@@ -9,7 +9,7 @@ import attrs
 from sfumato.app.rooms.look.ends_ask import ANSWERS, AS_IS, DISPLAY, LOG
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
-from sfumato.app.services.view_state import ViewModel
+from sfumato.app.services.view_state import USUAL, ViewModel
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import kinds
 from sfumato.core.errors import ValueRefused
@@ -97,7 +97,7 @@ class LedgerEdits:
         coat = new_coat(key, encoding(self._model.study.working))
         place = "the Ground" if where != LOOK else "the Look"
         self._model.commit(f"Add {coat.title} to {place}", self._model.study.added(where, coat))
-        self._view.set(coat=coat.id)
+        self._view.set(coat=coat.id, curve=USUAL.curve)
 
     def move(self, coat_id: str, where: str, index: int) -> None:
         study = self._model.study

@@ -31,6 +31,7 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import is_folder
+from sfumato.work.footage import holds_footage
 from sfumato.work.preview.asks import DEVICE, EXACT, FILE, LUT, MATTE, OTHERS, PINNED, PRINTED
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
@@ -233,8 +234,9 @@ class LookRoom(Room):
             self.view_edits.show_files(side, luts)
         elif luts:
             self.coats.lay_files(luts)
-        self.shot_edits.bring_in_files(pictures)
-        return [f for f in files if f not in (*saved, *luts, *pictures)]
+        footage = [f for f in files if is_folder(f) and holds_footage(f)] if self.is_open else []
+        self.shot_edits.bring_in_files([*pictures, *footage])
+        return [f for f in files if f not in (*saved, *luts, *pictures, *footage)]
 
     def keep(self) -> None:
         settings, now = self.services.settings, self.services.view.now

@@ -22,6 +22,7 @@ from sfumato.work.bench.burnt import Burnt, carried
 from sfumato.work.bench.takes import take_of
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_file
+from sfumato.work.footage import with_folders
 from sfumato.work.noise import noise_of
 from sfumato.work.preview.asks import PINNED, Shown
 
@@ -66,9 +67,10 @@ class ShotEdits(QObject):
             shots: list[Shot] = []
             faults: list[SfumatoError] = []
             remarks: list[str] = []
-            for i, file in enumerate(files):
+            inside = with_folders(files)
+            for i, file in enumerate(inside):
                 cancel.check()
-                progress(i / len(files), file.name)
+                progress(i / len(inside), file.name)
                 shot = Shot(os.path.abspath(file), file.stem, None, 0, (), new_id())
                 try:
                     facts = frames.still(shot).facts  # decoded once: it is shown next

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
@@ -86,6 +87,7 @@ class SwatchModel(QObject):
         self.share = 0.0  # of the held one in the mix
         self.stack: tuple[Stacked, ...] = ()
         self._visible: list[Swatch] | None = None
+        self._titles: Counter[str] | None = None
         self._near: list[Swatch] = []
         self._size = (300, 169)
         self._book: Swatchbook | None = None
@@ -231,7 +233,7 @@ class SwatchModel(QObject):
             self._soon.start()
 
     def _forget_order(self) -> None:
-        self._visible = None
+        self._visible = self._titles = None
         self.changed.emit()
 
     @property
@@ -239,7 +241,8 @@ class SwatchModel(QObject):
         """The swatches that are shown, in their order."""
         if self._visible is None:
             known = self.facts.get(self.chosen.key) if self.chosen is not None else None
-            self._visible = self.wall.laid(self.swatches, self.facts, self.remarks, known)
+            looks = [s for s in self.swatches if not self._is_photograph(s)]
+            self._visible = self.wall.laid(looks, self.facts, self.remarks, known)
         return self._visible
 
     @property
@@ -249,8 +252,17 @@ class SwatchModel(QObject):
     def remark(self, swatch: Swatch) -> Remark:
         return self.files.remark(swatch)
 
+    def _is_photograph(self, swatch: Swatch) -> bool:
+        """Whether a picture of a HALD's or a strip's size turned out to be none."""
+        facts = self.facts.get(swatch.key)
+        return facts is not None and bool(facts.fault) and work.is_picture(swatch.file)
+
     def name(self, swatch: Swatch) -> str:
-        return name_of(swatch, self.facts.get(swatch.key))
+        """Return what a look is called; of several of one title, with its file's name."""
+        if self._titles is None:
+            self._titles = Counter(name_of(s, self.facts.get(s.key)) for s in self.swatches)
+        title = name_of(swatch, self.facts.get(swatch.key))
+        return f"{title} · {swatch.file.name}" if self._titles[title] > 1 else title
 
     def count(self, folder: str) -> int:
         """Return how many looks a folder holds."""
