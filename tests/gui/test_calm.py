@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QTreeView,
     QWidget,
@@ -395,3 +396,92 @@ def test_a_folder_of_footage_comes_in_as_footage_and_curves_open_on_all(demo, tm
     hand.menu("add.curves")
     hand.settle()
     assert hand.find(QPushButton, "tab.master").isChecked()
+
+
+def _here(hand) -> QWidget:
+    """Return what has the keyboard; this platform forgets it when a pop-up closes."""
+    return QApplication.focusWidget() or hand.window.focusWidget() or hand.window
+
+
+def _tab_to(hand, name: str) -> QWidget:
+    """Press Tab until the control of that name has the keyboard."""
+    been = []
+    for _ in range(120):
+        here = _here(hand)
+        been.append(here.objectName() or type(here).__name__)
+        if here.objectName() == name:
+            return here
+        QTest.keyClick(here, Qt.Key.Key_Tab)
+    raise AssertionError(f"Tab does not reach {name}: {been}")
+
+
+def _press(hand, *keys) -> None:
+    """Press keys on whatever has the keyboard: a key, a key with modifiers, or words."""
+    if QApplication.activeWindow() is None:
+        hand.window.activateWindow()
+        hand.wait(1)
+    for key in keys:
+        popup = QApplication.activePopupWidget()
+        here = popup.focusWidget() if isinstance(popup, Picker) else _here(hand)
+        if isinstance(key, str):
+            QTest.keyClicks(here, key)
+        elif isinstance(key, tuple):
+            QTest.keyClick(here, *key)
+        else:
+            QTest.keyClick(here, key)
+        if QApplication.activePopupWidget() is None:
+            hand.wait(5)
+    hand.settle()
+
+
+def test_a_whole_job_by_keyboard_alone(hand, ports, tmp_path: Path) -> None:
+    """Bring in, balance, a curve with a point of its own, export, send: no mouse, only shortcuts and Tab."""
+    control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+    window, key = hand.window, Qt.Key
+    window.activateWindow()
+    ports.pictures = [DEMO.parent / "sill.tif"]
+    _press(hand, (key.Key_I, control))
+    assert len(hand.study.shots) == 1
+    _press(hand, (key.Key_I, control | shift), "tarn", key.Key_Return)
+    assert hand.study.shots[0].encoding == "Tarn Log"
+
+    _press(hand, (key.Key_G, control | shift), "white", key.Key_Return)
+    assert [c.key for c in hand.study.shots[0].ground] == ["white_balance"]
+    _tab_to(hand, "temperature")
+    _press(hand, key.Key_Right, key.Key_Right, key.Key_Right)
+    assert hand.study.shots[0].ground, hand.notices
+    assert hand.study.shots[0].ground[0].parameters.temperature > 0
+
+    _press(hand, (key.Key_G, control), "curves", key.Key_Return)
+    _tab_to(hand, "curve")
+    _press(hand, key.Key_Insert, key.Key_Up, key.Key_Up)
+    points = hand.study.look.coats[0].parameters.master
+    assert len(points) == 3
+    assert points[1] == pytest.approx((0.5, 0.52))
+
+    window.settings.set("export_folder", str(tmp_path))
+    _press(hand, (key.Key_E, control))
+    sheet = QApplication.activeWindow() or window
+    _tab_to(hand, "export.go")
+    _press(hand, key.Key_Space)
+    made = list(tmp_path.glob("*.cube"))
+    assert len(made) == 1, (sheet, hand.notices)
+
+    window.activateWindow()
+    ports.folder = tmp_path / "editor"
+    ports.folder.mkdir()
+    _press(
+        hand, (key.Key_K, control), window.actions_table.by_id["room_send"].text(), key.Key_Return
+    )
+    assert window.view.now.room == "send"
+    hand.act("send_new")
+    menu = hand.find(QMenu, "send.kinds")
+    kinds = [a for a in menu.actions() if a.data()]
+    menu.setActiveAction(next(a for a in kinds if a.data() == "editing33"))
+    QTest.keyClick(menu, key.Key_Return)
+    hand.settle()
+    _press(hand, (key.Key_K, control), "choose the outlet's folder", key.Key_Return)
+    _press(hand, (key.Key_K, control), "send the ticked looks", key.Key_Return)
+    assert [f.suffix for f in ports.folder.iterdir()] == [".cube"]
+    for _ in range(4):
+        hand.act("undo")

@@ -25,11 +25,13 @@ from sfumato.core.pchip import evaluate
 KEYS = (
     ("Arrow keys", "move the chosen point (Shift coarse, Alt fine)"),
     ("Page Up, Page Down", "choose the next point"),
+    ("Insert", "a point on the curve, half way to the next"),
     ("Delete, right click", "take the point away"),
     ("Shift while dragging", "move up and down only"),
 )
 _PIGMENTS = {"neutral": "text", "luma": "text", "red": "red", "green": "green", "blue": "blue"}
 _EDGE = 7
+MOST_POINTS = 64
 _GAP = 0.002
 
 
@@ -119,6 +121,20 @@ class CurveField(Field):
             self.edited.emit(self.points)
             self.released.emit()
 
+    def add_point(self) -> None:
+        """Lay a point onto the curve half way between the chosen point and its neighbour."""
+        if len(self.points) >= MOST_POINTS:
+            return
+        one = min(self.chosen, len(self.points) - 2)
+        x = round((self.points[one][0] + self.points[one + 1][0]) / 2, 4)
+        self.points = with_point(
+            self.points, x, round(float(evaluate(self.points, np.float64(x))), 4)
+        )
+        self.choose(one + 1)
+        self.update()
+        self.edited.emit(self.points)
+        self.released.emit()
+
     # --- mouse and keys --------------------------------------------------------------------------
     @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -137,7 +153,7 @@ class CurveField(Field):
             _, wanted = self._value(at)
             if abs(wanted - y) > 0.03:
                 y = round(min(max(wanted, 0.0), 1.0), 4)
-            if len(self.points) < 64:
+            if len(self.points) < MOST_POINTS:
                 self.points = with_point(self.points, x, y)
                 index = min(range(len(self.points)), key=lambda i: abs(self.points[i][0] - x))
                 # Several near points may have become this one: the old place may be gone.
@@ -177,6 +193,8 @@ class CurveField(Field):
             self.move_point(self.chosen, x + dx, y + dy)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove_point(self.chosen)
+        elif key == Qt.Key.Key_Insert:
+            self.add_point()
         elif key == Qt.Key.Key_PageUp:
             self.choose(self.chosen + 1)
         elif key == Qt.Key.Key_PageDown:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import TypeVar
 
 from PySide6.QtCore import QPoint, Qt
@@ -21,6 +21,19 @@ def part(parent: QWidget, kind: type[W], name: str) -> W:
     if found is None:
         raise KeyError(name)
     return found
+
+
+def tabbed(widgets: Iterable[QWidget]) -> None:
+    """Let Tab go through widgets, and what is in each, in this order."""
+    chain: list[QWidget] = []
+    for widget in widgets:
+        inside = (widget, *widget.findChildren(QWidget))
+        here = [
+            w for w in inside if w.window() is widget.window()
+        ]  # lists that drop down stand apart
+        chain += [w for w in here if w.focusPolicy() & Qt.FocusPolicy.TabFocus]
+    for one, two in zip(chain, chain[1:], strict=False):
+        QWidget.setTabOrder(one, two)
 
 
 def passing_menu(parent: QWidget) -> QMenu:

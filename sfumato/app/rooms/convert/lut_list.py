@@ -178,7 +178,7 @@ class LutList(QWidget):
         hint.setContentsMargins(0, 0, 0, 0)
         words = Label(
             "Drop LUT files or folders here: cube, 3dl, HALD and strip pictures, csp, spi, CLF, CDL, "
-            "ICC, KTX2, npy. Each is examined, and can be repaired and converted."
+            "ICC, KTX2, npy; presets and studies, too. Each is examined, and can be repaired and converted."
         )
         words.setWordWrap(True)
         words.setProperty("quiet", True)

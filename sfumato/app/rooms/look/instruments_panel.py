@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
-from sfumato.app.controls.parts import part
+from sfumato.app.controls.parts import part, tabbed
 from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import set_tip
 from sfumato.app.services.desk import Desk
@@ -155,9 +155,14 @@ class Instruments(QWidget):
             self.boxes.append(box)
             self.scopes.append(scope)
             self._cells.append(cell)
+        self.order_tabs()
         self._show_tools()
         if self._shown is not None:
             self._on_shown(self._shown)
+
+    def order_tabs(self) -> None:
+        """Let Tab go from the left to the right."""
+        tabbed((*self._cells, self._tools))
 
     def _show_tools(self) -> None:
         view = self._view

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet, quiet_line
-from sfumato.app.controls.parts import passing_menu, taken
+from sfumato.app.controls.parts import passing_menu, tabbed, taken
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.labels import Label, Line, set_tip
@@ -335,6 +335,8 @@ class Ledger(QWidget):
         self._show_marks()
         self.body.nodes = nodes
         self.body.look_top, self.body.view_row = self._look, self._view_row
+        items = (self._column.itemAt(i) for i in range(self._column.count()))
+        tabbed(w for item in items if item is not None and (w := item.widget()) is not None)
         self._column.activate()  # rows lie where they are drawn, for a drag that follows at once
         QTimer.singleShot(0, self, self.body.place_ends)
         self.is_filling = fresh == _AT_ONCE

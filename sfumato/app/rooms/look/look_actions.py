@@ -157,7 +157,9 @@ ACTIONS = (
     ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", "has_shot"),
     ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", "has_shot"),
     ActionSpec("choose_encoding", "Set the source encoding…", "Shots", "Ctrl+Shift+I", "has_shot"),
-    ActionSpec("play_clip", "Play or pause the clip", "Shots", "Ctrl+Space", "is_clip", section=2),
+    ActionSpec(
+        "play_clip", "Play or pause the clip", "Shots", "Ctrl+Shift+Space", "is_clip", section=2
+    ),
     ActionSpec("previous_frame", "One frame back", "Shots", "Alt+Left", "is_clip", section=2),
     ActionSpec("next_frame", "One frame on", "Shots", "Alt+Right", "is_clip", section=2),
     ActionSpec(

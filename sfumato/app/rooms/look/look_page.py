@@ -64,6 +64,7 @@ class LookPage(QWidget):
         row.addWidget(self.grip)
         row.addWidget(right, 1)
         self.left = left
+        self.instruments.order_tabs()  # once more: now they stand in their place
 
     def put_back(self, part: QWidget) -> None:
         """Give a part that stood in a window of its own its place again."""
