@@ -9,6 +9,7 @@ from pathlib import Path
 from attrs import frozen
 
 import sfumato
+from sfumato.work.files import is_file
 
 CONTENTS = "README.md"  # the list of pages, in their order, under headings
 _LINK = re.compile(r"^\s*(?:\d+\.|-) \[(?P<title>[^\]]+)\]\((?P<key>[\w-]+)\.md\)")
@@ -46,7 +47,7 @@ def guide_folder() -> Path:
     """Return the folder of the pages: in the installed package, or in the docs of a checkout."""
     package = Path(sfumato.__file__).resolve().parent
     within = package / "guide"
-    return within if (within / CONTENTS).is_file() else package.parent / "docs" / "guide"
+    return within if is_file(within / CONTENTS) else package.parent / "docs" / "guide"
 
 
 @cache

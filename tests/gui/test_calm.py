@@ -279,7 +279,7 @@ def test_sides_blink_while_a_key_is_held_and_a_matte_is_seen_in_every_mode(demo)
     for mode in ("all", "difference", "split"):
         view.set(mode=mode, coat="l-curves")
         view.set(b="matte")
-        assert view.now.mode == ("split" if mode == "split" else "one")
+        assert view.now.mode == ("one" if mode == "all" else "split")
         view.set(b="lut")
 
 

@@ -88,7 +88,8 @@ class Desk(QObject):
         self._region: Region = WHOLE
         self.dragging = False
         self._first = True
-        self._last: list[Shown] = []  # the two last answers
+        self._last: list[Shown] = []  # the two last answers, which alternate while sides blink
+        self._blinked = False
         self._lanes = {
             n: Lane(n, self, turn=_TURNS.get(n, Turn.SHARED))
             for n in ("preview", "probe", "thumbs", "contact", "loss", "warm", "tried")
@@ -214,8 +215,9 @@ class Desk(QObject):
         ask = self._shown_ask()
         if ask is None:
             return
-        kept = next((shown for shown in self._last if _same(shown.ask, ask)), None)
-        if kept is not None:  # as while sides blink
+        kept = next((s for s in self._last if self._blinked and _same(s.ask, ask)), None)
+        self._blinked = False
+        if kept is not None:
             self._lanes["preview"].drop()
             self.shown.emit(kept)
             return
@@ -255,6 +257,7 @@ class Desk(QObject):
     def _on_view(self, before: ViewState, after: ViewState) -> None:
         if before.mode != after.mode:
             self.ask_contact()
+        self._blinked = before.blink != after.blink
         if _picture(before) != _picture(after):
             self._now.start()
 

@@ -56,7 +56,6 @@ class ViewState:
 
 
 USUAL = ViewState()
-_HIDING = ("all", "difference")  # modes in which side B alone is not seen
 _PINNED, _MATTE = "pinned", "matte"  # sides of the Easel
 
 
@@ -110,7 +109,7 @@ class ViewModel(QObject):
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
-        if values.get("b") == _MATTE and self.now.mode in _HIDING and "mode" not in values:
+        if values.get("b") == _MATTE and self.now.mode == "all" and "mode" not in values:
             values["mode"] = "one"  # whoever asks for a matte sees it
         if values.get("mode") == "difference" and "b" not in values and self.now.b == _MATTE:
             values["b"] = USUAL.b  # a picture and a matte have no difference
