@@ -130,9 +130,7 @@ def test_pictures_that_are_not_ours_come_out_the_same_on_the_command_line(
     if kind == "tiff16":
         assert window.desk.shot.encoding is None
         hand.click(hand.find(QPushButton, "ask.encoding"))
-        popup = QApplication.activePopupWidget()
-        next(a for a in popup.actions() if a.text() == "ACEScct").trigger()
-        popup.close()
+        hand.menu("encoding.ACEScct")
         assert hand.study.working == "ACEScct"
     else:
         assert (window.desk.shot.encoding, hand.study.working) == ("sRGB", "sRGB")
