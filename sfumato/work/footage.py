@@ -11,7 +11,7 @@ from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
 from sfumato.work.files import is_folder
 
-MOST = 500  # files of one folder
+MOST = 500  # files that come in at once
 _LOOKED_AT = 400
 
 
@@ -37,5 +37,5 @@ def with_folders(places: Iterable[Path]) -> list[Path]:
             inside = sorted(p for p in place.iterdir() if not p.name.startswith("."))
         except OSError:
             continue
-        found += [p for p in inside if by_suffix(p.name) is not None and not is_folder(p)][:MOST]
+        found += [p for p in inside if by_suffix(p.name) is not None and not is_folder(p)]
     return found

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import html
+
+import attrs
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPalette, QWheelEvent
 from PySide6.QtWidgets import QComboBox
@@ -55,7 +58,7 @@ class Chooser(QComboBox):
             return
         entries = [self._entry(i) for i in range(self.count())]
         name = self.accessibleName() or "Choices"
-        picker = Picker(name, entries, self, current=self.currentText())
+        picker = Picker(name, entries, self, current=str(self.currentIndex()))
         picker.chosen.connect(self._picked)
         picker.popup(self.mapToGlobal(self.rect().bottomLeft()))
 
@@ -63,13 +66,15 @@ class Chooser(QComboBox):
         text, words = self.itemText(index), self.itemData(index, Qt.ItemDataRole.ToolTipRole)
         known = encodings().get(text)
         if known is not None:
-            return encoding_entry(known)
-        return Entry(text, text, "", str(words or ""))
+            return attrs.evolve(encoding_entry(known), key=str(index))
+        return Entry(str(index), text, "", html.unescape(str(words or "")))
 
-    def _picked(self, text: str) -> None:
-        self.setCurrentText(text)
-        self.activated.emit(self.currentIndex())
-        self.textActivated.emit(text)
+    def _picked(self, key: str) -> None:
+        index = int(key)
+        if index < self.count():  # it may have been filled anew meanwhile
+            self.setCurrentIndex(index)
+            self.activated.emit(index)
+            self.textActivated.emit(self.itemText(index))
 
     @guarded
     def minimumSizeHint(self) -> QSize:

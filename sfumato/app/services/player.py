@@ -53,13 +53,14 @@ class Player(QObject):
         """
         last = facts.frames - 1 if shot.last is None else min(shot.last, facts.frames - 1)
         rate = facts.rate or 25.0
+        count = max(last - shot.first + 1, 1)  # the file may be another, shorter one
         times = facts.times[shot.first : last + 1]
-        if len(times) < last - shot.first + 1:
-            times = tuple(i / rate for i in range(max(last - shot.first + 1, 1)))
+        if len(times) < count:
+            times = tuple(i / rate for i in range(count))
         self._shot = shot
         self._times = tuple(t - times[0] for t in times)
         self._length = self._times[-1] + 1 / rate
-        start = min(max(shot.frame, shot.first), last) - shot.first
+        start = max(min(shot.frame, last) - shot.first, 0)
         self._began = time.perf_counter() - self._times[start]
         self._painted.clear()
         self._timer.start(max(5, int(500 / rate)))

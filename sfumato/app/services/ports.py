@@ -220,11 +220,11 @@ class Ports:
     def choose_folder(
         self, parent: QWidget, folder: Path, title: str = "Folder to write into"
     ) -> Path | None:
-        dialog = _Files(parent, title, self._start(title, folder), "")
+        dialog = _Files(parent, title, self._start("written", folder), "")
         dialog.setFileMode(QFileDialog.FileMode.Directory)
         dialog.setOption(QFileDialog.Option.ShowDirsOnly)
         dialog.setLabelText(QFileDialog.DialogLabel.Accept, "Choose")
-        return next(iter(self._asked(title, dialog)), None)
+        return next(iter(self._asked("written", dialog)), None)
 
     def ask_name(self, parent: QWidget, title: str, suggested: str) -> str | None:
         """Ask for a name; None when the person steps back."""

@@ -14,16 +14,14 @@ from sfumato.core.study.study import Study
 
 def _as_seen(study: Study, other: Study, now: Study) -> Study:
     """Return a study of the past with the frames that are looked at now, where the edit did not move them."""
-    frames = {s.id: s.frame for s in now.shots}
-    unmoved = {s.id for s in other.shots if _frame(study, s.id) == s.frame}
+    if study.shots is now.shots:
+        return study
+    seen, then = ({s.id: s.frame for s in each.shots} for each in (now, other))
     for shot in study.shots:
-        if shot.id in unmoved and frames.get(shot.id, shot.frame) != shot.frame:
-            study = study.with_shot(shot.id, frame=frames[shot.id])
+        frame = seen.get(shot.id, shot.frame)
+        if frame != shot.frame and then.get(shot.id) == shot.frame:
+            study = study.with_shot(shot.id, frame=frame)
     return study
-
-
-def _frame(study: Study, shot_id: str) -> int | None:
-    return next((s.frame for s in study.shots if s.id == shot_id), None)
 
 
 class _Edit(QUndoCommand):
@@ -90,7 +88,7 @@ class StudyModel(QObject):
 
     def look_at(self, shot_id: str, frame: int) -> None:
         """Let a clip stand on another frame; to have played it is no edit."""
-        if _frame(self.study, shot_id) not in (None, frame):
+        if self.study.shot(shot_id).frame != frame:
             self._show(self.study.with_shot(shot_id, frame=frame))
 
     def state_encoding(self, shot_id: str, name: str) -> None:

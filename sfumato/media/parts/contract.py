@@ -34,9 +34,8 @@ class FrameFacts:
     remarks: tuple[str, ...] = ()
     frames: int = 1
     rate: float = 0.0  # frames a second, 0 for stills
-    times: tuple[float, ...] = field(
-        default=(), repr=False
-    )  # seconds of each, where they are uneven
+    # Seconds of each frame, where they are uneven; of one file they are one tuple, which is not compared.
+    times: tuple[float, ...] = field(default=(), repr=False, eq=False)
     profile: bytes = field(default=b"", repr=False)
     exif: bytes = field(default=b"", repr=False)
     xmp: bytes = field(default=b"", repr=False)

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+import numpy as np
 from attrs import frozen
 
+from sfumato.core.arrays import Rgb
 from sfumato.core.colour import span_note
-from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure.assay import expecting, kind_of
+from sfumato.core.path import path
+from sfumato.core.study.study import Study
 
 
 @frozen
@@ -65,3 +71,32 @@ def ends_in(transform: Transform, working: str, shown: str) -> Ends:
         return Ends(expects, gives or expects)
     has_lattice = "3D" in kind_of(transform)[0]
     return likely(has_lattice, is_log(transform), encoding(working), shown)
+
+
+def laid(transform: Transform, study: Study, ends: Ends) -> Callable[[Rgb], Rgb]:
+    """Return what a LUT does to the working values of a study, working values out."""
+    entry, leave = (encoding(e or study.working) for e in (ends.expects, ends.gives))
+    shown = not leave.is_scene and encoding(study.working).is_scene
+
+    def run(code: Rgb) -> Rgb:
+        given = transform.apply(path.entered(study, entry, code))
+        return path.from_entry(study, leave, np.clip(given, 0, 1) if shown else given)
+
+    return run
+
+
+def seen(transform: Transform, study: Study, ends: Ends) -> Callable[[Rgb], Rgb]:
+    """Return working values -> display codes of the View through a LUT.
+
+    The same as `laid` and then the View, without undoing a View that is done again.
+    """
+    entry, scene = encoding(ends.expects or study.working), encoding(study.working).is_scene
+    if not ends.gives or encoding(ends.gives).is_scene or not scene:
+        layer = laid(transform, study, ends)
+        return lambda code: path.through_view(study, layer(code))
+
+    def run(code: Rgb) -> Rgb:
+        given = transform.apply(path.entered(study, entry, code))
+        return convert(given, ends.gives, study.view.encoding)
+
+    return run

@@ -10,6 +10,7 @@ from sfumato.core.colour import span_note
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import span_names
+from sfumato.core.study.preset import Preset
 from sfumato.core.study.study import Study
 from sfumato.formats.parts.contract import Read
 from sfumato.work.luts.lut_files import read_lut
@@ -25,21 +26,27 @@ _GRID = 65  # points: finer than what most targets are written with
 def read_look(path: str | Path, reading: str = "") -> Read:
     """Read a LUT file as `read_lut` does; of a preset or a study its Look, as a table of 65 points.
 
-    A preset becomes a table between the values it was set in, a study one for its own Span.
+    A preset becomes a table between the values it was set in, a study one for the encodings of its own
+    Span, without the Ground of a shot.
 
     Raises:
-        SfumatoError: it cannot be read, or its Span includes the Ground of a shot.
+        SfumatoError: it cannot be read.
     """
     file = Path(path)
     if file.suffix in PRESETS:
         preset = read_preset(file)
-        study = attrs.evolve(Study().suited_to(preset.working), working=preset.working)
-        study = attrs.evolve(study, look=preset.as_look())
+        study = study_of(preset)
         return _baked(study, preset.name, (study.working, study.working))
     if file.suffix == STUDY:
         study = open_study(file)
         return _baked(study, study.look.name, span_names(study))
     return read_lut(file, reading)
+
+
+def study_of(preset: Preset) -> Study:
+    """Return a study whose Look is a preset, in the values it was set in."""
+    study = attrs.evolve(Study().suited_to(preset.working), working=preset.working)
+    return attrs.evolve(study, look=preset.as_look())
 
 
 def _baked(study: Study, title: str, span: tuple[str, str]) -> Read:

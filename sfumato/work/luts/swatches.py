@@ -39,7 +39,8 @@ from sfumato.media.parts.registry import by_suffix as picture_suffix
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.files import exists, json_bytes, make_folder, read_json, refusal, write_bytes
-from sfumato.work.luts.ends import Ends, is_log, likely
+from sfumato.work.luts.ends import Ends, is_log, laid, likely, seen
+from sfumato.work.luts.looks import study_of
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.memory import Kept
 from sfumato.work.stores.presets import SUFFIXES, read_preset
@@ -347,7 +348,7 @@ class Swatchbook:
         preset, transform = loaded.preset, loaded.transform
         if preset is not None:
             kind = "look" if swatch.file.suffix == ".look" else "glaze"
-            study = _study_of(preset)
+            study = study_of(preset)
             run: Callable[[Rgb], Rgb] = study.transform((study.view.encoding,) * 2).apply
             made = suits(preset.working)
             return Facts(preset.name, kind, made_for=made, character=character(run))
@@ -381,41 +382,18 @@ class Swatchbook:
         loaded = self.load(swatch)
         if loaded.preset is not None:
             look = loaded.preset.as_look()
-            laid = attrs.evolve(study, look=look)
-            return lambda code: path.through_look(laid, code)
-        transform = loaded.transform
-        assert transform is not None
-        entry, leave = (encoding(e or study.working) for e in (ends.expects, ends.gives))
-
-        def run(code: Rgb) -> Rgb:
-            given = transform.apply(path.entered(study, entry, code))
-            shown = not leave.is_scene and encoding(study.working).is_scene
-            return path.from_entry(study, leave, np.clip(given, 0, 1) if shown else given)
-
-        return run
+            own = attrs.evolve(study, look=look)
+            return lambda code: path.through_look(own, code)
+        assert loaded.transform is not None
+        return laid(loaded.transform, study, ends)
 
     def seen(self, study: Study, swatch: Swatch, ends: Ends) -> Callable[[Rgb], Rgb]:
-        """Return working values -> display codes of the View through a swatch at full Strength.
-
-        The same as its layer and then the View, without undoing a View that is done again.
-        """
+        """Return working values -> display codes of the View through a swatch at full Strength."""
         loaded = self.load(swatch)
-        scene = encoding(study.working).is_scene
-        if loaded.transform is None or not ends.gives or encoding(ends.gives).is_scene or not scene:
-            layer = self.layer(study, swatch, ends)
-            return lambda code: path.through_view(study, layer(code))
-        transform, entry = loaded.transform, encoding(ends.expects or study.working)
-
-        def run(code: Rgb) -> Rgb:
-            given = transform.apply(path.entered(study, entry, code))
-            return convert(given, ends.gives, study.view.encoding)
-
-        return run
-
-
-def _study_of(preset: Preset) -> Study:
-    study = attrs.evolve(Study().suited_to(preset.working), working=preset.working)
-    return attrs.evolve(study, look=preset.as_look())
+        if loaded.transform is not None:
+            return seen(loaded.transform, study, ends)
+        layer = self.layer(study, swatch, ends)
+        return lambda code: path.through_view(study, layer(code))
 
 
 def _as_display(

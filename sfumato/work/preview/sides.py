@@ -21,6 +21,7 @@ from sfumato.media.parts.inked import print_of
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import is_clip
+from sfumato.work.luts.ends import seen
 from sfumato.work.luts.proof import LookTable, look_table
 from sfumato.work.memory import Kept
 from sfumato.work.preview.asks import (
@@ -31,7 +32,6 @@ from sfumato.work.preview.asks import (
     MATTE,
     PRINTED,
     Ask,
-    SeenFile,
     written_key,
 )
 from sfumato.work.preview.prints import Prints
@@ -43,25 +43,6 @@ def unviewed(study: Study, code: Rgb) -> Rgb:
     those with it."""
     bare = convert(code, study.working, study.view.encoding)
     return np.asarray(bare - path.through_view(study, code), np.float32)
-
-
-def seen_through(seen: SeenFile, study: Study, shot: Shot) -> Callable[[Rgb], Rgb]:
-    """Return the function from working values to display values through a LUT file in the Look's place.
-
-    The Ground goes before it unless the study's own LUT includes the Ground.
-    """
-    entry = encoding(seen.ends.expects or study.working)
-    leave = seen.ends.gives or study.working
-
-    def through(code: Rgb) -> Rgb:
-        if not study.span.with_ground:
-            code = path.through_ground(shot, study, code)
-        made = seen.transform.apply(path.entered(study, entry, code))
-        if leave == study.working or encoding(leave).is_scene:
-            return path.through_view(study, convert(made, leave, study.working))
-        return convert(made, leave, study.view.encoding)
-
-    return through
 
 
 class Sides(Prints):
@@ -107,7 +88,10 @@ class Sides(Prints):
             press, how, meant = self.press(ask)[0], study.printing, self.for_print(ask)
             return lambda code: print_of(meant(code), study.view.encoding, press, how).codes
         if which in ask.others:
-            return seen_through(ask.others[which], study, shot)
+            other = seen(ask.others[which].transform, study, ask.others[which].ends)
+            if study.span.with_ground:  # as the LUTs of this study
+                return other
+            return lambda code: other(path.through_ground(shot, study, code))
         lut: Callable[[Rgb], Rgb]
         if which == FILE and ask.exported is not None:
             lut = ask.exported.apply

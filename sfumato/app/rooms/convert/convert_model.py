@@ -280,6 +280,7 @@ class ConvertModel(QObject):
         self.chosen: Path | None = None
         self._notices = notices
         self._known: dict[Taken, Examined] = {}
+        self.unreadable: set[Path] = set()
         self._transforms: OrderedDict[Taken, Read] = OrderedDict()
         self._outcomes: dict[Any, Outcome] = {}
         self._now: Chosen | None = None
@@ -369,7 +370,7 @@ class ConvertModel(QObject):
     @property
     def readable(self) -> int:
         """How many files will be converted: all but those that are known to be unreadable."""
-        return sum(self.known(e).error is None for e in self.bench.entries)
+        return sum(e.path not in self.unreadable for e in self.bench.entries)
 
     @staticmethod
     def _plain(entry: Taken) -> Taken:
@@ -445,6 +446,9 @@ class ConvertModel(QObject):
                 self._transforms.popitem(last=False)
             answer = attrs.evolve(answer, found=attrs.evolve(found, transform=Transform()))
         self._known[answer.entry] = answer
+        (self.unreadable.discard if answer.error is None else self.unreadable.add)(
+            answer.entry.path
+        )
         self.examined.emit(answer.entry.path)
         self._ask_next()
 

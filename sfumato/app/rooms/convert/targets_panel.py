@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import attrs
@@ -128,7 +129,7 @@ class TargetsPanel(QWidget):
     def __init__(self, model: ConvertModel) -> None:
         super().__init__()
         self._model = model
-        model.examined.connect(lambda _path: self.refresh())  # what cannot be read is not counted
+        model.examined.connect(self._on_examined)
         self._outcomes: dict[str, Outcome] = {}
         as_panel(self)
         column = QVBoxLayout(self)
@@ -270,6 +271,10 @@ class TargetsPanel(QWidget):
                 if said:
                     lines.append(f"{goal.key}: {'; '.join(said)}.")
         self._lost.setText("\n".join(lines[:5]))
+
+    def _on_examined(self, path: Path) -> None:
+        if path in self._model.unreadable:  # it is not counted
+            self.refresh()
 
     def refresh(self) -> None:
         bench = self._model.bench

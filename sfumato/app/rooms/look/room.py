@@ -166,7 +166,11 @@ class LookRoom(Room):
 
     def _forget_view(self) -> None:
         self.shot_edits.player.stop()
-        self.services.view.set(coat="", picking="")
+        view = self.services.view
+        view.set(coat="", picking="")
+        for side in OTHERS:  # what they expect was told by the study that goes
+            view.forget_side(side)
+        view.set(others={})
         self.exports.forget_proof()
 
     def _show_first_shot(self) -> None:

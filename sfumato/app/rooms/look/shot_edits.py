@@ -22,7 +22,7 @@ from sfumato.work.bench.burnt import Burnt, carried
 from sfumato.work.bench.takes import take_of
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import is_file
-from sfumato.work.footage import with_folders
+from sfumato.work.footage import MOST, with_folders
 from sfumato.work.noise import noise_of
 from sfumato.work.preview.asks import PINNED, Shown
 
@@ -68,6 +68,9 @@ class ShotEdits(QObject):
             faults: list[SfumatoError] = []
             remarks: list[str] = []
             inside = with_folders(files)
+            if len(inside) > MOST:
+                remarks.append(f"Of {len(inside)} files the first {MOST} were brought in")
+                inside = inside[:MOST]
             for i, file in enumerate(inside):
                 cancel.check()
                 progress(i / len(inside), file.name)
