@@ -29,6 +29,7 @@ from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.rooms.look import shot_edits
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.app.services import ports as ports_module
 from sfumato.core.colour.encodings import add_encodings, drop_encodings
@@ -254,6 +255,10 @@ def test_any_lut_file_stands_on_a_side_and_is_the_written_grade(demo, tmp_path: 
     hand.settle()
     assert box.currentText() == "other.cube"
     assert "broken.cube" in hand.notices[-1]
+    hand.act("open_demo")  # what a file expects was told by the study that goes
+    hand.settle()
+    assert not window.view.now.others
+    assert (panel.sides["a"].currentText(), box.currentText()) == ("Ground", "LUT, 33 points")
 
 
 def test_sides_blink_while_a_key_is_held_and_a_matte_is_seen_in_every_mode(demo) -> None:
@@ -296,6 +301,10 @@ def test_a_clip_of_changing_frame_length_plays_by_its_times(demo) -> None:
         due.append(player._due())
     player.stop()
     assert due == [0, 1, 2, 2, 3, 4, 0]
+    # A file that was replaced by one shorter than the range of the shot.
+    player.play(attrs.evolve(shot, first=9, last=20, frame=12), FrameFacts("8 bit", frames=5))
+    assert player._due() == 9
+    player.stop()
 
 
 def test_where_a_clip_stands_is_no_edit_and_outlives_undo(demo) -> None:
@@ -379,7 +388,9 @@ def test_the_swatchbook_takes_pictures_of_looks_and_tells_titles_apart(
     assert names == ["Dusk · one.cube", "Dusk · two.cube", "hald", "strip"]
 
 
-def test_a_folder_of_footage_comes_in_as_footage_and_curves_open_on_all(demo, tmp_path) -> None:
+def test_a_folder_of_footage_comes_in_as_footage_and_curves_open_on_all(
+    demo, tmp_path, monkeypatch
+) -> None:
     hand, window = demo, demo.window
     folder = tmp_path / "rushes"
     folder.mkdir()
@@ -390,6 +401,11 @@ def test_a_folder_of_footage_comes_in_as_footage_and_curves_open_on_all(demo, tm
     hand.drop(folder)
     hand.settle()
     assert [s.name for s in hand.study.shots[before:]] == ["a", "b"]
+    monkeypatch.setattr(shot_edits, "MOST", 1)
+    hand.drop(folder)
+    hand.settle()
+    assert len(hand.study.shots) == before + 3
+    assert any("Of 2 files the first 1" in n for n in hand.notices)
     assert window.view.now.room == "look"
     window.view.set(curve="blue")
     hand.click(hand.find(QPushButton, "look.add"))

@@ -17,7 +17,7 @@ import pytest
 from conftest import ROOT
 from PIL import Image
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QTextCursor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -36,6 +36,7 @@ from test_borrows import look
 from test_trips import other
 
 import sfumato
+from sfumato.app import theme
 from sfumato.app.controls.bars import Bars
 from sfumato.app.controls.curve_field import CurveField
 from sfumato.app.controls.picker import Picker
@@ -502,6 +503,11 @@ def test_the_guide_opens_where_one_is_is_searched_and_leads_on(hand) -> None:
     assert guide.list.count() >= 1
     QTest.keyClick(guide.line, Qt.Key.Key_Return)
     assert guide.page == found("tetrahedral grid")[0].key
+    guide.show_page("proof")
+    links = QTextCursor(text.document().find("grids, loss and fitting"))
+    assert links.charFormat().isAnchor()
+    assert links.charFormat().foreground().color() == theme.colour("azurite")
+    guide.show_page("grids-and-loss")
     text.anchorClicked.emit("formats.md")
     assert guide.page == "formats"
     hand.click(guide.back)

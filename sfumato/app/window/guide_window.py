@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import QEvent, Qt, QUrl
 from PySide6.QtGui import (
     QDesktopServices,
     QImage,
+    QTextBlock,
     QTextCharFormat,
     QTextCursor,
     QTextDocument,
@@ -26,11 +27,13 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.guard import guarded
 from sfumato.app.labels import set_help, set_tip
-from sfumato.app.theme import strong_font
+from sfumato.app.services.jobs import single_shot
+from sfumato.app.theme import colour, strong_font
 from sfumato.work.guide import Page, found, guide_folder, pages
 
 _KEY = Qt.ItemDataRole.UserRole
 _PICTURE = 620  # px wide
+_KEEP = QTextCursor.MoveMode.KeepAnchor
 _ABOVE_HEADING, _BELOW = 14, 7  # px
 
 
@@ -58,6 +61,20 @@ class _Text(QTextBrowser):
         picture.setDevicePixelRatio(ratio)
         return picture
 
+    def _dress_links(self, block: QTextBlock) -> None:
+        """Give links the colour of the theme and the font of the page; Markdown comes with others."""
+        look = QTextCharFormat()
+        look.setForeground(colour("azurite"))
+        look.setFont(self.font())
+        look.setFontUnderline(True)
+        cursor = QTextCursor(block)
+        while cursor.movePosition(QTextCursor.MoveOperation.NextCharacter, _KEEP):
+            if cursor.charFormat().isAnchor():
+                cursor.mergeCharFormat(look)
+            if cursor.block() != block or cursor.atBlockEnd():
+                return
+            cursor.setPosition(cursor.position())
+
     def show_page(self, text: str) -> None:
         self.clear()
         self.setCurrentCharFormat(QTextCharFormat())  # else it begins as what was found last
@@ -68,6 +85,7 @@ class _Text(QTextBrowser):
             shape.setTopMargin(_ABOVE_HEADING if shape.headingLevel() else 0)
             shape.setBottomMargin(_BELOW)
             QTextCursor(block).mergeBlockFormat(shape)
+            self._dress_links(block)
         self.moveCursor(QTextCursor.MoveOperation.Start)
 
 
@@ -80,6 +98,7 @@ class GuideWindow(QDialog):
         self.setWindowTitle("Guide")
         self.resize(980, 720)
         self._seen: list[str] = []
+        self._again = single_shot(self, 0, self._show_again)
         self.line = QLineEdit()
         self.line.setObjectName("guide.find")
         self.line.setPlaceholderText("Find in the guide")
@@ -114,6 +133,18 @@ class GuideWindow(QDialog):
         self.line.setFixedWidth(264)
         self._fill("")
         self.show_page(next(iter(pages()), ""))
+
+    @guarded
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.StyleChange:
+            self._again.start()
+
+    def _show_again(self) -> None:
+        """Dress the page in another theme."""
+        place = self.text.verticalScrollBar().value()
+        self.show_page(self.page)
+        self.text.verticalScrollBar().setValue(place)
 
     @property
     def page(self) -> str:

@@ -43,6 +43,15 @@ def read_look(path: str | Path, reading: str = "") -> Read:
     return read_lut(file, reading)
 
 
+def title_of(file: Path) -> str:
+    """Return what a look that is no LUT file is kept in.
+
+    >>> title_of(Path("a.sfumato")), title_of(Path("a.look"))
+    ('Study', 'Preset')
+    """
+    return "Study" if file.suffix == STUDY else "Preset"
+
+
 def study_of(preset: Preset) -> Study:
     """Return a study whose Look is a preset, in the values it was set in."""
     study = attrs.evolve(Study().suited_to(preset.working), working=preset.working)

@@ -42,7 +42,7 @@ from sfumato.work.luts.batch import (
     stored_of,
 )
 from sfumato.work.luts.deliver import loss_of
-from sfumato.work.luts.looks import read_look
+from sfumato.work.luts.looks import read_look, title_of
 from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.target import Target, encoded, held, options_for
 from sfumato.work.stores.presets import is_shipped
@@ -202,7 +202,7 @@ class Examined:
         if self.found is None or self.assay is None:
             return "reading …"
         spec = formats().get(self.found.key)
-        kind = spec.title if spec is not None else "a preset or a study"
+        kind = spec.title if spec is not None else title_of(self.entry.path)
         parts = [kind, self.assay.kind]
         if self.found.depth:
             parts.append(DEPTH_WORDS.get(self.found.depth, self.found.depth))
