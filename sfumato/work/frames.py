@@ -49,6 +49,11 @@ def is_clip(path: str | Path) -> bool:
     return kind is not None and kind.key == "clip"
 
 
+def is_still(shot: Shot | None) -> bool:
+    """Whether this is a shot that is no clip."""
+    return shot is not None and not is_clip(shot.path)
+
+
 def small_size(size: tuple[int, int], width: int) -> tuple[int, int]:
     """Return a size for measuring: so wide, in the shape of the picture, of tall ones bounded.
 

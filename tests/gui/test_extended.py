@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QPlainTextEdit
 
 from sfumato.app.views.scope import ScopeView, instruments
-from sfumato.app.window.main_window import room_specs
+from sfumato.app.window.house import room_specs
 
 KEYS = {s.key for s in room_specs()}
 
@@ -29,7 +29,8 @@ def test_a_new_room_is_opened_undone_kept_and_closed(demo) -> None:
     hand.act("room_look")
     assert not window.actions_table.by_id["clear_notes"].isEnabled()
     assert (
-        window.actions_table.by_id["room_notes"].shortcut().toString() == f"Alt+{len(window.rooms)}"
+        window.actions_table.by_id["room_notes"].shortcut().toString()
+        == f"Alt+{len(window.rooms.specs)}"
     )
 
 

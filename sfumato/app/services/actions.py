@@ -42,8 +42,16 @@ def in_order(specs: Sequence[ActionSpec]) -> list[ActionSpec]:
     return sorted(specs, key=lambda s: (place[s.menu], s.section))
 
 
+def owned(owners: Sequence[object], name: str) -> Callable[[], object]:
+    """Return the method of an action's name: exactly one of its owners has it."""
+    found: list[Callable[[], object]] = [getattr(o, name) for o in owners if hasattr(o, name)]
+    if len(found) != 1:
+        raise RuntimeError(f"the action {name} needs one owner, not {len(found)}")
+    return found[0]
+
+
 class Actions:
-    """The declared commands as QActions that call the method of that name of one of their owners."""
+    """The declared commands as QActions that call what carries them out."""
 
     def __init__(self) -> None:
         self.specs: list[ActionSpec] = []
@@ -53,10 +61,9 @@ class Actions:
         self,
         window: QObject,
         specs: Sequence[ActionSpec],
-        owners: Sequence[object],
-        openers: Mapping[str, Callable[[], None]],
+        runs: Mapping[str, Callable[[], object]],
     ) -> None:
-        """Make the actions, once all rooms are there; `openers` carry out those without an owner."""
+        """Make the actions; `runs` carries them out."""
         self.specs = in_order(specs)
         for spec in self.specs:
             action = QAction(spec.text, window)
@@ -64,11 +71,9 @@ class Actions:
             if spec.shortcut:
                 action.setShortcut(QKeySequence(spec.shortcut))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-            found = [getattr(o, spec.id) for o in owners if hasattr(o, spec.id)]
-            found += [openers[spec.id]] if spec.id in openers else []
-            if len(found) != 1 or spec.id in self.by_id:
-                raise RuntimeError(f"the action {spec.id} needs one owner and one declaration")
-            action.triggered.connect(self._runner(found[0]))
+            if spec.id in self.by_id:
+                raise RuntimeError(f"the action {spec.id} is declared twice")
+            action.triggered.connect(self._runner(runs[spec.id]))
             self.by_id[spec.id] = action
 
     def run(self, name: str) -> None:

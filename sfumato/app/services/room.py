@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Protocol
+from typing import ClassVar, Protocol
 
 from attrs import frozen
 from PySide6.QtCore import QObject, QPoint, QPointF, Signal
@@ -32,8 +32,9 @@ class Room(QObject):
 
     changed = Signal()
 
-    actions: tuple[ActionSpec, ...] = ()
-    keys: Mapping[str, Keys] = {}  # of its own controls, by heading, for the keyboard sheet
+    keys: ClassVar[
+        Mapping[str, Keys]
+    ] = {}  # of its own controls, by heading, for the keyboard sheet
 
     def __init__(self, key: str, services: Services) -> None:
         super().__init__(services.window)
@@ -101,12 +102,38 @@ class Room(QObject):
         """Let workers and windows go."""
 
 
+class RoomMaker(Protocol):
+    """The class of a room: how to build one."""
+
+    @property
+    def keys(self) -> Mapping[str, Keys]: ...
+    def __call__(self, services: Services) -> Room: ...
+
+
+def _nothing(_services: Services) -> set[str]:
+    return set()
+
+
+def _idle(_services: Services) -> bool:
+    return False
+
+
 @frozen(eq=False)
 class RoomSpec:
-    """A room as the window finds it: `SPEC` in `app/rooms/<name>/room.py`."""
+    """A room as the window finds it: `SPEC` in `app/rooms/<name>/room.py`.
+
+    What is known of it before anybody needs it; `load` reads its code, which takes a moment, and the
+    room that is built then finds the study as it is.
+    """
 
     key: str
     title: str
     order: int  # from top to bottom in the rail
     pictogram: Callable[[QPainter, QPointF], None]  # about a point, in a square of 24
-    make: Callable[[Services], Room]
+    load: Callable[[], RoomMaker]
+    actions: tuple[ActionSpec, ...] = ()
+    # The conditions of actions that are met while the room is not built:
+    unseen_conditions: Callable[[Services], set[str]] = _nothing
+    # Whether it has something to do for the study though nobody opened it:
+    works_unseen: Callable[[Services], bool] = _idle
+    takes_unseen: bool = False  # files that are dropped while another room is open

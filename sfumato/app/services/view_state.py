@@ -93,9 +93,13 @@ def fitted(now: ViewState, before: Study, after: Study) -> ViewState:
 
 
 class ViewModel(QObject):
-    """Holds the state (`now`); `changed(before, after)` after each set that really moves it."""
+    """Holds the state (`now`); `changed(before, after)` after each set that really moves it.
+
+    `about_to_change(after)` comes before it: who is built only then still hears of the change.
+    """
 
     changed = Signal(object, object)
+    about_to_change = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -123,6 +127,7 @@ class ViewModel(QObject):
     def _show(self, after: ViewState) -> None:
         before = self._now
         if after != before:
+            self.about_to_change.emit(after)
             self._now = after
             self.changed.emit(before, after)
 

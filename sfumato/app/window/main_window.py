@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, QTimer
@@ -9,9 +10,8 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, Q
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from sfumato._version import VERSION
-from sfumato.app import rooms as rooms_package
 from sfumato.app.guard import guarded
-from sfumato.app.services.actions import Actions, ActionSpec
+from sfumato.app.services.actions import Actions, ActionSpec, owned
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Queue
 from sfumato.app.services.notices import Notices
@@ -26,6 +26,7 @@ from sfumato.app.views.scope import instruments
 from sfumato.app.window.dress import Dress
 from sfumato.app.window.encoding_edits import EncodingEdits
 from sfumato.app.window.explainer import Explainer
+from sfumato.app.window.house import House, room_specs
 from sfumato.app.window.house_actions import ACTIONS
 from sfumato.app.window.keys_sheet import KeysSheet
 from sfumato.app.window.notice_strip import NoticeStrip, WorkLine
@@ -34,13 +35,7 @@ from sfumato.app.window.rail import Rail
 from sfumato.app.window.report_dialog import ReportDialog
 from sfumato.app.window.study_files import StudyFiles
 from sfumato.app.window.surroundings import Surroundings
-from sfumato.core.discover import specs
 from sfumato.core.errors import SfumatoError
-
-
-def room_specs() -> list[RoomSpec]:
-    """Return the rooms there are, in the order of the rail: the packages of `app/rooms/`."""
-    return sorted(specs(rooms_package, "room").values(), key=lambda s: s.order)
 
 
 class MainWindow(QMainWindow):
@@ -78,8 +73,10 @@ class MainWindow(QMainWindow):
             demo,
         )
         found = room_specs()
+        self.pages = QStackedWidget()
+        self.rooms = House(self.services, found)
+        self.rooms.built.connect(self._on_built)
         self.view.set(room=found[0].key)
-        self.rooms: dict[str, Room] = {s.key: s.make(self.services) for s in found}
         self.files = StudyFiles(self.services)
         self.encodings = EncodingEdits(self.services)
         self.surroundings = Surroundings(self.services, lambda: self.room.easel, self.dress)
@@ -99,10 +96,6 @@ class MainWindow(QMainWindow):
     # --- building --------------------------------------------------------------------------------
     def _lay_out(self, found: list[RoomSpec]) -> None:
         self.strip = NoticeStrip(self.notices)
-        self.pages = QStackedWidget()
-        pages = [room.page for room in self.rooms.values()]
-        for page in pages:
-            self.pages.addWidget(page)
         column = QVBoxLayout()
         column.setSpacing(0)
         column.addWidget(self.strip)
@@ -118,20 +111,20 @@ class MainWindow(QMainWindow):
         row.addLayout(column, 1)
         self.setCentralWidget(whole)
         self.explainer.watch(whole, lambda: self.room.guide)
-        self.dress.add(self.menuBar(), rail, self.strip, *lines, pages=pages)
+        self.dress.add(self.menuBar(), rail, self.strip, *lines)
 
     def _fill_actions(self, found: list[RoomSpec]) -> None:
         """Make the actions of the window, those that open rooms, and the rooms' own."""
+        own: list[object] = [self.files, self.encodings, self.surroundings, self.explainer, self]
         declared = list(ACTIONS)
+        runs = {a.id: owned(own, a.id) for a in ACTIONS}
         for i, s in enumerate(found, 1):
             declared += [ActionSpec(f"room_{s.key}", f"Room: {s.title}", "View", f"Alt+{i}")]
-        owners: list[object] = [self.files, self.encodings, self.surroundings]
-        owners += [self.explainer, self]
-        for room in self.rooms.values():
-            declared += room.actions
-            owners += room.owners
-        openers = {f"room_{s.key}": lambda key=s.key: self.view.set(room=key) for s in found}
-        self.actions_table.fill(self, declared, owners, openers)
+            runs[declared[-1].id] = partial(self.view.set, room=s.key)
+        for s in found:
+            declared += s.actions
+            runs |= {a.id: self.rooms.runner(s.key, a) for a in s.actions}
+        self.actions_table.fill(self, declared, runs)
 
     def _make_menus(self) -> None:
         bar = self.menuBar()
@@ -150,10 +143,7 @@ class MainWindow(QMainWindow):
             last = spec
 
     def _connect(self) -> None:
-        for stack in dict.fromkeys(r.undo_stack for r in self.rooms.values()):
-            stack.indexChanged.connect(lambda _i: self.refresh_actions())
-        for room in self.rooms.values():
-            room.changed.connect(self.refresh_actions)
+        self.model.undo_stack.indexChanged.connect(lambda _i: self.refresh_actions())
         self.model.changed.connect(lambda _b, _a: self.refresh_actions())
         self.model.file_changed.connect(self._on_file_changed)
         self.model.about_to_replace.connect(self.strip.hide)
@@ -179,8 +169,18 @@ class MainWindow(QMainWindow):
         """Once the window is there: focus, and the windows that stood beside it."""
         if not self._begun:
             self._begun = True
-            for room in self.rooms.values():
+            self.rooms.begin()
+            for room in self.rooms:
                 room.begin()
+
+    def _on_built(self, room: Room) -> None:
+        self.pages.addWidget(room.page)
+        self.dress.add(pages=[room.page])
+        if room.undo_stack is not self.model.undo_stack:
+            room.undo_stack.indexChanged.connect(lambda _i: self.refresh_actions())
+        room.changed.connect(self.refresh_actions)
+        if self._begun:
+            room.begin()
 
     def _on_view(self, before: ViewState, after: ViewState) -> None:
         if before.room != after.room:
@@ -204,9 +204,7 @@ class MainWindow(QMainWindow):
             "has_easel": self.room.easel is not None,
         }
         met = {k for k, v in true.items() if v}
-        for room in self.rooms.values():
-            met |= room.conditions()
-        self.actions_table.refresh(met)
+        self.actions_table.refresh(met | self.rooms.conditions())
         for name, text in (
             ("undo", f"Undo {stack.undoText()}"),
             ("redo", f"Redo {stack.redoText()}"),
@@ -223,7 +221,7 @@ class MainWindow(QMainWindow):
     def is_busy(self) -> bool:
         """Whether any answer is still under way (for tests and pictures)."""
         own = self.desk.is_busy or self.queue.is_busy or self.reading.is_busy or self.files.is_busy
-        return own or self.dress.is_busy or any(room.is_busy for room in self.rooms.values())
+        return own or self.dress.is_busy or any(room.is_busy for room in self.rooms)
 
     # --- actions ---------------------------------------------------------------------------------
     def undo(self) -> None:
@@ -239,7 +237,7 @@ class MainWindow(QMainWindow):
         Palette([self.actions_table.by_id[i] for i in rest], self).open()
 
     def keyboard_sheet(self) -> None:
-        own = [room.keys for room in self.rooms.values()]
+        own = [spec.load().keys for spec in self.rooms.specs.values()]
         KeysSheet(self.actions_table, own, self).open()
 
     # --- files dropped, keys, closing ------------------------------------------------------------
@@ -258,9 +256,9 @@ class MainWindow(QMainWindow):
         """Offer dropped files to the room that is open, to the window, then to the other rooms."""
         files = self.room.take(files, at)
         files = self.files.take(self.encodings.take(files))
-        for room in self.rooms.values():
-            if files and room is not self.room:
-                files = room.take(files)
+        for key, spec in self.rooms.specs.items():
+            if files and spec.takes_unseen and key != self.room.key:
+                files = self.rooms[key].take(files)
         for file in files:
             self.notices.fault(
                 SfumatoError(
@@ -282,9 +280,7 @@ class MainWindow(QMainWindow):
             return
         self.keep()
         self.hide()  # at once: workers may take a moment to stop
-        for room in self.rooms.values():
-            room.undo_stack.blockSignals(True)
-            room.close()
+        self.rooms.close()
         self.files.close()
         self.reading.close()
         self.queue.close()
@@ -294,6 +290,6 @@ class MainWindow(QMainWindow):
     def keep(self) -> None:
         """Put window and rooms into the settings."""
         self.settings.set("geometry", self.saveGeometry())
-        for room in self.rooms.values():
+        for room in self.rooms:
             room.keep()
         self.settings.sync()

@@ -19,7 +19,7 @@ from sfumato.core.controls import LutFile
 from sfumato.core.errors import ValueRefused
 from sfumato.core.study.mask import Brush
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.frames import is_clip
+from sfumato.work.frames import is_still
 from sfumato.work.stores.study_store import read_lut_file
 
 
@@ -63,7 +63,7 @@ class PaintEdits(QObject):
     def open(self, shot_id: str) -> None:
         """Show a still to paint on, as soon as it is decoded."""
         shot = next((s for s in self._desk.model.study.shots if s.id == shot_id), None)
-        if shot is not None and not is_clip(shot.path):
+        if shot is not None and is_still(shot):
             frames = self._desk.frames
             self._sizes.ask(lambda _cancel: (shot.id, frames.size(shot)))
 
@@ -88,10 +88,7 @@ class PaintEdits(QObject):
     @property
     def can_paint(self) -> bool:
         """Whether a still is chosen where the window is."""
-        if self._is_open:
-            return bool(self._room.chosen_still)
-        shot = self._desk.shot
-        return shot is not None and not is_clip(shot.path)
+        return bool(self._room.chosen_still) if self._is_open else is_still(self._desk.shot)
 
     @property
     def _is_open(self) -> bool:

@@ -8,6 +8,7 @@ from pathlib import Path
 import attrs
 from PySide6.QtCore import QObject
 
+from sfumato.app.rooms.send.kept import keep_current
 from sfumato.app.rooms.send.send_model import ACCORD, RESULTS, VERSIONS, SendModel
 from sfumato.app.rooms.send.send_page import SendPage
 from sfumato.app.services.jobs import FINISHED, single_shot
@@ -228,7 +229,7 @@ class SendEdits(QObject):
     # --- kept current ----------------------------------------------------------------------------
     def keep_current(self, on: bool) -> None:
         self.send.keeps = on
-        self.services.settings.set("send_keep", on)
+        keep_current(self.services.settings, on)
         self.send.ask()
 
     def _on_known(self) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 import attrs
 from PySide6.QtCore import QObject, Signal
 
+from sfumato.app.rooms.send.kept import keeps_current
 from sfumato.app.services.jobs import Lane, single_shot
 from sfumato.app.services.services import Services
 from sfumato.core.errors import SfumatoError
@@ -51,8 +52,10 @@ class SendModel(QObject):
         self.standings: dict[tuple[str, str], Standing] = {}
         self.where: dict[str, Where] = {}
         self.rows: tuple[Row, ...] = ()
-        self.page, self.chosen = RESULTS, ""
-        self.keeps = bool(services.settings.get("send_keep", False))  # outlets are kept current
+        self.page = RESULTS
+        outlets = services.model.study.outlets
+        self.chosen = outlets[0].key if outlets else ""
+        self.keeps = keeps_current(services.settings)
         self.accord: Accord | None = None
         self.is_old = False  # the accord is of a study that was changed since
         self._compared: Any = None

@@ -48,6 +48,7 @@ class TripEdits(QObject):
         page.look_wanted.connect(self.trip_new_look)
         page.swatch_wanted.connect(self.trip_swatch)
         page.file_wanted.connect(self.trip_file)
+        self.watch.follow(self.model.study.journeys)
         self.model.changed.connect(self._follow)
 
     def _follow(self, before: Study, after: Study) -> None:

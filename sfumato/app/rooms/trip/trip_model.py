@@ -86,6 +86,10 @@ class TripModel(QObject):
         self.ask()
 
     def _on_changed(self, _before: Study, after: Study) -> None:
+        self.follow(after)
+
+    def follow(self, after: Study) -> None:
+        """Choose what there is in a study, and have it looked at."""
         ids = [j.id for j in after.journeys]
         journey = after.journey(self.journey_id)
         if journey is None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
-from scipy.ndimage import maximum_filter
 
 from sfumato.core.arrays import Array
 from sfumato.core.colour.delta_e import ciede2000, lab_of
@@ -130,6 +129,8 @@ def wrong_nodes(table: Table3D) -> Array:
     run on, so that a neighbour bends as much. Nodes at corners of the cube are not judged.
     """
     bends = _bends(table)
+    from scipy.ndimage import maximum_filter  # loading it takes as long as opening the window
+
     ring = np.ones((3, 3, 3), bool)
     ring[1, 1, 1] = False
     around = maximum_filter(bends, footprint=ring, mode="constant")
