@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QTextBrowser, QWidget
 
 from sfumato.app.controls.explanation import Explanation
 from sfumato.app.rooms.look.coat_row import CoatRow
@@ -25,12 +26,11 @@ ROOMS = {
 }
 
 
-def controls(hand) -> list[QWidget]:
-    """Return what Tab reaches in the room that is open."""
-    page = hand.window.room.page
+def controls(inside: QWidget) -> list[QWidget]:
+    """Return what Tab reaches."""
     return [
         w
-        for w in page.findChildren(QWidget)
+        for w in inside.findChildren(QWidget)
         if w.isVisible() and w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
     ]
 
@@ -60,7 +60,7 @@ def test_every_control_has_a_name_and_words(demo, room: str) -> None:
     if ROOMS[room]:
         hand.click(hand.find(QPushButton, ROOMS[room]))
         hand.settle()
-    found = controls(hand)
+    found = controls(window.room.page)
     assert len(found) > 5
     for widget in found:
         what = (type(widget).__name__, widget.objectName())
@@ -87,4 +87,41 @@ def test_a_right_click_explains_what_has_no_menu_of_its_own(demo) -> None:
     assert explained(hand) == "Contrast: Slope"
     window.rooms["look"].ledger.row("l-contrast").setFocus()
     hand.act("explain_control")
+    assert explained(hand)
+
+
+SHEETS = {
+    "export_lut": "",
+    "open_presets": "",
+    "open_encodings": "",
+    "open_config": "",
+    "match_sheet": "",
+    "simulate_target": "",
+    "show_printed": "",
+    "write_profile": "",
+    "bench_new": "room_bench",  # where it can be asked for
+    "keyboard_sheet": "",
+    "open_palette": "",
+    "open_guide": "",
+}
+
+
+@pytest.mark.parametrize("action", SHEETS)
+def test_every_control_of_a_sheet_has_a_name_and_words(demo, action: str) -> None:
+    hand, window = demo, demo.window
+    if SHEETS[action]:
+        hand.act(SHEETS[action])
+        hand.settle()
+    hand.act(action)
+    hand.settle()
+    sheet = next(d for d in window.findChildren(QDialog) if d.isVisible())
+    found = [w for w in controls(sheet) if not isinstance(w, QTextBrowser)]
+    missing = [  # all of them at once
+        (type(w).__name__, w.objectName(), name_of(w))
+        for w in found
+        if not name_of(w) or not said_of(w)[1]
+    ]
+    assert not missing
+    found[0].setFocus()
+    QTest.keyClick(found[0], Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     assert explained(hand)

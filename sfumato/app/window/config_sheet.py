@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.work.stores.ocio_config import built_in
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -42,6 +42,7 @@ class ConfigSheet(QDialog):
         self.list = QListWidget()
         self.list.setObjectName("config.list")
         self.list.setAccessibleName("Configs that come with the OpenColorIO library")
+        set_help(self.list, "Enter takes the chosen config into the study.")
         rows = [(b.where, ("Recommended: " if b.recommended else "") + b.title) for b in built_in()]
         known = {where for where, _title in rows}
         for where, title in [*((u, u) for u in used if u not in known), *rows]:
@@ -55,10 +56,12 @@ class ConfigSheet(QDialog):
         row = QHBoxLayout()
         file = QPushButton("Open a .ocio file…")
         file.setObjectName("config.file")
+        set_tip(file, "Takes a config from a file, as a production hands it out.")
         file.setAutoDefault(False)
         file.clicked.connect(self._want_file)
         use = QPushButton("Use it")
         use.setObjectName("config.use")
+        set_tip(use, "Its encodings and views can then be chosen in this study.")
         use.setProperty("main", True)
         use.setDefault(True)
         use.clicked.connect(self._use)

@@ -23,7 +23,7 @@ from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.parts import part, taken
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.tick import Tick
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.window.encoding_plot import EncodingPlot
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.user_encoding import (
@@ -41,6 +41,13 @@ from sfumato.work.stores.encoding_store import own_encodings
 
 _KINDS = (LOG, LINEAR, GAMMA, DECODER)
 _PARTS = {"curve": LOG, "power": GAMMA}
+
+_TIPS = {
+    "new": "Begins an encoding from the numbers that are shown.",
+    "open": "Reads an encoding that somebody saved to a file.",
+    "save": "Writes the shown encoding to a file, for others or for another computer.",
+    "remove": "Takes it out of your own. Shots that are in it keep its numbers.",
+}
 
 
 class EncodingSheet(QDialog):
@@ -83,6 +90,9 @@ class EncodingSheet(QDialog):
         self.list = QListWidget()
         self.list.setObjectName("encodings.list")
         self.list.setAccessibleName("Encodings of my own")
+        set_help(
+            self.list, "Every encoding you made; the chosen one is shown and edited beside it."
+        )
         self.list.setFixedWidth(170)
         self.list.currentTextChanged.connect(self._choose)
         column.addWidget(self.list, 1)
@@ -94,18 +104,20 @@ class EncodingSheet(QDialog):
         ):
             button = QPushButton(text)
             button.setObjectName(f"encodings.{name}")
+            set_tip(button, _TIPS[name])
             button.setAutoDefault(False)
             button.clicked.connect(run)
             column.addWidget(button)
         return column
 
-    def _line(self, name: str, title: str, column: QVBoxLayout) -> QLineEdit:
+    def _line(self, name: str, title: str, help_: str, column: QVBoxLayout) -> QLineEdit:
         row = QHBoxLayout()
         label = Label(title)
         label.setFixedWidth(112)
         line = QLineEdit()
         line.setObjectName(f"encodings.{name}")
         line.setAccessibleName(title)
+        set_tip(line, help_)
         line.setMaxLength(60 if name == "name" else 200)
         line.editingFinished.connect(lambda: self._edit(**{name: line.text().strip()}))
         row.addWidget(label)
@@ -115,8 +127,8 @@ class EncodingSheet(QDialog):
 
     def _make_numbers(self) -> QVBoxLayout:
         column = QVBoxLayout()
-        self.name = self._line("name", "Name", column)
-        self.note = self._line("note", "Where from", column)
+        self.name = self._line("name", "Name", "What the encoding is called in every list.", column)
+        self.note = self._line("note", "Where from", "Where its numbers stand.", column)
         self.note.setPlaceholderText("the paper with these numbers")
         row = QHBoxLayout()
         label = Label("Curve")
@@ -124,6 +136,7 @@ class EncodingSheet(QDialog):
         self.kind = Chooser()
         self.kind.setObjectName("encodings.kind")
         self.kind.setAccessibleName("Kind of curve")
+        set_tip(self.kind, "How codes become light: a formula with numbers, or a table.")
         self.kind.addItems(_KINDS)
         self.kind.textActivated.connect(lambda k: self._edit(kind=k))
         row.addWidget(label)
@@ -144,6 +157,7 @@ class EncodingSheet(QDialog):
             fields.addWidget(panel)
         fields.addStretch(1)
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # its fields are reached, and seen then
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inner)
@@ -159,6 +173,7 @@ class EncodingSheet(QDialog):
         label.setFixedWidth(112)
         self.decoder = QPushButton("Choose a 1D LUT or CLF file…")
         self.decoder.setObjectName("encodings.decoder")
+        set_tip(self.decoder, "The table that turns a code into light.")
         self.decoder.setAutoDefault(False)
         self.decoder.clicked.connect(lambda: self.file_wanted.emit("decoder"))
         row.addWidget(label)
@@ -166,6 +181,7 @@ class EncodingSheet(QDialog):
         column.addLayout(row)
         self.display = Tick("The light is a display's, not the scene's")
         self.display.setObjectName("encodings.display")
+        set_tip(self.display, "Display light ends at white; scene light goes on above it.")
         self.display.clicked.connect(self._edit_display)
         column.addWidget(self.display, 0, Qt.AlignmentFlag.AlignLeft)
         return self._decoder
@@ -181,11 +197,15 @@ class EncodingSheet(QDialog):
         row.addStretch(1)
         self.use = QPushButton("Keep it, use it for this shot")
         self.use.setObjectName("encodings.use")
+        set_tip(self.use, "Keeps the encoding, and says that the chosen shot is in it.")
         self.use.setAutoDefault(False)
         self.use.setVisible(has_shot)
         self.use.clicked.connect(lambda: self.kept.emit(self.draft, True))
         self.keep = QPushButton("Keep it")
         self.keep.setObjectName("encodings.keep")
+        set_tip(
+            self.keep, "Keeps the encoding among your own: it is then in every list of encodings."
+        )
         self.keep.setProperty("main", True)
         self.keep.setAutoDefault(False)
         self.keep.clicked.connect(lambda: self.kept.emit(self.draft, False))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QPoint
-from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtCore import QChildEvent, QEvent, QObject, QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent
+from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from sfumato.app.controls.explanation import Explanation
 from sfumato.app.controls.record_panel import RecordPanel
@@ -29,26 +29,42 @@ def said_of(widget: QWidget | None) -> tuple[str, str]:
     return "", ""
 
 
+def _below(widget: QWidget | None) -> QPoint:
+    return widget.mapToGlobal(widget.rect().bottomLeft()) if widget is not None else QPoint()
+
+
 class Explainer(QObject):
-    """Watches what nobody below wants: a right click on a control without a menu of its own."""
+    """Watches what nobody below wants, in the window and in its sheets.
+
+    That is a right click on a control without a menu of its own, and in a sheet, which the window's
+    actions do not reach, Shift+F1 as well.
+    """
 
     def __init__(self, services: Services) -> None:
         super().__init__(services.window)
+        services.window.installEventFilter(self)
         self._services = services
-        self._centre: QWidget | None = None
         self._page_of_room: Callable[[], str] = str
         self._guide: GuideWindow | None = None
 
     def watch(self, centre: QWidget, page_of_room: Callable[[], str]) -> None:
         """Answer right clicks that nothing inside of a widget wants; the guide opens at the room's page."""
-        self._centre, self._page_of_room = centre, page_of_room
+        self._page_of_room = page_of_room
         centre.installEventFilter(self)
 
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        centre = self._centre
-        if isinstance(event, QContextMenuEvent) and centre is not None and watched is centre:
-            return self._show(centre.childAt(event.pos()), event.globalPos())
+        if watched is self._services.window:
+            child = event.child() if isinstance(event, QChildEvent) else None
+            if event.type() == QEvent.Type.ChildPolished and isinstance(child, QDialog):
+                child.installEventFilter(self)
+        elif isinstance(watched, QWidget) and isinstance(event, QContextMenuEvent):
+            return self._show(watched.childAt(event.pos()), event.globalPos())
+        elif isinstance(watched, QDialog) and isinstance(event, QKeyEvent):
+            asked = (Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
+            if event.type() == QEvent.Type.KeyPress and (event.key(), event.modifiers()) == asked:
+                here = watched.focusWidget()
+                return self._show(here, _below(here))
         return super().eventFilter(watched, event)
 
     def open_guide(self) -> None:
@@ -66,7 +82,7 @@ class Explainer(QObject):
         at: QWidget | None = here
         while at is not None and not isinstance(at, RecordPanel):
             at = at.parentWidget()
-        place = here.mapToGlobal(here.rect().bottomLeft()) if here is not None else QPoint()
+        place = _below(here)
         if isinstance(at, RecordPanel) and here is not None:
             at.explain(here, place)
             return
@@ -76,6 +92,6 @@ class Explainer(QObject):
 
     def _show(self, widget: QWidget | None, place: QPoint) -> bool:
         heading, words = said_of(widget)
-        if words:
-            Explanation(heading, [words], self._services.window).popup(place)
+        if widget is not None and words:
+            Explanation(heading, [words], widget.window()).popup(place)
         return bool(words)

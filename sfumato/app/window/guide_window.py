@@ -103,6 +103,7 @@ class GuideWindow(QDialog):
         self.line.setObjectName("guide.find")
         self.line.setPlaceholderText("Find in the guide")
         self.line.setAccessibleName("Find in the guide")
+        set_tip(self.line, "Narrows the pages to those with these words; Enter opens the first.")
         self.line.setClearButtonEnabled(True)
         self.line.textChanged.connect(self._fill)
         self.line.returnPressed.connect(self._take_first)

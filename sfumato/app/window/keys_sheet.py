@@ -19,6 +19,7 @@ from sfumato.app.controls import (
     scrub,
     tint_ramp,
 )
+from sfumato.app.labels import set_help, set_tip
 from sfumato.app.services.actions import Actions
 from sfumato.app.services.room import Keys
 from sfumato.app.theme import strong_font
@@ -68,6 +69,7 @@ class KeysSheet(QDialog):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search keys: a word, or a key such as Ctrl+D")
         self.search.setAccessibleName("Search keys")
+        set_tip(self.search, "Narrows the list to what is done, or to a key.")
         self.search.setClearButtonEnabled(True)
         column.addWidget(self.search)
         self.tree = QTreeWidget()
@@ -76,6 +78,7 @@ class KeysSheet(QDialog):
         self.tree.setRootIsDecorated(False)
         self.tree.setIndentation(12)
         self.tree.setAccessibleName("Keys")
+        set_help(self.tree, "Every key and what it does, by where it works.")
         self.tree.setColumnWidth(0, 220)
         column.addWidget(self.tree, 1)
         self.search.textChanged.connect(self._narrow)

@@ -7,6 +7,7 @@ from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.labels import set_help, set_tip
 
 
 class Palette(QDialog):
@@ -22,8 +23,10 @@ class Palette(QDialog):
         self.search = QLineEdit()
         self.search.setPlaceholderText("What do you want to do?")
         self.search.setAccessibleName("Search actions")
+        set_tip(self.search, "Narrows the actions; Enter does the first.")
         self.list = QListWidget()
         self.list.setAccessibleName("Actions")
+        set_help(self.list, "Everything that can be done, with its key.")
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.search)

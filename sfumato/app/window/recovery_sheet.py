@@ -21,6 +21,11 @@ from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.work.stores.study_store import Recovered
 
+_TIPS = {
+    "Recover": "Opens the copy as a study; its file is written only when you save.",
+    "Delete…": "Asks, and then deletes the copy for good.",
+}
+
 
 class RecoverySheet(QDialog):
     """`recover_wanted(copy)`, `forget_wanted(copy)`; each closes the sheet."""
@@ -59,6 +64,7 @@ class RecoverySheet(QDialog):
                 button = QPushButton(text)
                 button.setObjectName(f"recovery.{text.strip('…').lower()}.{row}")
                 button.setAccessibleName(f"{text} {copy.study.name}")
+                set_tip(button, _TIPS[text])
                 button.clicked.connect(lambda _on, s=signal, c=copy: self._end(s, c))
                 table.addWidget(button, row, place)
         column.addLayout(table)
@@ -68,6 +74,9 @@ class RecoverySheet(QDialog):
         line.addStretch(1)
         later = QPushButton("Later")
         later.setObjectName("recovery.later")
+        set_tip(
+            later, "Closes the sheet; the copies stay, and are offered again at the next start."
+        )
         later.setDefault(True)
         later.clicked.connect(self.reject)
         line.addWidget(later)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 
 
@@ -37,8 +37,10 @@ class ReportDialog(QDialog):
         row = QHBoxLayout()
         row.addStretch(1)
         copy = QPushButton("Copy the text")
+        set_tip(copy, "For a mail to whoever mends it; nothing is sent by itself.")
         copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(text))
         go_on = QPushButton("Go on working")
+        set_tip(go_on, "Closes the sheet; the study was put aside before it opened.")
         go_on.setProperty("main", True)
         go_on.setDefault(True)
         go_on.clicked.connect(self.accept)

@@ -39,7 +39,9 @@ class Monitor:
     """One device, as a record that makes its panel and its file; `key` names its folder."""
 
     key: str = "own"
-    title: str = control("My monitor", Text(title="Name", longest=60))
+    title: str = control(
+        "My monitor", Text(title="Name", longest=60, help="What it is called on the Bench.")
+    )
     places: int = control(
         8,
         Number(title="Places", least=1, most=MOST_PLACES, step=1, digits=0, help="LUTs it keeps."),
@@ -64,7 +66,15 @@ class Monitor:
     )
     most_mb: float = control(
         4.0,
-        Number(title="Largest file", least=0.1, most=64, step=0.1, digits=1, unit="MB"),
+        Number(
+            title="Largest file",
+            least=0.1,
+            most=64,
+            step=0.1,
+            digits=1,
+            unit="MB",
+            help="It refuses larger ones.",
+        ),
     )
     longest: int = control(
         24,

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.record_panel import RecordPanel
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.core.bench.monitor import Monitor
 
@@ -48,9 +48,11 @@ class MonitorSheet(QDialog):
         row = QHBoxLayout()
         row.addStretch(1)
         back = QPushButton("Do not keep")
+        set_tip(back, "Closes the sheet; no device is changed.")
         back.clicked.connect(self.close)
         self.keep = QPushButton("Make it" if is_new else "Keep it")
         self.keep.setObjectName("bench.sheet.keep")
+        set_tip(self.keep, "Puts the device onto the Bench.")
         self.keep.setProperty("main", True)
         self.keep.setDefault(True)
         self.keep.clicked.connect(self._keep)

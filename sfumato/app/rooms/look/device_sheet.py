@@ -8,6 +8,7 @@ import attrs
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from sfumato.app.controls.chooser import Chooser
+from sfumato.app.labels import set_tip
 from sfumato.app.rooms.look.record_sheet import RecordSheet
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -43,6 +44,10 @@ class DeviceSheet(RecordSheet):
         self.preset = Chooser()
         self.preset.setObjectName("target.preset")
         self.preset.setAccessibleName("Usual targets")
+        set_tip(
+            self.preset,
+            "Fills in how usual devices read a LUT; every number can be changed after it.",
+        )
         self.preset.textActivated.connect(self._take)
         column.addWidget(self.preset)
 

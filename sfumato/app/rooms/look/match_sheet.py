@@ -19,7 +19,7 @@ from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tick_list import TickList, TickRow
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.services.services import Services
 from sfumato.app.theme import strong_font
@@ -89,6 +89,10 @@ class MatchSheet(QDialog):
         right.addWidget(self._what)
         self._holder = QVBoxLayout()
         self.part = PartField("match.part", "The shot")
+        set_help(
+            self.part,
+            "The part of the shot that is matched: drag over it, or move it by the arrow keys.",
+        )
         self.part.marked.connect(self._on_part)
         right.addLayout(self._holder, 1)
         self._holder.addWidget(self.part)
@@ -99,10 +103,15 @@ class MatchSheet(QDialog):
         self.words.setWordWrap(True)
         foot.addWidget(self.words, 1)
         close = QPushButton("Close")
+        set_tip(close, "Closes the sheet; what was matched stays.")
         close.clicked.connect(self.reject)
         foot.addWidget(close)
         self.go = QPushButton("Match")
         self.go.setObjectName("match.go")
+        set_tip(
+            self.go,
+            "Writes what is found into the Grounds of the ticked shots; undo takes it back.",
+        )
         self.go.setProperty("main", True)
         self.go.setDefault(True)
         self.go.clicked.connect(self._match)
@@ -118,6 +127,8 @@ class MatchSheet(QDialog):
         left = QWidget()
         column = panel_column(left, 260)
         self.way = chooser("match.way", tuple(_WAYS.values()))
+        set_tip(self.way, "By what the shots are made alike.")
+        self.way.setAccessibleName("Match")
         self.way.setCurrentText(_WAYS[self._kind])
         self.way.activated.connect(lambda _i: self._choose_way())
         column.addWidget(Row("Match", self.way, title_width=48))
@@ -137,6 +148,7 @@ class MatchSheet(QDialog):
         column.addWidget(self._card)
         column.addWidget(strong("Shots"))
         self.shots = TickList("match.shots", "Shots to match")
+        set_help(self.shots, "Space ticks a shot, so that it is matched; the chosen one is shown.")
         self.shots.chosen.connect(lambda _key: self._show_shot())
         self.shots.ticked.connect(self._tick)
         column.addWidget(self.shots, 2)
@@ -145,6 +157,7 @@ class MatchSheet(QDialog):
         self.patches = QListWidget()
         self.patches.setObjectName("match.patches")
         self.patches.setAccessibleName("How far each patch is off")
+        set_help(self.patches, "What is left between each patch and its own value, in ΔE.")
         column.addWidget(self.patches, 2)
         return left
 

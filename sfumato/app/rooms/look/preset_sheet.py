@@ -23,7 +23,7 @@ from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.jobs import Lane
 from sfumato.app.services.notices import Notices
@@ -107,16 +107,21 @@ class PresetSheet(QDialog):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search presets by name or by what they do")
         self.search.setAccessibleName("Search presets")
+        set_tip(self.search, "Narrows the presets to those with these words.")
         self.search.setClearButtonEnabled(True)
         self.filter = Chooser()
         self.filter.setObjectName("presets.filter")
         self.filter.setAccessibleName("Which presets")
+        set_tip(self.filter, "Shows all presets, or some of them.")
         self.filter.addItems(list(_FILTERS))
         row.addWidget(self.search, 1)
         row.addWidget(self.filter)
         column.addLayout(row)
         self.tiles = Tiles()
         self.tiles.dropped.connect(self._go)
+        set_help(
+            self.tiles, "This shot through each preset. Enter puts the chosen one into the Look."
+        )
         column.addWidget(self.tiles, 1)
         self.about = Label()
         self.about.setWordWrap(True)
@@ -127,10 +132,15 @@ class PresetSheet(QDialog):
         row = QHBoxLayout()
         self.remove = QPushButton("Delete the file")
         self.remove.setObjectName("presets.remove")
+        set_tip(
+            self.remove, "Moves the preset's file to the trash; undo in the notice brings it back."
+        )
         self.to_ground = QPushButton("Put into this shot's Ground")
         self.to_ground.setObjectName("presets.ground")
+        set_tip(self.to_ground, "For this shot alone, before the Look.")
         self.to_look = QPushButton("Put into the Look")
         self.to_look.setObjectName("presets.look")
+        set_tip(self.to_look, "For every shot, and into the LUTs that are exported.")
         self.to_look.setProperty("main", True)
         self.to_look.setDefault(True)
         row.addWidget(self.remove)

@@ -58,6 +58,7 @@ class ProfileSheet(LaneSheet):
         row.addStretch(1)
         self.go = QPushButton("Write…")
         self.go.setObjectName("profile.write")
+        set_tip(self.go, "Chooses a place and writes the profile.")
         self.go.setProperty("main", True)
         self.go.clicked.connect(self._write)
         row.addWidget(self.go)
@@ -71,6 +72,8 @@ class ProfileSheet(LaneSheet):
         grid.setColumnStretch(1, 1)
         self.kind = Chooser()
         self.kind.setObjectName("profile.kind")
+        set_tip(self.kind, "What the profile joins: what will use it decides.")
+        self.kind.setAccessibleName("Kind")
         for key, title in KINDS.items():
             self.kind.addItem(title, key)
         self.version = Chooser()

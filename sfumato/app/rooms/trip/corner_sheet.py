@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, set_help, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.app.views.corner_field import CornerField
 from sfumato.core.arrays import Array
@@ -36,16 +36,22 @@ class CornerSheet(QDialog):
             )
         )
         self.field = CornerField(pixels, corners)
+        set_help(
+            self.field,
+            "Drag a corner to the carrier's; Tab goes to the next, the arrow keys move it.",
+        )
         column.addWidget(self.field, 1)
         row = QHBoxLayout()
         self._words = Label()
         self._words.setObjectName("corners.words")
         row.addWidget(self._words, 1)
         back = QPushButton("Cancel")
+        set_tip(back, "Closes the sheet; the corners stay as they were.")
         back.clicked.connect(self.reject)
         row.addWidget(back)
         self.read = QPushButton("Read the nodes")
         self.read.setObjectName("corners.read")
+        set_tip(self.read, "Reads the nodes between these corners.")
         self.read.setProperty("main", True)
         self.read.setDefault(True)
         self.read.clicked.connect(self._take)
