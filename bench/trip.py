@@ -296,7 +296,7 @@ def accuracy() -> None:
             return
         deep = file.stem.endswith("16")
         pixels = (v * (65535 if deep else 255) + 0.5).astype(np.uint16 if deep else np.uint8)
-        file.write_bytes(png.encode(pixels, 3) if file.suffix == ".png" else tiff.encode(pixels))
+        file.write_bytes(png.encode(pixels) if file.suffix == ".png" else tiff.encode(pixels))
 
     rows: list[tuple[str, Carrier, str, str, int, int, Any]] = [
         ("HALD level 8, TIFF 16", Carrier(64), "c.tif", "16.tif", 0, 0, None),

@@ -50,7 +50,7 @@ def other(source: Path, target: Path, change=None, **how) -> Path:
     if target.suffix == ".tif":
         target.write_bytes(tiff.encode((graded * 65535 + 0.5).astype(np.uint16)))
     elif how.pop("deep", False):
-        target.write_bytes(png.encode((graded * 65535 + 0.5).astype(np.uint16), 3))
+        target.write_bytes(png.encode((graded * 65535 + 0.5).astype(np.uint16)))
     else:
         Image.fromarray((graded * 255 + 0.5).astype(np.uint8)).save(target, **how)
     return target

@@ -77,7 +77,7 @@ def write(pixels: Array, saving: Saving) -> bytes:
     """Encode uint8 or uint16 (h, w, 3); what it means is said by a profile, or by cICP."""
     if pixels.dtype not in (np.uint8, np.uint16):
         raise MediaError("PNG holds 8 or 16 bit, not float", hint="write a TIFF instead")
-    data = png.encode(pixels, level=6)
+    data = png.encode(pixels)
     profile = icc.profile_of(saving.encoding) or saving.profile
     numbers = next((n for n, e in H273.items() if e == saving.encoding), None)
     more = []

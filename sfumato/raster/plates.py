@@ -13,7 +13,7 @@ from attrs import field, frozen
 from sfumato.core.arrays import Array
 from sfumato.core.errors import MediaError
 from sfumato.raster import tiff
-from sfumato.raster.samples import SizeRule, damaged
+from sfumato.raster.samples import WORKERS, SizeRule, damaged
 from sfumato.raster.tiff import BROKEN, is_whole
 
 LAB, ICC_LAB, CMYK = "CIELab", "ICCLab", "CMYK"
@@ -75,7 +75,7 @@ def decode(data: bytes, check: SizeRule) -> Plates:
                 )
             if not is_whole(page, data):
                 raise damaged("TIFF")
-            pixels = page.asarray(maxworkers=tiff.WORKERS)
+            pixels = page.asarray(maxworkers=WORKERS)
             if page.planarconfig == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
             pixels = np.ascontiguousarray(pixels).view("u1" if bits == 8 else "u2")

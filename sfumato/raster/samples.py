@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from typing import Any
 
@@ -14,6 +15,8 @@ from sfumato.core.errors import MediaError
 DEPTHS = {"uint8": "8", "uint16": "16", "float16": "16f", "float32": "32f"}
 
 _HALF_MOST = 65504.0  # the largest half float
+
+WORKERS = max(1, min(4, os.cpu_count() or 1))  # parts of a picture that are compressed side by side
 
 SizeRule = Callable[[int, int], None]  # of width and height, before the pixels are decoded
 

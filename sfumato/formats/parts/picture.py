@@ -148,7 +148,7 @@ def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
         return exr.encode(pixels, **{_EXR_KEY: layout} if layout else {})
     if suffix in (".tif", ".tiff"):
         return tiff.encode(pixels, **{"description": f"{_TIFF_LEAD}{layout}"} if layout else {})
-    return png.encode(pixels, level=3, **{_TEXT_KEY: layout} if layout else {})
+    return png.encode(pixels, is_table=True, **{_TEXT_KEY: layout} if layout else {})
 
 
 def read(data: bytes, reading: str = "") -> Read:

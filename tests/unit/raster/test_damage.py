@@ -67,7 +67,7 @@ def _two_parts() -> bytes:
 
 FILES: dict[str, tuple[bytes, str]] = {
     **{f"png {mode}": (_pil(mode, "png"), "x.png") for mode in ("RGB", "RGBA", "L", "P", "1")},
-    "png 16": (png.encode(WORDS, 3), "x.png"),
+    "png 16": (png.encode(WORDS), "x.png"),
     "jpeg": (_pil("RGB", "jpeg"), "x.jpg"),
     "jpeg in passes": (_pil("RGB", "jpeg", progressive=True), "x.jpg"),
     "jpeg grey": (_pil("L", "jpeg"), "x.jpg"),
