@@ -18,6 +18,7 @@ class Kernels:
     def __init__(self) -> None:
         self.colour: Any = None
         self.hue: Any = None
+        self.tone: Any = None
         self.lattice: Any = None
         self.counts: Any = None
 
@@ -27,9 +28,10 @@ class Kernels:
 
     def load(self) -> None:
         """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
-        from sfumato.core.kernels import colour, counts, hue, lattice
+        from sfumato.core.kernels import colour, counts, hue, lattice, tone
 
-        self.colour, self.hue, self.counts, self.lattice = colour, hue, counts, lattice
+        self.hue, self.tone, self.counts = hue, tone, counts
+        self.colour, self.lattice = colour, lattice
 
 
 KERNELS = Kernels()

@@ -40,6 +40,19 @@ def on_screen(code: Rgb, display: Encoding, screen: Encoding) -> Rgb:
     return np.clip(screen.encode(np.clip(light, 0, 1) * np.float32(screen.reference)), 0, 1)
 
 
+def code_table(display: Encoding, screen: Encoding) -> bytes | None:
+    """Return the screen's code for each of a display's 256 codes, of any channel.
+
+    None where a channel of one is not made of that channel of the other alone.
+    """
+    apart = display.primaries != screen.primaries or display.white != screen.white
+    if apart or display.is_wide or screen.is_wide or display.coder or screen.coder:
+        return None
+    greys = np.repeat(np.arange(256, dtype=np.float32)[:, None] / np.float32(255), 3, axis=1)
+    codes = on_screen(greys, display, screen)[:, 1]
+    return (codes * 255 + np.float32(0.5)).astype(np.uint8).tobytes()
+
+
 def screen_words(display: Encoding, screen: Encoding) -> tuple[str, str]:
     """Say how the picture is brought to the screen, briefly and in full; "" when it goes as it is."""
     if is_plain(display, screen):

@@ -7,7 +7,7 @@ from typing import Protocol
 import numpy as np
 
 from sfumato.core.arrays import Rgb
-from sfumato.core.colour.adapt import transformed
+from sfumato.core.colour.adapt import Matrix, transformed
 from sfumato.core.colour.encodings import Coder, Encoding, convert, encoding, light_matrix
 from sfumato.core.colour.hue import (
     SEEN,
@@ -19,9 +19,11 @@ from sfumato.core.colour.hue import (
 from sfumato.core.colour.tone import (
     Tone,
     eased,
+    numbers,
     tone_scale,
     uneased,
 )
+from sfumato.core.compiled import KERNELS, kernels
 from sfumato.core.errors import ValueRefused
 
 
@@ -78,16 +80,29 @@ def shown(code: Rgb, working: Encoding, view: Showing, display: Encoding | None 
     found = _renderer(own, target)
     if found is not None and found[1].shown is not None:
         return convert(found[1].shown(code, working), found[0], target)
-    light = transformed(working.decode(code), light_matrix(working, target) / target.reference)
-    if view.ease:
-        light = eased(light, view.threshold)
     peak = peak_of(view, target)
-    toned = tone_scale(light, view, peak)
+    matrix = light_matrix(working, target) / target.reference
+    light, toned = _toned(working.decode(code), matrix, view, peak)
     if view.hue_by == SEEN:
         toned = hue_seen(light, toned, view.hue, target, peak)
     else:
         toned = hue_restored(light, toned, view.hue)
     return target.encode(toned * np.float32(target.reference))
+
+
+def _toned(light: Rgb, matrix: Matrix, view: Showing, peak: float) -> tuple[Rgb, Rgb]:
+    """Return scene light as that of the display, eased into its gamut, and what the tone scale makes of it."""
+    if kernels(light) is not None:
+        threshold = view.threshold if view.ease else None
+        to_display = np.ascontiguousarray(matrix, np.float32)
+        made: tuple[Rgb, Rgb] = KERNELS.tone.toned(
+            light, to_display, threshold, numbers(view, peak)
+        )
+        return made
+    light = transformed(light, matrix)
+    if view.ease:
+        light = eased(light, view.threshold)
+    return light, tone_scale(light, view, peak)
 
 
 def can_be_undone(working: Encoding, view: Showing, display: Encoding | None = None) -> bool:

@@ -28,6 +28,17 @@ class Tone(Hashable, Protocol):
     def black(self) -> float: ...
 
 
+def numbers(view: Tone, peak: float) -> tuple[float, ...]:
+    """Return what the tone scale is computed from: c, log2 l, p, the knee, the deep slope beyond c, what is
+    taken off at grey, and grey; see `tone_scale`."""
+    c, p = view.contrast, view.shoulder
+    top = math.log2(peak / GREY)
+    reach = max(c * (view.white + math.log2(peak)), top * 1.001)
+    limit = (top**-p - reach**-p) ** (-1 / p)
+    at_grey = math.log2(1 + 2.0**-view.black)
+    return c, math.log2(limit), p, view.black, max(_DEEP - c, 0.0), at_grey, GREY
+
+
 def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     """Bend scene light (18 % grey = 0.18) into display light (white = 1.0), shape kept.
 
@@ -41,12 +52,7 @@ def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     0.18 * 2**white -> 1; with a peak of p, 0.18 * 2**(white + log2 p) -> p. Negative
     light mirrors. Source: the log-sigmoid family of tone scales; this form is our own.
     """
-    c, p = view.contrast, view.shoulder
-    top = math.log2(peak / GREY)
-    reach = max(c * (view.white + math.log2(peak)), top * 1.001)
-    limit = (top**-p - reach**-p) ** (-1 / p)
-    knee, steeper = view.black, max(_DEEP - c, 0.0)
-    at_grey = math.log2(1 + 2.0**-knee)
+    c, limit, p, knee, steeper, at_grey, _grey = numbers(view, peak)
     stops = np.abs(light)
     np.maximum(stops, 1e-20, out=stops)
     np.log2(stops, out=stops)
@@ -54,7 +60,7 @@ def tone_scale(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     # up / (1 + (up/limit)^p)^(1/p), written with exp2 and log2, which are quicker than powers.
     up = np.clip(stops, 1e-6, 40)
     up *= np.float32(c)
-    ratio = np.exp2((np.log2(up) - np.float32(math.log2(limit))) * np.float32(p))
+    ratio = np.exp2((np.log2(up) - np.float32(limit)) * np.float32(p))
     ratio += 1
     np.log2(ratio, out=ratio)
     ratio *= np.float32(-1 / p)

@@ -12,7 +12,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.encodings import encoding
+from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.screen import code_table
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
@@ -92,6 +93,17 @@ class Drags(Sides):
         nodes: Rgb = self._tables.get(("unviewed", study.working, study.view, grid), make)
         return nodes
 
+    def _screen_codes(self, study: Study) -> bytes | None:
+        """Return the screen's code for each of 256 codes of the View, None where colours mix."""
+        display, screen = encoding(study.view.encoding), self.screen
+        if screen is None:
+            return None
+        key = ("codes", id(display), id(screen))
+        kept: tuple[Encoding, Encoding, bytes | None] = self._tables.get(
+            key, lambda: (display, screen, code_table(display, screen))
+        )
+        return kept[2]
+
     def _screen_table(self, ask: Ask, table: DragTable) -> DragTable:
         """Return a drag table that goes on to the screen."""
         go_on = self.to_screen(ask.study)
@@ -109,8 +121,12 @@ class Drags(Sides):
         self, ask: Ask, which: str, code: Rgb, cancel: Cancel, *, screen: bool = False
     ) -> Array:
         """Return a side while the hand moves, in the View's codes or the screen's."""
+        codes = self._screen_codes(ask.study) if screen else None
 
         def through(table: DragTable) -> Array:
+            if codes is not None:
+                seen = self._looked_up(table, code, cancel)
+                return np.frombuffer(seen.tobytes().translate(codes), np.uint8).reshape(seen.shape)
             on = self._screen_table(ask, table) if screen else table
             return self._looked_up(on, code, cancel)
 
@@ -124,8 +140,11 @@ class Drags(Sides):
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
+        plain = self._screen_codes(ask.study) is not None
         for which in {ask.a, ask.b} - UNBAKED:
-            self._screen_table(ask, self._drag_table(ask, which, cancel))
+            table = self._drag_table(ask, which, cancel)
+            if not plain:
+                self._screen_table(ask, table)
 
     def _looked_up(self, table: DragTable, code: Rgb, cancel: Cancel) -> Array:
         """Return a picture through a drag table; the side that does not move is kept."""
