@@ -1,9 +1,12 @@
-"""Arrays to Qt images."""
+"""Arrays to Qt images and lines."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QByteArray, QDataStream
+from PySide6.QtGui import QImage, QPolygonF
 
 from sfumato.core.arrays import Array
 
@@ -13,3 +16,12 @@ def image_of(pixels: Array) -> QImage:
     pixels = np.ascontiguousarray(pixels)
     h, w = pixels.shape[:2]
     return QImage(pixels.data, w, h, w * 3, QImage.Format.Format_RGB888).copy()
+
+
+def line_of(x: Any, y: Any) -> QPolygonF:
+    """Return a line through places (n,) of a widget: as Qt stores one, for a QPointF takes a microsecond each."""
+    places = np.stack(np.broadcast_arrays(x, y), axis=-1).astype(">f8")
+    stored = len(places).to_bytes(4, "big") + places.tobytes()
+    line = QPolygonF()
+    QDataStream(QByteArray(stored)) >> line
+    return line

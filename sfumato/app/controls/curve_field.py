@@ -8,15 +8,14 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
-    QPolygonF,
 )
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.controls.hand import Field
 from sfumato.app.guard import guarded
+from sfumato.app.images import line_of
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.controls import STRAIGHT, Points
 from sfumato.core.glazes.curves import with_point
@@ -240,7 +239,8 @@ class CurveField(Field):
         y = evaluate(points, x)
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF([self.place(a, b) for a, b in zip(x, y, strict=True)]))
+        f = self._frame()
+        painter.drawPolyline(line_of(f.left() + x * f.width(), f.bottom() - y * f.height()))
 
     def _paint_histogram(self, painter: QPainter, f: QRectF) -> None:
         counts = self.histogram
@@ -250,9 +250,8 @@ class CurveField(Field):
         row = counts[channel] if channel is not None else counts.mean(axis=0)
         peak = np.sort(row)[-max(2, len(row) // 50)] or 1
         heights = np.sqrt(np.clip(row / peak, 0, 1)) * 0.92
-        path = QPainterPath(self.place(0, 0))
-        for i, h in enumerate(heights):
-            path.lineTo(self.place((i + 0.5) / len(row), float(h)))
-        path.lineTo(self.place(1, 0))
-        tone = colour("raised")
-        painter.fillPath(path, tone)
+        across = np.concatenate([[0], (np.arange(len(row)) + 0.5) / len(row), [1]])
+        up = np.concatenate([[0], heights, [0]])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("raised"))
+        painter.drawPolygon(line_of(f.left() + across * f.width(), f.bottom() - up * f.height()))

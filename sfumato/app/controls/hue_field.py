@@ -6,11 +6,11 @@ from functools import cache
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from sfumato.app.controls.hand import Field
 from sfumato.app.guard import guarded
-from sfumato.app.images import image_of
+from sfumato.app.images import image_of, line_of
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import encoding
@@ -236,8 +236,8 @@ class HueField(Field):
             values = np.clip(along(self.rows[field], hues), -1, 1)
             painter.setPen(QPen(colour("text"), 1.8))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            line = [self.place(field, h, v) for h, v in zip(hues, values, strict=True)]
-            painter.drawPolyline(QPolygonF(line))
+            across, up = hues / 360 * r.width(), values * r.height() / 2
+            painter.drawPolyline(line_of(r.left() + across, r.center().y() - up))
             for i, point in enumerate(self.rows[field]):
                 chosen = field == self.row and i == self.chosen
                 painter.setPen(QPen(colour("text"), 1.6))

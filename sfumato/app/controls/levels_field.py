@@ -11,7 +11,6 @@ from PySide6.QtGui import (
     QLinearGradient,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
 )
@@ -21,6 +20,7 @@ from sfumato.app.controls.editor import TabbedEditor, quiet
 from sfumato.app.controls.hand import Field, arrow, bounded, distance
 from sfumato.app.controls.scrub import ScrubNumber
 from sfumato.app.guard import guarded
+from sfumato.app.images import line_of
 from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, focus_ring
 from sfumato.core.arrays import Array
@@ -157,12 +157,12 @@ class LevelsField(Field):
         if self.histogram is not None:
             channel = {"red": 0, "green": 1, "blue": 2}.get(self.pigment)
             counts = self.histogram.mean(0) if channel is None else self.histogram[channel]
-            path = QPainterPath(QPointF(self._x(0), _HIGH - 1))
-            for i, h in enumerate(heights(counts)):
-                x = self._x((i + 0.5) / len(counts))
-                path.lineTo(QPointF(x, _HIGH - 1 - float(h) * (_HIGH - 8)))
-            path.lineTo(QPointF(self._x(1), _HIGH - 1))
-            painter.fillPath(path, colour("raised" if channel is None else self.pigment))
+            left, wide = self._x(0), self._x(1) - self._x(0)
+            across = np.concatenate([[0], (np.arange(len(counts)) + 0.5) / len(counts), [1]])
+            up = np.concatenate([[0], heights(counts), [0]]) * (_HIGH - 8)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("raised" if channel is None else self.pigment))
+            painter.drawPolygon(line_of(left + across * wide, _HIGH - 1 - up))
         ramp = QRectF(self._x(0), _HIGH + 18, self._x(1) - self._x(0), _RAMP)
         shade = QLinearGradient(ramp.topLeft(), ramp.topRight())
         shade.setColorAt(0, Qt.GlobalColor.black)

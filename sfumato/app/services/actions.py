@@ -56,6 +56,7 @@ class Actions:
     def __init__(self) -> None:
         self.specs: list[ActionSpec] = []
         self.by_id: dict[str, QAction] = {}
+        self._true: set[str] | None = None  # the conditions that are met
 
     def fill(
         self,
@@ -97,5 +98,8 @@ class Actions:
 
     def refresh(self, true: set[str]) -> None:
         """Enable what can run; `true` holds the conditions that are met."""
+        if true == self._true:
+            return  # as at each step of a drag
+        self._true = true
         for spec in self.specs:
             self.by_id[spec.id].setEnabled(not spec.when or spec.when in true)

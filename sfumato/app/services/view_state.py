@@ -95,11 +95,11 @@ def fitted(now: ViewState, before: Study, after: Study) -> ViewState:
 class ViewModel(QObject):
     """Holds the state (`now`); `changed(before, after)` after each set that really moves it.
 
-    `about_to_change(after)` comes before it: who is built only then still hears of the change.
+    `about_to_open(key)` comes before another room is: one that is built only then hears of the change.
     """
 
     changed = Signal(object, object)
-    about_to_change = Signal(object)
+    about_to_open = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -113,6 +113,8 @@ class ViewModel(QObject):
 
     def set(self, **values: Any) -> None:
         """Change fields of the state; all of one call are one change."""
+        if values.get("room", self.now.room) != self.now.room:
+            self.about_to_open.emit(values["room"])
         if values.get("b") == _MATTE and self.now.mode == "all" and "mode" not in values:
             values["mode"] = "one"  # whoever asks for a matte sees it
         if values.get("mode") == "difference" and "b" not in values and self.now.b == _MATTE:
@@ -127,7 +129,6 @@ class ViewModel(QObject):
     def _show(self, after: ViewState) -> None:
         before = self._now
         if after != before:
-            self.about_to_change.emit(after)
             self._now = after
             self.changed.emit(before, after)
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.images import line_of
 from sfumato.app.theme import RADIUS, quiet_font
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
@@ -68,6 +71,14 @@ class Graph(QWidget):
         """Return where a share of the data lies on the widget."""
         r, seen = self.area(), self.seen_part()
         return QPointF(
+            r.left() + (x - seen.left()) / seen.width() * r.width(),
+            r.bottom() - (y - seen.top()) / seen.height() * r.height(),
+        )
+
+    def line(self, x: Any, y: Any) -> QPolygonF:
+        """Return the line through shares of the data, (n,) each."""
+        r, seen = self.area(), self.seen_part()
+        return line_of(
             r.left() + (x - seen.left()) / seen.width() * r.width(),
             r.bottom() - (y - seen.top()) / seen.height() * r.height(),
         )

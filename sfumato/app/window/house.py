@@ -38,7 +38,7 @@ class House(QObject):
         self._code = Lane("rooms", self, turn=Turn.LAST)
         self._code.crashed.connect(services.notices.bug)
         self._soon = single_shot(self, services.desk.rests.order, self._read_ahead)
-        services.view.about_to_change.connect(lambda after: self[after.room])
+        services.view.about_to_open.connect(self.__getitem__)
         services.model.changed.connect(self._on_study)
 
     def __getitem__(self, key: str) -> Room:

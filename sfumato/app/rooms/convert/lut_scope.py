@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QWheelEvent,
 )
 
 from sfumato.app.guard import guarded
-from sfumato.app.images import image_of
+from sfumato.app.images import image_of, line_of
 from sfumato.app.labels import set_tip
 from sfumato.app.theme import focus_ring
 from sfumato.app.theme import instrument_colour as colour
@@ -102,8 +101,7 @@ class LutScope(Graph):
             for c, role in enumerate(("red", "green", "blue")):
                 ys = r.bottom() - np.clip(lines[:, c], -0.1, 1.1) * r.height()
                 painter.setPen(QPen(colour(role), 1.6, style))
-                points = [QPointF(x, y) for x, y in zip(xs, ys, strict=True)]
-                painter.drawPolyline(QPolygonF(points))
+                painter.drawPolyline(line_of(xs, ys))
 
     def _paint_slices(self, painter: QPainter) -> None:
         if self._view is None:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen
 
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.graph import ALIGN
@@ -90,18 +90,18 @@ class Histogram(Instrument):
     ) -> None:
         r = view.area()
         tone = colour(role)
-        ys = r.bottom() - heights * r.height()
-        points = [QPointF(view.place((i + 0.5) / 256, 0).x(), float(y)) for i, y in enumerate(ys)]
+        line = view.line((np.arange(len(heights)) + 0.5) / 256, heights)
         if filled:
-            ends = [QPointF(points[0].x(), r.bottom()), QPointF(points[-1].x(), r.bottom())]
+            line.append(QPointF(line.last().x(), r.bottom()))
+            line.prepend(QPointF(line.first().x(), r.bottom()))
             painter.setPen(QPen(tone, 1.2))
             tone.setAlphaF(0.18)
             painter.setBrush(tone)
-            painter.drawPolygon(QPolygonF([ends[0], *points, ends[1]]))
+            painter.drawPolygon(line)
         else:
             painter.setPen(QPen(tone, 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points))
+            painter.drawPolyline(line)
 
 
 SPEC = Histogram(

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.graph import ALIGN
@@ -77,12 +77,9 @@ class Inks(Instrument):
 
     @staticmethod
     def _line(view: ScopeView, painter: QPainter, heights: np.ndarray, pen: QPen) -> None:
-        r = view.area()
-        ys = r.bottom() - heights * r.height()
-        points = [QPointF(view.place(i / 255, 0).x(), float(y)) for i, y in enumerate(ys)]
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF(points))
+        painter.drawPolyline(view.line(np.arange(len(heights)) / 255, heights))
 
 
 SPEC = Inks(

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen
 
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.instrument import CHANNELS, Instrument
@@ -42,8 +42,7 @@ class NeutralLine(Instrument):
             for c, role in enumerate(CHANNELS):
                 ys = np.clip(view.data[:, c], -0.1, 1.1)
                 painter.setPen(QPen(colour(role), 1.6))
-                points = [view.place(x, float(y)) for x, y in zip(xs, ys, strict=True)]
-                painter.drawPolyline(QPolygonF(points))
+                painter.drawPolyline(view.line(xs, ys))
         if view.pick is not None and view.pick.entering is not None:
             x = view.place(float(view.pick.entering.mean()), 0).x()
             painter.setPen(QPen(colour("text"), 1, Qt.PenStyle.DashLine))
