@@ -40,9 +40,11 @@ TOGETHER = 80 * _MB  # all of the above that are a `Kept`
 
 _PAUSE = 2.0  # seconds between two returns
 _returned = [0.0]
-_M_MMAP_THRESHOLD, _M_ARENA_MAX = -3, -8  # of malloc.h in the GNU C library
+_M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD, _M_ARENA_MAX = -1, -3, -8  # of malloc.h in the GNU C library
 _ARENAS = 2  # heaps that all threads share
 _LARGE = 320 << 10  # bytes; a table of 33 points and a small picture lie above it
+_MOVING = 4 << 20  # bytes; above every array of a drag
+_KEPT, _KEPT_WHILE_MOVING = 128 << 10, 32 << 20  # bytes that stay free at the end of a heap
 
 
 def keep_large_apart() -> None:
@@ -53,10 +55,30 @@ def keep_large_apart() -> None:
     window then held 1.0 to 1.1 GB, with this 0.7 to 0.8. Two heaps do for all threads: with four of them, and
     arrays of up to 1 MB in them, 50 to 90 MB lay free between what stayed, with this 14.
     """
+    global _are_apart
+    _are_apart = True
+    _tell(_M_MMAP_THRESHOLD, _LARGE)
+    _tell(_M_ARENA_MAX, _ARENAS)
+
+
+_are_apart = False
+
+
+def while_the_hand_moves(moves: bool) -> None:
+    """Take large arrays from the heaps while a control is dragged, and map them apart again after it.
+
+    A fresh mapping costs more than what is done with it: each of its pages is made when it is first
+    touched. What a step of a drag frees, the next one takes again; `give_back` follows at rest.
+    """
+    if _are_apart:
+        _tell(_M_MMAP_THRESHOLD, _MOVING if moves else _LARGE)
+        _tell(_M_TRIM_THRESHOLD, _KEPT_WHILE_MOVING if moves else _KEPT)
+
+
+def _tell(parameter: int, value: int) -> None:
     mallopt = getattr(ctypes.CDLL(None), "mallopt", None)
     if mallopt is not None:
-        mallopt(_M_MMAP_THRESHOLD, _LARGE)
-        mallopt(_M_ARENA_MAX, _ARENAS)
+        mallopt(parameter, value)
 
 
 def give_back() -> None:

@@ -24,6 +24,7 @@ from sfumato.work import warm
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region
 from sfumato.work.luts.proof import look_loss
+from sfumato.work.memory import while_the_hand_moves
 from sfumato.work.preview.asks import Ask, Shown
 from sfumato.work.preview.measures import tried
 from sfumato.work.preview.preview import Previewer
@@ -196,6 +197,7 @@ class Desk(QObject):
         """A control is moving: quick pictures now, exact ones when it rests."""
         if not self.dragging:
             self.dragging = True
+            while_the_hand_moves(True)
             for name in ("thumbs", "loss", "probe"):
                 self._lanes[name].drop()
         self._rest.start()
@@ -206,6 +208,7 @@ class Desk(QObject):
 
     def _at_rest(self) -> None:
         self.dragging = False
+        while_the_hand_moves(False)
         self._rest.stop()
         self._now.start()
         self._ask_thumbs()

@@ -63,6 +63,7 @@ class Easel(QWidget):
         self._centre = (0.5, 0.5)
         self._region: Region = WHOLE
         self._a: QImage | None = None
+        self._of_a: Array | None = None  # what it was made of
         self._b: QImage | None = None
         self._heat: QImage | None = None
         self.clipping = False
@@ -178,7 +179,7 @@ class Easel(QWidget):
         """A shot of this size is to be shown."""
         if size != self.picture:
             self.picture = size
-            self._a = self._b = self._heat = None
+            self._of_a = self._a = self._b = self._heat = None
             self.set_zoom(None)
             self.geometry_changed.emit()
 
@@ -195,7 +196,8 @@ class Easel(QWidget):
 
     def _show(self, a: Array | None, b: Array, delta: Array | None, region: Region) -> None:
         self._region = region
-        self._a = image_of(a) if a is not None else None
+        if a is not self._of_a:  # the side that does not move is kept while a control is dragged
+            self._of_a, self._a = a, None if a is None else image_of(a)
         self._b = image_of(b)
         self._heat = None
         if delta is not None:
@@ -258,7 +260,7 @@ class Easel(QWidget):
 
     def show_nothing(self) -> None:
         self.picture = (0, 0)
-        self._a = self._b = self._heat = None
+        self._of_a = self._a = self._b = self._heat = None
         self.update()
 
     def set_mode(self, mode: str) -> None:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.bends import shoulder
 from sfumato.core.colour.encodings import Encoding, light_matrix
+from sfumato.core.compiled import KERNELS
 
 KNEE = 0.7  # of diffuse white: above it the light of PQ and HLG is bent into the screen's white
 
@@ -40,8 +41,8 @@ def on_screen(code: Rgb, display: Encoding, screen: Encoding) -> Rgb:
     return np.clip(screen.encode(np.clip(light, 0, 1) * np.float32(screen.reference)), 0, 1)
 
 
-def code_table(display: Encoding, screen: Encoding) -> bytes | None:
-    """Return the screen's code for each of a display's 256 codes, of any channel.
+def code_table(display: Encoding, screen: Encoding) -> Array | None:
+    """Return the screen's code for each of a display's codes, uint8 (256,): see `recoded`.
 
     None where a channel of one is not made of that channel of the other alone.
     """
@@ -50,7 +51,17 @@ def code_table(display: Encoding, screen: Encoding) -> bytes | None:
         return None
     greys = np.repeat(np.arange(256, dtype=np.float32)[:, None] / np.float32(255), 3, axis=1)
     codes = on_screen(greys, display, screen)[:, 1]
-    return (codes * 255 + np.float32(0.5)).astype(np.uint8).tobytes()
+    return np.asarray(codes * 255 + np.float32(0.5), np.uint8)
+
+
+def recoded(codes: Array, table: Array) -> Array:
+    """Return uint8 codes (h, w, 3) as a table of 256 has them."""
+    if KERNELS.counts is None:
+        return np.asarray(table[codes])
+    out = np.empty(codes.shape, np.uint8)
+    flat = np.require(codes, requirements=("C", "W")).reshape(-1)
+    KERNELS.counts.exchanged(flat, table, out.reshape(-1))
+    return out
 
 
 def screen_words(display: Encoding, screen: Encoding) -> tuple[str, str]:

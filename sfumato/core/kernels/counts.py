@@ -1,4 +1,4 @@
-"""Counting pixels for the instruments; all take uint8 (h, w, 3) and add into int32 counts."""
+"""Codes of pixels: counted for the instruments into int32, from uint8 (h, w, 3), and exchanged."""
 
 from __future__ import annotations
 
@@ -82,3 +82,10 @@ def placed(image, places, bits, counts):  # type: ignore[no-untyped-def]
             g = np.int64(image[y, x, 1]) >> down
             b = np.int64(image[y, x, 2]) >> down
             flat[places[(r << twice) | (g << bits) | b]] += 1
+
+
+@_jit("void(uint8[::1], uint8[::1], uint8[::1])")
+def exchanged(codes, table, out):  # type: ignore[no-untyped-def]
+    """out = table[codes]."""
+    for i in range(codes.size):
+        out[i] = table[codes[i]]

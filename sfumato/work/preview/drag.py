@@ -13,7 +13,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour.encodings import Encoding, encoding
-from sfumato.core.colour.screen import code_table
+from sfumato.core.colour.screen import code_table, recoded
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
@@ -47,7 +47,7 @@ class Drags(Sides):
 
     def forget(self) -> None:
         super().forget()
-        self._pictures = Kept(memory.DRAGGED, 4)
+        self._pictures = Kept(memory.DRAGGED, 8)
         self._steps_ground = Steps()
         self._steps_look = Steps()
 
@@ -93,15 +93,24 @@ class Drags(Sides):
         nodes: Rgb = self._tables.get(("unviewed", study.working, study.view, grid), make)
         return nodes
 
-    def _screen_codes(self, study: Study) -> bytes | None:
-        """Return the screen's code for each of 256 codes of the View, None where colours mix."""
+    def _screen_codes(self, study: Study) -> Array | None:
+        """Return the screen's codes for those of the View, None where colours mix."""
         display, screen = encoding(study.view.encoding), self.screen
         if screen is None:
             return None
         key = ("codes", id(display), id(screen))
-        kept: tuple[Encoding, Encoding, bytes | None] = self._tables.get(
+        kept: tuple[Encoding, Encoding, Array | None] = self._tables.get(
             key, lambda: (display, screen, code_table(display, screen))
         )
+        return kept[2]
+
+    def _recoded(self, picture: Array, table: Array) -> Array:
+        """Return a picture in the screen's codes; that of the side that does not move is kept."""
+
+        def make() -> tuple[Array, Array, Array]:
+            return picture, table, recoded(picture, table)
+
+        kept: tuple[Array, Array, Array] = self._pictures.get((id(picture), id(table)), make)
         return kept[2]
 
     def _screen_table(self, ask: Ask, table: DragTable) -> DragTable:
@@ -125,8 +134,7 @@ class Drags(Sides):
 
         def through(table: DragTable) -> Array:
             if codes is not None:
-                seen = self._looked_up(table, code, cancel)
-                return np.frombuffer(seen.tobytes().translate(codes), np.uint8).reshape(seen.shape)
+                return self._recoded(self._looked_up(table, code, cancel), codes)
             on = self._screen_table(ask, table) if screen else table
             return self._looked_up(on, code, cancel)
 
