@@ -246,7 +246,10 @@ class Desk(QObject):
 
     # --- answers to changes ----------------------------------------------------------------------
     def _on_changed(self, before: Study, after: Study) -> None:
-        self._now.start()
+        if self.dragging:
+            self._ask()  # at once: while the controls are painted, the picture is computed
+        else:
+            self._now.start()
         self.ask_contact()
         if not self.dragging and not self._first:
             self._ask_thumbs()

@@ -265,16 +265,26 @@ def _glow(counts: Array, gain: float) -> Array:
     return np.asarray(np.minimum(lit * np.float32(1.15 / peak), 1), np.float32)
 
 
-def _inked(counts: Array, gain: float, ink: Array) -> Array:
-    """Return counts as colours: one ink for all, looked up, or one for each place."""
-    light = _glow(counts, gain)
-    index = np.minimum(np.ascontiguousarray(counts), _BRIGHT)
-    if ink.ndim == 1:  # looked up four bytes at a time, which is ten times quicker than three
-        shades: Array = np.zeros((len(light), 4), np.uint8)
+def _traces(counts: Array, inks: Array) -> Array:
+    """Return traces side by side, counts (n, columns, 256), as uint8 (256, n columns, 3), each in one ink.
+
+    Their pixels are of four bytes: looked up and turned in one piece, ten times quicker than three.
+    """
+    n, columns, levels = counts.shape
+    out = np.empty((levels, n * columns), np.uint32)
+    for i, ink in enumerate(inks):
+        light = _glow(counts[i], 0.8)
+        shades = np.zeros((len(light), 4), np.uint8)
         shades[:, :3] = np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[:, None]
-        whole = shades.view(np.uint32)[:, 0].take(index)
-        return np.asarray(whole.view(np.uint8).reshape(*counts.shape, 4)[..., :3])
-    share = light.take(index)
+        whole = shades.view(np.uint32)[:, 0].take(np.minimum(counts[i], _BRIGHT))
+        out[:, i * columns : (i + 1) * columns] = whole[:, ::-1].T
+    return out.view(np.uint8).reshape(levels, n * columns, 4)[..., :3]
+
+
+def _inked(counts: Array, gain: float, ink: Array) -> Array:
+    """Return counts as colours, with an ink for each place or one for all."""
+    light = _glow(counts, gain)
+    share = light.take(np.minimum(counts, _BRIGHT))
     out = np.empty((*counts.shape, 3), np.uint8)
     for c in range(3):
         out[..., c] = np.float32(_GROUND) + (ink[..., c] - np.float32(_GROUND)) * share
@@ -313,12 +323,9 @@ def drawn(kind: str, counts: Array, reference: bool = False) -> Array:
         inks = _oklab_ink() if kind == "oklab" else _vector_ink()
         return _inked(counts, 0.5, inks if grey is None else grey)
     if kind == "waveform":
-        return _inked(counts[:, ::-1].T, 0.8, _WHITE if grey is None else grey)
-    inks_of = _LAB_INK if kind == "lab" else _INK
-    traces = [
-        _inked(counts[c][:, ::-1].T, 0.8, inks_of[c] if grey is None else grey) for c in range(3)
-    ]
-    return np.concatenate(traces, axis=1)
+        return _traces(counts[None], (_WHITE if grey is None else grey)[None])
+    own = _LAB_INK if kind == "lab" else _INK
+    return _traces(counts, own if grey is None else np.stack([grey] * 3))
 
 
 def neutral_line(run: Callable[[Rgb], Rgb], steps: int = 65) -> Rgb:
