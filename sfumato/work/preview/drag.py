@@ -12,7 +12,8 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour import oklab
+from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.colour.screen import code_table, recoded
 from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours, node_values
@@ -27,19 +28,28 @@ from sfumato.work.preview.sides import Sides, unviewed
 from sfumato.work.tiles import apply_tiled
 
 DRAG_GRIDS = (33, 25, 17)
-DRAG_SECONDS = 0.016
+DRAG_SECONDS = 0.010
 
 
 @frozen(eq=False)
 class DragTable:
-    """A table to drag through, and its packed form."""
+    """A table to drag through, and its packed form.
+
+    `riders` are the swatches of the smears as each coat takes and gives them, working values: they
+    ride with the colours of the lattice.
+    """
 
     table: Table3D
     packed: Packed
+    riders: tuple[Rgb, ...] = ()
 
     @classmethod
-    def of(cls, table: Table3D) -> DragTable:
-        return cls(table, packed(table))
+    def of(cls, table: Table3D, riders: tuple[Rgb, ...] = ()) -> DragTable:
+        return cls(table, packed(table), riders)
+
+
+def _drag_key(ask: Ask, which: str) -> tuple[Any, ...]:
+    return "drag", which, ground_key(ask), look_key(ask.study) if which != GROUND else None
 
 
 class Drags(Sides):
@@ -55,13 +65,14 @@ class Drags(Sides):
         """Return the drag table from working values to the display; A's is kept while B moves."""
         if which == PRINTED:
             return self._printed_table(ask, self._drag_table(ask, EXACT, cancel))
-        key = ("drag", which, ground_key(ask), look_key(ask.study) if which != GROUND else None)
 
         def make() -> DragTable:
             steps = self._steps_ground if which == GROUND else self._steps_look
-            return DragTable.of(Table3D(steps.run(stages_of(ask, which != GROUND), cancel)))
+            stages = stages_of(ask, which != GROUND)
+            nodes, riders = steps.run(stages, swatches_in(ask.study.working), cancel)
+            return DragTable.of(Table3D(nodes), riders)
 
-        table: DragTable = self._tables.get(key, make)
+        table: DragTable = self._tables.get(_drag_key(ask, which), make)
         return table
 
     def _printed_table(self, ask: Ask, table: DragTable, alone: bool = False) -> DragTable:
@@ -146,6 +157,15 @@ class Drags(Sides):
         alone = through(self._printed_table(ask, exact, alone=True))
         return np.where(where[..., None], alone, picture)
 
+    def riders(self, ask: Ask) -> tuple[Rgb, ...]:
+        """Return the swatches before and behind each coat of Ground and Look, when a drag has them already."""
+        study, found = ask.study, tuple[Rgb, ...]()
+        if ask.dragging and study.look.strength == 1.0:
+            for which in {ask.a, ask.b} - UNBAKED - {GROUND, PRINTED}:
+                kept: DragTable | None = self._tables.peek(_drag_key(ask, which))
+                found = found if kept is None else kept.riders
+        return found[: 1 + len(ask.shot.ground) + len(study.look.coats)]
+
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
         plain = self._screen_codes(ask.study) is not None
@@ -163,6 +183,22 @@ class Drags(Sides):
 
         kept: tuple[DragTable, Rgb, Array] = self._pictures.get(key, make)
         return kept[2]
+
+
+def _swatches() -> Rgb:
+    """Return twelve hues (Oklch L 0.66, C 0.13) and five greys, linear BT.709, float32 (17, 3)."""
+    space = encoding("Linear BT.709")
+    angle = np.radians(np.arange(12) * 30 + 20)
+    hues = np.stack([np.full(12, 0.66), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], axis=-1)
+    greys = np.repeat(np.array([[0.02], [0.08], [0.18], [0.4], [0.85]]), 3, axis=1)
+    return np.concatenate([oklab.to_light(hues.astype(np.float32), space), greys]).astype(
+        np.float32
+    )
+
+
+def swatches_in(working: str) -> Rgb:
+    """Return the swatches of the smears in working values, float32 (17, 3)."""
+    return convert(_swatches(), "Linear BT.709", working)
 
 
 Stage = tuple[Any, Callable[[Rgb], Rgb]]
@@ -203,7 +239,8 @@ class Steps:
         self._grid = DRAG_GRIDS[0]
         self._lock = threading.Lock()
 
-    def run(self, stages: list[Stage], cancel: Cancel) -> Rgb:
+    def run(self, stages: list[Stage], riders: Rgb, cancel: Cancel) -> tuple[Rgb, tuple[Rgb, ...]]:
+        """Return the nodes (n, n, n, 3), and what each stage makes of further colours (m, 3)."""
         with self._lock:
             kept, grid = list(self._kept), self._grid
         same = 0
@@ -212,17 +249,23 @@ class Steps:
                 break
             same += 1
         kept = kept[:same]
-        value = kept[-1].values if kept else lattice_colours(grid)
+        nodes = grid**3
+        value = (
+            kept[-1].values
+            if kept
+            else np.concatenate([lattice_colours(grid).reshape(-1, 3), riders])
+        )
         for key, run in stages[same:]:
             cancel.check()
             start = time.perf_counter()
             value = in_chunks(run, value)
-            spent = (time.perf_counter() - start) / grid**3
+            spent = (time.perf_counter() - start) / nodes
             kept.append(_Step(key, value, spent))
         better = _grid_for(sum(s.per_node for s in kept), grid)
         with self._lock:
             self._kept, self._grid = (kept if better == grid else []), better
-        return np.asarray(node_values(value), np.float32)
+        found = value[:nodes].reshape(grid, grid, grid, 3)
+        return np.asarray(node_values(found), np.float32), tuple(s.values[nodes:] for s in kept)
 
 
 def _grid_for(per_node: float, now: int) -> int:

@@ -11,7 +11,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.colour import oklab
-from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.glaze import glazes
 from sfumato.core.glazes.lut import Lut
 from sfumato.core.lut.difference import Difference, delta_e, difference_of
@@ -37,7 +37,7 @@ from sfumato.work.preview.asks import (
     look_key,
     to_bytes,
 )
-from sfumato.work.preview.drag import Drags
+from sfumato.work.preview.drag import Drags, swatches_in
 from sfumato.work.preview.prints import PrintLoss
 from sfumato.work.preview.scene import Measuring, Scene
 from sfumato.work.results.apply import ApplyWish, regraded
@@ -48,26 +48,19 @@ LOSS_WIDTH = 320
 CLOUD = 1800  # colours on the nudge map
 
 
-def _swatches() -> Rgb:
-    """Return twelve hues (Oklch L 0.66, C 0.13) and five greys, linear BT.709, float32 (17, 3)."""
-    space = encoding("Linear BT.709")
-    angle = np.radians(np.arange(12) * 30 + 20)
-    hues = np.stack([np.full(12, 0.66), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], axis=-1)
-    greys = np.repeat(np.array([[0.02], [0.08], [0.18], [0.4], [0.85]]), 3, axis=1)
-    return np.concatenate([oklab.to_light(hues.astype(np.float32), space), greys]).astype(
-        np.float32
-    )
-
-
 def smears(
-    study: Study, shot: Shot, painted: Callable[[Rgb], Array] | None = None
+    study: Study,
+    shot: Shot,
+    painted: Callable[[Rgb], Array] | None = None,
+    known: tuple[Rgb, ...] = (),
 ) -> dict[str, Array]:
     """Return, by coat, uint8 (2, 17, 3): the swatches as they enter and as they leave it, viewed.
 
-    `painted` takes display codes to those of the screen.
+    Args:
+        painted: takes display codes to those of the screen.
+        known: the swatches before the first coat and behind each, where they were computed already.
     """
     working = encoding(study.working)
-    code = convert(_swatches(), "Linear BT.709", working)
     ids: list[str] = []
     steps: list[Rgb] = []
 
@@ -79,7 +72,14 @@ def smears(
             steps.extend((code, after))
             code = after
 
-    walk((*shot.ground, *study.look.coats), code)
+    coats = (*shot.ground, *study.look.coats)
+    if known:
+        for coat, before, after in zip(coats, known, known[1:], strict=False):
+            walk(coat.members, before)
+            ids.append(coat.id)
+            steps.extend((before, after))
+    else:
+        walk(coats, swatches_in(study.working))
     if not ids:
         return {}
     viewed = (painted or to_bytes)(path.through_view(study, np.stack(steps)))
@@ -95,7 +95,7 @@ def tried(
         where: LOOK for the end of the Look, or the shot for the end of its Ground.
     """
     working = encoding(study.working)
-    code = path.through_ground(shot, study, convert(_swatches(), "Linear BT.709", working))
+    code = path.through_ground(shot, study, swatches_in(study.working))
     if where == LOOK:
         code = path.through_look(study, code)
     steps = [code]

@@ -92,7 +92,8 @@ class Previewer(Measures, Probes, Thumbnails):
         scene = self.scene(ask, pictures[ask.b], cancel)
         counts = self.measured(ask.instruments, scene, cancel)
         clock.mark("scopes")
-        smeared = smears(ask.study, ask.shot, lambda c: self.screened(ask.study, c))
+        known = self.riders(ask)
+        smeared = smears(ask.study, ask.shot, lambda c: self.screened(ask.study, c), known)
         entry = None if ask.dragging or not ask.coat else self.entry(ask)
         clock.mark("smears")
         outside = None

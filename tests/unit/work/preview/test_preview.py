@@ -120,7 +120,7 @@ def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> Non
 
 def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
     """Whatever moves, the staged lattice equals one that starts from nothing."""
-    steps = drag.Steps()
+    steps, few = drag.Steps(), drag.swatches_in(study.working)
     moves = [
         study,
         study.tuned("l-cdl", saturation=1.3),
@@ -136,17 +136,19 @@ def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
     ]
     for moved in moves:
         stages = drag.stages_of(_ask(moved), True)
-        kept = steps.run(stages, Cancel())
+        kept, riders = steps.run(stages, few, Cancel())
         fresh = drag.Steps()
         fresh._grid = len(kept)
-        np.testing.assert_array_equal(kept, fresh.run(stages, Cancel()))
+        anew, ridden = fresh.run(stages, few, Cancel())
+        np.testing.assert_array_equal(kept, anew)
+        np.testing.assert_array_equal(riders, ridden)
 
 
 def test_the_drag_grid_suits_the_cost() -> None:
     assert drag._grid_for(1e-9, 33) == 33
-    assert drag._grid_for(1e-6, 33) == 25
+    assert drag._grid_for(5e-7, 33) == 25
     assert drag._grid_for(1e-5, 33) == 17
-    held = 0.016 / 33**3 * 1.2
+    held = drag.DRAG_SECONDS / 33**3 * 1.2
     assert drag._grid_for(held, 33) == 33  # a little too slow is no reason to change
 
 
@@ -159,6 +161,12 @@ def test_smears_thumbnails_and_probes_tell_what_a_glaze_does(study: Study, frame
     np.testing.assert_array_equal(*rows["l-contrast"])
     assert np.abs(rows["g-furnace-exp"][0].astype(int) - rows["g-furnace-exp"][1]).max() > 5
     np.testing.assert_array_equal(rows["l-curves"][1], rows["l-colour"][0])
+    moving = _ask(study, b="exact", dragging=True)
+    previewer.show(moving, Cancel())
+    ridden = smears(study, shot, known=previewer.riders(moving))
+    walked = smears(study, shot)
+    assert list(ridden) == list(walked)
+    assert max(np.abs(ridden[i].astype(int) - walked[i]).max() for i in walked) <= 1
     assert previewer.thumbnail(study, shot, 94, 52).shape == (52, 94, 3)
     found = previewer.probe(_ask(study, a="source", b="exact", coat="l-curves"), 5000, 5000)
     assert (found.x, found.y) == (1919, 1079)
