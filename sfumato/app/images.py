@@ -12,12 +12,11 @@ from sfumato.core.arrays import Array
 
 
 def image_of(pixels: Array) -> QImage:
-    """Return a QImage that owns a copy of uint8 (h, w, 3), each pixel in three bytes or in four."""
-    h, w = pixels.shape[:2]
-    if pixels.strides == (4 * w, 4, 1):
-        return QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
+    """Return a QImage that owns a copy of uint8 (h, w, 3); of (h, w, 4) the fourth byte says nothing."""
     pixels = np.ascontiguousarray(pixels)
-    return QImage(pixels.data, w, h, w * 3, QImage.Format.Format_RGB888).copy()
+    h, w, bytes_each = pixels.shape
+    kind = QImage.Format.Format_RGBX8888 if bytes_each == 4 else QImage.Format.Format_RGB888
+    return QImage(pixels.data, w, h, w * bytes_each, kind).copy()
 
 
 def line_of(x: Any, y: Any) -> QPolygonF:

@@ -266,7 +266,7 @@ def _glow(counts: Array, gain: float) -> Array:
 
 
 def _traces(counts: Array, inks: Array) -> Array:
-    """Return traces side by side, counts (n, columns, 256), as uint8 (256, n columns, 3), each in one ink.
+    """Return traces side by side, counts (n, columns, 256), as uint8 (256, n columns, 4), each in one ink.
 
     Their pixels are of four bytes: looked up and turned in one piece, ten times quicker than three.
     """
@@ -278,7 +278,7 @@ def _traces(counts: Array, inks: Array) -> Array:
         shades[:, :3] = np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[:, None]
         whole = shades.view(np.uint32)[:, 0].take(np.minimum(counts[i], _BRIGHT))
         out[:, i * columns : (i + 1) * columns] = whole[:, ::-1].T
-    return out.view(np.uint8).reshape(levels, n * columns, 4)[..., :3]
+    return out.view(np.uint8).reshape(levels, n * columns, 4)
 
 
 def _inked(counts: Array, gain: float, ink: Array) -> Array:
@@ -314,7 +314,9 @@ _REFERENCE = np.array([150, 150, 150], np.float32)
 
 
 def drawn(kind: str, counts: Array, reference: bool = False) -> Array:
-    """Return counts of one of DRAWN as a picture, uint8 (256, width, 3), black at the foot.
+    """Return counts of one of DRAWN as a picture, uint8 (256, width, 3 or 4), black at the foot.
+
+    Of four bytes the last says nothing.
 
     A `reference` is drawn in grey, to lie under or over another.
     """

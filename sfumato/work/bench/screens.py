@@ -129,7 +129,7 @@ def screen(
     waveform = None
     if not (quick and number % 2):
         counted = seen[::2] if quick else seen
-        waveform = scopes.drawn("waveform", scopes.counted("waveform", counted), False)
+        waveform = scopes.drawn("waveform", scopes.counted("waveform", counted))[..., :3]
     return Screen(feed, number, seen, waveform, sum(counts) / (feed.height * feed.width), timecode)
 
 
