@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import unicodedata
 from collections.abc import Iterator
@@ -227,12 +228,36 @@ def _quick(blob: bytes, out: Array, columns: int, at: int) -> tuple[int, int]:
     return digits.read(blob, out.reshape(-1), columns, at)
 
 
+def _plainly(part: bytes, columns: int) -> Array | None:
+    """Return the rows (n, columns), float64, of a text that holds nothing but whole ones; None for any other."""
+    if part.translate(None, _NUMERIC):
+        return None
+    is_ink = np.frombuffer(part, np.uint8) > 32
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], is_ink, [False]])))
+    starts, ends = edges[::2], edges[1::2]
+    line_ends = np.flatnonzero(np.frombuffer(part, np.uint8) == 10)
+    in_each = np.diff(np.concatenate([[0], np.searchsorted(starts, line_ends), [len(starts)]]))
+    whole = ((in_each == columns) | (in_each == 0)).all()
+    if not whole or (ends - starts).max(initial=0) > _MOST_TOKEN:
+        return None
+    found = np.empty(0)
+    with contextlib.suppress(ValueError):  # what is no number is named below
+        found = np.fromstring(part, np.float64, sep=" ")
+    if len(found) != len(starts) or not (np.abs(found) <= _MOST).all():
+        return None
+    return found.reshape(-1, columns)
+
+
 def _slowly(part: bytes, out: Array, columns: int, place: tuple[int, int, int]) -> int:
     """Read the rows of a block; return how many there were.
 
     Args:
         place: the block's first line, the rows before it, and how many there should be at all.
     """
+    plain = _plainly(part, columns)
+    if plain is not None and len(plain) <= len(out):
+        out[: len(plain)] = plain
+        return len(plain)
     kept = [line.split(None, columns) for line in part.removesuffix(b"\n").split(b"\n")]
     found = [row for row in kept if row and not row[0].startswith(b"#")]
     if not found:

@@ -10,10 +10,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-import av
 import numpy as np
 from attrs import frozen
-from av.filter import Graph
 from PIL import ImageCms
 
 from sfumato.core.arrays import Array, Rgb, as_rgb
@@ -36,7 +34,7 @@ def _rows(rgb: Any) -> Rgb:
     return padded.reshape(-1, _WIDE, 3)
 
 
-def _source(graph: Graph, pixels: Rgb) -> Any:
+def _source(graph: Any, pixels: Rgb) -> Any:
     kind: Any = "gbrpf32le"
     base = Fraction(1, 25)
     h, w = pixels.shape[:2]
@@ -44,6 +42,8 @@ def _source(graph: Graph, pixels: Rgb) -> Any:
 
 
 def _frame(pixels: Rgb) -> Any:
+    import av  # here and below where it is used: to load it takes longer than to convert a small file
+
     frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="gbrpf32le")
     frame.pts, frame.time_base = 0, Fraction(1, 25)
     return frame
@@ -59,6 +59,9 @@ def ffmpeg(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     Raises:
         FormatError: FFmpeg refuses the file.
     """
+    import av
+    from av.filter import Graph
+
     pixels = _rows(rgb)
     graph = Graph()
     graph.threads = 1
@@ -82,6 +85,9 @@ def ffmpeg_hald(path: str | Path, rgb: Any, interp: str = "tetrahedral") -> Rgb:
     Raises:
         FormatError: FFmpeg refuses the picture.
     """
+    import av
+    from av.filter import Graph
+
     try:
         with av.open(str(path)) as container:
             frame = next(container.decode(video=0))
