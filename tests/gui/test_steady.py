@@ -182,6 +182,8 @@ def test_the_rule_of_what_is_chosen(demo, gone: str) -> None:
 
 def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(demo) -> None:
     window = demo.window
+    for key in window.rooms.specs:  # many parts that nobody sees
+        assert window.rooms[key].page
     demo.act("keyboard_sheet")
     keys = window.findChild(QDialog, "keys")
     seen, hidden = window.rooms["look"].page.children()[-1], window.rooms["convert"].page.list
