@@ -84,6 +84,15 @@ def corrections(data: bytes) -> list[Correction]:
     return [_correction(e, i, above) for i, e in enumerate(found, 1)]
 
 
+def names(data: bytes) -> tuple[str, ...]:
+    """Return the names of the corrections in a file, in order; of those that share one only the first is found.
+
+    Raises:
+        FormatError: as `corrections`.
+    """
+    return tuple(dict.fromkeys(c.name for c in corrections(data)))
+
+
 def read(data: bytes) -> Read:
     """Read the first correction, clamped as the standard says.
 
@@ -200,6 +209,7 @@ SPEC = FormatSpec(
     holds=holds,
     losses=losses,
     keeps_title=True,
+    names=names,
     layouts=(_CC, _CCC, _CDL),
     bakes=False,
     limits={"CDL": "slope, offset, power, saturation; any of up to 10 000 corrections read"},

@@ -58,6 +58,7 @@ class StandInPorts:
         self.unsaved = "drop"
         self.changed = "replace"
         self.stop = True
+        self.parts: list[int] = []
         self.asked: list[str] = []
         self.name: str | None = None
         self.replace = False
@@ -125,6 +126,10 @@ class StandInPorts:
 
     def ask_delete(self, _parent, _name, _words):
         return self.delete
+
+    def choose_parts(self, _parent, name, looks):
+        self.asked.append(f"{name}: {', '.join(looks)}")
+        return self.parts
 
     def ask_unsaved(self, _parent, _name):
         return self.unsaved

@@ -32,18 +32,21 @@ from sfumato.app.controls.picker import Picker
 from sfumato.app.rooms.look import shot_edits
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.app.services import ports as ports_module
+from sfumato.app.services.questions import PartQuestion
 from sfumato.core.colour.encodings import add_encodings, drop_encodings
 from sfumato.core.glaze import glazes
+from sfumato.core.lut.stages import CdlStage
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.preset import Preset
+from sfumato.formats.cdl import collected
 from sfumato.media.parts.contract import FrameFacts
 from sfumato.work.luts.deliver import write_lut
 from sfumato.work.luts.target import Target
 from sfumato.work.stores.ocio_config import built_in, open_config
 from sfumato.work.stores.presets import write_preset
-from sfumato.work.stores.study_store import save_study
+from sfumato.work.stores.study_store import open_study, save_study
 
 LONG = "A name that somebody gave it who likes to say all of it, twice if need be, and then some"
 
@@ -502,3 +505,63 @@ def test_a_whole_job_by_keyboard_alone(hand, ports, tmp_path: Path) -> None:
     assert [f.suffix for f in ports.folder.iterdir()] == [".cube"]
     for _ in range(4):
         hand.act("undo")
+
+
+def test_the_looks_of_one_file_are_offered_wherever_it_comes_in(
+    demo, ports, tmp_path: Path
+) -> None:
+    """A collection of corrections: in the Look, on a side, in Apply, on a still, in Send, on the wall."""
+    hand, window = demo, demo.window
+    stages = [CdlStage(saturation=0.5, id="A012/C003"), CdlStage(slope=(1.1, 1.0, 0.9), id="dusk")]
+    stages.append(CdlStage(offset=(0.02, 0.0, 0.0), id="night #2"))
+    file = tmp_path / "day.ccc"
+    file.write_bytes(collected(stages))
+    before = hand.study.look.coats
+    window.rooms["look"].coats.lay_files([file])
+    hand.settle()
+    assert hand.study.look.coats == before  # it was given up
+    assert ports.asked[-1] == "day.ccc: A012/C003, dusk, night #2"
+    ports.parts = [1, 2]
+    window.rooms["look"].coats.lay_files([file])
+    hand.settle()
+    assert [c.name for c in hand.study.look.coats[-2:]] == ["dusk", "night #2"]
+    assert hand.study.look.coats[-2].parameters.slope == (1.1, 1.0, 0.9)
+    ports.parts = [0]
+    window.rooms["look"].view_edits.show_files("b", [file])
+    hand.settle()
+    side = window.view.now.others[window.view.now.b]
+    assert side.transform.stages[0].saturation == 0.5
+    hand.act("room_apply")
+    window.rooms["apply"].edits.take_lut(file)
+    hand.settle()
+    kept = hand.study.results.lut
+    assert kept.transform.stages[0].id == "A012/C003"
+    save_study(hand.study, tmp_path / "again.sfumato")
+    opened = open_study(tmp_path / "again.sfumato").results.lut
+    assert (opened.path, opened.transform.stages) == (kept.path, kept.transform.stages)
+    hand.act("room_send")
+    hand.settle()
+    window.rooms["send"].edits.take([file])
+    hand.settle()
+    assert [s.name for s in window.rooms["send"].model.looks][-1] == "A012/C003"
+    hand.act("room_swatchbook")
+    window.rooms["swatchbook"].edits.add_folders([tmp_path])
+    hand.settle()
+    book = window.rooms["swatchbook"].model
+    found = {book.name(s): s for s in book.swatches if s.on_disk == file}
+    assert set(found) == {"A012/C003", "dusk", "night #2"}
+    book.choose(found["dusk"])
+    hand.act("swatch_trash")
+    assert file in set(tmp_path.iterdir())
+    assert "day.ccc holds this look and others" in hand.notices[-1]
+
+
+def test_looks_of_a_file_are_found_and_taken_by_keyboard(hand) -> None:
+    question = PartQuestion(hand.window, "day.ccc", [f"A{i:03}" for i in range(40)])
+    question.show()
+    QTest.keyClicks(question.line, "a03")
+    assert question.places() == [30]
+    QTest.keyClick(question.line, Qt.Key.Key_Return)
+    assert question.result() == PartQuestion.DialogCode.Accepted
+    question.line.setText("nothing is called so")
+    assert not question.take.isEnabled()

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
-    QDialog,
     QFileDialog,
-    QHBoxLayout,
     QLineEdit,
-    QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label
+from sfumato.app.services.questions import NameQuestion, PartQuestion, Question
 from sfumato.app.services.settings import Settings
-from sfumato.app.theme import strong_font
 from sfumato.core.errors import SfumatoError
 from sfumato.formats.parts.registry import formats
 from sfumato.media.parts.registry import media, suffixes
@@ -255,6 +251,10 @@ class Ports:
             ),
         ).answered()
 
+    def choose_parts(self, parent: QWidget, name: str, looks: Sequence[str]) -> list[int]:
+        """Return which of the looks in a file are taken, by place; none when it is given up."""
+        return PartQuestion(parent, name, looks).answered()
+
     def ask_running(self, parent: QWidget, what: str) -> bool:
         """Ask whether work that runs may be given up."""
         answers = (("Go on working", "stay"), ("Stop it and close", "stop"))
@@ -269,73 +269,3 @@ class Ports:
             "Unsaved changes are lost when you do not save them.",
             (("Stay", "stay"), ("Do not save", "drop"), ("Save", "save")),
         ).answered()
-
-
-class Question(QDialog):
-    """A question with verbs on its buttons; the last is the usual one."""
-
-    def __init__(
-        self, parent: QWidget, title: str, words: str, answers: tuple[tuple[str, str], ...]
-    ) -> None:
-        super().__init__(parent)
-        self._answer = answers[0][1]
-        self.setWindowTitle("Sfumato")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 18, 20, 16)
-        column.setSpacing(10)
-        heading = Label(title)
-        heading.setFont(strong_font(15))
-        column.addWidget(heading)
-        column.addWidget(Label(words))
-        row = QHBoxLayout()
-        row.addStretch(1)
-        for text, answer in answers:
-            button = QPushButton(text)
-            button.clicked.connect(lambda _on, a=answer: self._take(a))
-            row.addWidget(button)
-        button.setProperty("main", True)
-        button.setDefault(True)
-        column.addLayout(row)
-
-    def _take(self, answer: str) -> None:
-        self._answer = answer
-        self.accept()
-
-    def answered(self) -> str:
-        self.exec()
-        return self._answer
-
-
-class NameQuestion(QDialog):
-    """Asks for a name, Enter takes it; the button says what the title asks for."""
-
-    def __init__(self, parent: QWidget, title: str, suggested: str) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Sfumato")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 18, 20, 16)
-        column.setSpacing(10)
-        heading = Label(title)
-        heading.setFont(strong_font(15))
-        column.addWidget(heading)
-        self.field = QLineEdit(suggested)
-        self.field.setMaxLength(60)
-        self.field.setMinimumWidth(320)
-        self.field.setAccessibleName("Name")
-        self.field.selectAll()
-        column.addWidget(self.field)
-        row = QHBoxLayout()
-        row.addStretch(1)
-        back = QPushButton("Cancel")
-        back.clicked.connect(self.reject)
-        save = QPushButton("Rename" if title.startswith("Rename") else "Save")
-        save.setProperty("main", True)
-        save.setDefault(True)
-        save.clicked.connect(self.accept)
-        row.addWidget(back)
-        row.addWidget(save)
-        column.addLayout(row)
-
-    def answered(self) -> str | None:
-        taken = self.exec() == QDialog.DialogCode.Accepted
-        return self.field.text().strip() or None if taken else None

@@ -100,6 +100,7 @@ class FormatSpec:
     keeps_interp: bool = False  # whether the file says how colours between nodes are found
     depths: tuple[str, ...] = ("32f",)  # the first is the default
     depth_by_suffix: Mapping[str, str] = field(factory=dict)
+    names: Callable[[bytes], tuple[str, ...]] | None = None  # of the looks in a file of several
     layouts: tuple[str, ...] = ()
     converting: tuple[str, ...] = ()  # layouts that hold other values than the nodes of the LUT
     grid_for: Callable[[int], int] = _any_grid  # the grid held that is nearest to a wish, or above

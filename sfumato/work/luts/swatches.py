@@ -41,7 +41,7 @@ from sfumato.work.cancel import Cancel
 from sfumato.work.files import exists, json_bytes, make_folder, read_json, refusal, write_bytes
 from sfumato.work.luts.ends import Ends, is_log, laid, likely, seen
 from sfumato.work.luts.looks import study_of
-from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.luts.lut_files import part_of, parts_in, read_lut, stem_of
 from sfumato.work.memory import Kept
 from sfumato.work.stores.presets import SUFFIXES, read_preset
 from sfumato.work.tiles import spread
@@ -54,7 +54,7 @@ _FACTS_VERSION = 2  # of what the cache holds
 
 @frozen
 class Swatch:
-    """One file: where it is, and a stamp that changes with it."""
+    """One look: its file, or the part of a file that it is, and a stamp that changes with it."""
 
     file: Path
     stamp: str
@@ -62,6 +62,11 @@ class Swatch:
 
     def __attrs_post_init__(self) -> None:
         object.__setattr__(self, "key", f"{self.file}|{self.stamp}")
+
+    @property
+    def on_disk(self) -> Path:
+        """The file that it lies in."""
+        return part_of(self.file)[0]
 
 
 @frozen
@@ -130,6 +135,14 @@ def _is_laid_out(file: Path) -> bool:
     return is_hald or (long == short * short and short >= _LEAST_STRIP)
 
 
+def _looks_in(file: Path) -> tuple[Path, ...]:
+    """Return the looks in a file: itself, or a path for each of several."""
+    try:
+        return parts_in(file) or (file,)
+    except FormatError:
+        return (file,)  # why it cannot be read is said at its tile
+
+
 def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
     """Return all looks in folders and below them, by name; at most ten thousand."""
     found: dict[Path, Swatch] = {}
@@ -146,9 +159,11 @@ def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
                     facts = file.stat()
                 except OSError:
                     continue
-                found[file] = Swatch(file, f"{facts.st_mtime_ns}-{facts.st_size}")
-                if len(found) >= MOST_FILES:
-                    return list(found.values())
+                stamp = f"{facts.st_mtime_ns}-{facts.st_size}"
+                for look in _looks_in(file):
+                    found[look] = Swatch(look, stamp)
+                    if len(found) >= MOST_FILES:
+                        return list(found.values())
     return list(found.values())
 
 
@@ -344,7 +359,7 @@ class Swatchbook:
         try:
             loaded = self.load(swatch)
         except SfumatoError as error:
-            return Facts(swatch.file.stem, fault=error.sentence())
+            return Facts(stem_of(swatch.file), fault=error.sentence())
         preset, transform = loaded.preset, loaded.transform
         if preset is not None:
             kind = "look" if swatch.file.suffix == ".look" else "glaze"
@@ -360,7 +375,7 @@ class Swatchbook:
         log = encoding(expects).is_scene if expects else is_log(transform)
         run = _as_display(transform, expects, gives) if log else transform.apply
         return Facts(
-            transform.title or swatch.file.stem,
+            transform.title or stem_of(swatch.file),
             kind,
             grid,
             expects or "",

@@ -12,6 +12,7 @@ from sfumato.core.study.look import Look
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.files import is_file
+from sfumato.work.luts.lut_files import stem_of
 from sfumato.work.outlets.sent import Sending
 from sfumato.work.stores.coats import coat_of
 from sfumato.work.stores.presets import SUFFIXES, read_preset, shelf
@@ -30,7 +31,7 @@ def of_file(study: Study, file: Path) -> Sending:
     """
     if file.suffix in SUFFIXES:
         return Sending(attrs.evolve(study, look=read_preset(file).as_look()))
-    look = Look(file.stem, (coat_of(file, study),))
+    look = Look(stem_of(file), (coat_of(file, study),))
     return Sending(attrs.evolve(study, look=look))
 
 

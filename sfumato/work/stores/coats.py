@@ -17,6 +17,7 @@ from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.study import Study
 from sfumato.work.files import free, make_folder, plain_name
 from sfumato.work.luts.ends import Ends, ends_in
+from sfumato.work.luts.lut_files import stem_of
 from sfumato.work.stores.study_store import read_lut_file
 
 
@@ -57,7 +58,7 @@ def coat_of(file: Path, study: Study, ends: Ends | None = None) -> Coat:
     """
     value = read_lut_file(file)
     values = values_in(value, study) if ends is None else lut_values(value, ends)
-    as_lut = attrs.evolve(new_coat("lut", **values), name=file.stem)
+    as_lut = attrs.evolve(new_coat("lut", **values), name=stem_of(file))
     stages = value.transform.stages
     if len(stages) != 1 or not isinstance(stages[0], CdlStage):
         return as_lut
@@ -74,4 +75,4 @@ def coat_of(file: Path, study: Study, ends: Ends | None = None) -> Coat:
         )
     except ValueRefused:
         return as_lut  # beyond what the glaze's controls offer
-    return attrs.evolve(coat, name=s.id or file.stem)
+    return attrs.evolve(coat, name=s.id or stem_of(file))

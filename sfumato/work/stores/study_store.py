@@ -27,7 +27,7 @@ from sfumato.core.study import study_json
 from sfumato.core.study.journey import Journey
 from sfumato.core.study.study import Study
 from sfumato.work.files import is_file, json_bytes, make_folder, read_json, write_bytes
-from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.luts.lut_files import part_of, read_lut
 from sfumato.work.stores.ocio_config import BUILT_IN, absolute, encodings_of
 
 SUFFIX = ".sfumato"
@@ -121,7 +121,7 @@ def read_lut_file(path: str | Path) -> LutFile:
         FormatError: it cannot be read.
     """
     transform = read_lut(path).transform
-    facts = os.stat(path)
+    facts = os.stat(part_of(path)[0])
     return LutFile(str(path), transform, f"{facts.st_mtime_ns}-{facts.st_size}")
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Qt, Signal
 
 from sfumato.app.rooms.apply.apply_page import ApplyPage
+from sfumato.app.services.parts import with_parts
 from sfumato.app.services.services import Services
 from sfumato.core.errors import ExportError, SfumatoError
 from sfumato.work.cancel import Cancel, Progress
@@ -59,6 +60,9 @@ class ApplyEdits(QObject):
 
     def take_lut(self, file: Path) -> None:
         """Put a LUT file in the place of Ground and Look."""
+        with_parts(self.services, [file], lambda found: self._take_look(found[0]))
+
+    def _take_look(self, file: Path) -> None:
         self.services.reading.add(
             f"Reading {file.name}",
             lambda _cancel, _progress: read_lut_file(file),

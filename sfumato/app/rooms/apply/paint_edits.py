@@ -13,6 +13,7 @@ from sfumato.app.rooms.apply.apply_page import ApplyPage
 from sfumato.app.rooms.apply.paint_model import PaintModel
 from sfumato.app.rooms.apply.paint_page import PaintPage
 from sfumato.app.services.jobs import Lane
+from sfumato.app.services.parts import with_parts
 from sfumato.app.services.services import Services
 from sfumato.core import controls
 from sfumato.core.controls import LutFile
@@ -110,6 +111,9 @@ class PaintEdits(QObject):
 
     def add_layers(self, files: list[Path]) -> None:
         """Lay LUT files on the still, one over the other."""
+        with_parts(self.services, files, self._add_looks)
+
+    def _add_looks(self, files: list[Path]) -> None:
         for file in files:
             self.services.reading.add(
                 f"Reading {file.name}",

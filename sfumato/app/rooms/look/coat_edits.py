@@ -16,6 +16,7 @@ from sfumato.app.controls.explanation import Explanation, of_control, of_glaze
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.services.jobs import Lane
+from sfumato.app.services.parts import with_parts
 from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.controls import LutFile, kinds
@@ -66,7 +67,9 @@ class CoatEdits(QObject):
                 self.services.window, folder, "LUT file for the glaze"
             )
             if files:
-                self._lay(coat_id, field, files[0])
+                with_parts(
+                    self.services, files[:1], lambda found: self._lay(coat_id, field, found[0])
+                )
             return
         here = Path(now.path)
         try:
@@ -111,7 +114,9 @@ class CoatEdits(QObject):
 
     def lay_files(self, files: list[Path]) -> None:
         """Put dropped LUT and CDL files into the Look as glazes, at its end; what fails is said."""
+        with_parts(self.services, files, self._lay_looks)
 
+    def _lay_looks(self, files: list[Path]) -> None:
         study = self.model.study
 
         def work(cancel: Cancel, _progress: Progress) -> tuple[list[Coat], list[SfumatoError]]:

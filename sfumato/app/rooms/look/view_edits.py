@@ -11,6 +11,7 @@ from sfumato.app import theme
 from sfumato.app.rooms.look.device_sheet import DeviceSheet
 from sfumato.app.rooms.look.look_page import LookPage
 from sfumato.app.rooms.look.torn import TornParts
+from sfumato.app.services.parts import with_parts
 from sfumato.app.services.services import Services
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.noise import noise_of
@@ -57,6 +58,9 @@ class ViewEdits(QObject):
 
     def show_files(self, side: str, files: list[Path]) -> None:
         """Show a LUT file on a side; of two files the second on the other one."""
+        with_parts(self.services, files, lambda found: self._show_looks(side, found))
+
+    def _show_looks(self, side: str, files: list[Path]) -> None:
         study = self.services.model.study
         sides = [side, "b" if side == "a" else "a"][: len(files)]
 

@@ -12,6 +12,7 @@ from sfumato.app.rooms.send.kept import keep_current
 from sfumato.app.rooms.send.send_model import ACCORD, RESULTS, VERSIONS, SendModel
 from sfumato.app.rooms.send.send_page import SendPage
 from sfumato.app.services.jobs import FINISHED, single_shot
+from sfumato.app.services.parts import with_parts
 from sfumato.app.services.services import Services
 from sfumato.app.services.trash import forget_in_trash, to_trash
 from sfumato.core.errors import SfumatoError
@@ -21,6 +22,7 @@ from sfumato.core.study.version import Version, as_sent
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.files import exists, json_bytes, plain_name, write_bytes
 from sfumato.work.luts.deliver import REFUSE, REPLACE
+from sfumato.work.luts.lut_files import stem_of
 from sfumato.work.luts.swatches import moved_file, takes
 from sfumato.work.outlets.accord import answer
 from sfumato.work.outlets.packs import Pack, Packed, make_pack
@@ -72,13 +74,15 @@ class SendEdits(QObject):
         """Take dropped files of looks; return the others."""
         looks = [f for f in files if takes(f)]
         if looks:
-            self.send.set_files([*self.send.files, *looks])
+            with_parts(
+                self.services, looks, lambda found: self.send.set_files([*self.send.files, *found])
+            )
         return [f for f in files if f not in looks]
 
     def drop_look(self, tick: str) -> None:
         """Send an added look no longer; its file stays."""
         name = tick.partition(": ")[2]
-        kept = [f for f in self.send.files if f.stem != name]
+        kept = [f for f in self.send.files if stem_of(f) != name]
         if len(kept) != len(self.send.files):
             self.send.set_files(kept)
 

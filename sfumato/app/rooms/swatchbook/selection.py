@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from attrs import frozen
 
 from sfumato.core.measure.swatch import ORDERS
+from sfumato.work.luts.lut_files import stem_of
 from sfumato.work.luts.swatches import KEPT, PASSED, Facts, Remark, Swatch
 
 ALL, KEPT_ONES = "", "kept"
@@ -77,4 +78,4 @@ def remark_of(swatch: Swatch, remarks: Mapping[str, Remark]) -> Remark:
 
 
 def name_of(swatch: Swatch, facts: Facts | None) -> str:
-    return facts.title if facts is not None and facts.title else swatch.file.stem
+    return facts.title if facts is not None and facts.title else stem_of(swatch.file)

@@ -189,7 +189,7 @@ class SwatchEdits(QObject):
         name = f"{self.swatches.name(swatch)} for {study.working}"
         plain = f"{plain_name(name)}.cube"
         file: Path | None = free(swatch.file.with_name(plain))
-        if is_shipped(swatch.file):
+        if is_shipped(swatch.on_disk):
             file = self.services.ports.choose_lut_save(self.services.window, plain)
         if file is not None:
             force = exists(file)  # the chooser has asked
@@ -261,8 +261,19 @@ class SwatchEdits(QObject):
     def _chosen(self) -> Swatch | None:
         return self.swatches.chosen
 
-    def swatch_rename(self) -> None:
+    def _file(self) -> Swatch | None:
+        """Return the chosen look when it is a file of its own; that it is not is said."""
         swatch = self._chosen()
+        if swatch is None or swatch.on_disk == swatch.file:
+            return swatch
+        self.notices.note(
+            f"{swatch.on_disk.name} holds this look and others",
+            "rename, move or remove the file itself in its folder",
+        )
+        return None
+
+    def swatch_rename(self) -> None:
+        swatch = self._file()
         if swatch is None:
             return
         name = self.services.ports.ask_name(
@@ -273,7 +284,7 @@ class SwatchEdits(QObject):
             self.swatches.files.move(swatch, swatch.file.with_name(f"{plain}{swatch.file.suffix}"))
 
     def swatch_move(self) -> None:
-        swatch = self._chosen()
+        swatch = self._file()
         if swatch is None:
             return
         folder = self.services.ports.choose_folder(
@@ -283,14 +294,14 @@ class SwatchEdits(QObject):
             self.swatches.files.move(swatch, folder / swatch.file.name)
 
     def swatch_trash(self) -> None:
-        swatch = self._chosen()
+        swatch = self._file()
         if swatch is not None:
             self.swatches.files.trash(swatch)
 
     def swatch_reveal(self) -> None:
         swatch = self._chosen()
         if swatch is not None:
-            self.services.ports.reveal(swatch.file)
+            self.services.ports.reveal(swatch.on_disk)
 
     def swatch_keep(self) -> None:
         self.swatches.toggle_mark(KEPT)

@@ -158,8 +158,8 @@ class SwatchModel(QObject):
         if self.chosen is not None:
             at = shown.index(self.chosen) if self.chosen in shown else 0
             self.chosen = moved(self.chosen)
-            if not exists(self.chosen.file):
-                there = [s for s in (*shown[at + 1 :], *shown[:at][::-1]) if exists(s.file)]
+            if not exists(self.chosen.on_disk):
+                there = [s for s in (*shown[at + 1 :], *shown[:at][::-1]) if exists(s.on_disk)]
                 self.chosen = there[0] if there else None
         self.held = moved(self.held) if self.held is not None else None
         self.stack = tuple(attrs.evolve(x, swatch=moved(x.swatch)) for x in self.stack)
