@@ -14,6 +14,7 @@ DARK = {
     "well": "#262626",
     "panel": "#383838",
     "raised": "#444444",
+    "chosen": "#444444",  # a row of a list
     "line": "#555555",
     "text": "#E8E8E8",
     "quiet": "#A9A9A9",
@@ -32,6 +33,7 @@ LIGHT = {
     "well": "#EFEFEF",
     "panel": "#E2E2E2",
     "raised": "#F4F4F4",
+    "chosen": "#D0D0D0",
     "line": "#A8A8A8",
     "text": "#1C1C1C",
     "quiet": "#505050",
@@ -161,23 +163,23 @@ def _sheet(c: dict[str, str]) -> str:
         border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c["line"]}; }}
     QLineEdit:focus, QListWidget:focus, QTreeWidget:focus {{ border-color: {c["yellow"]}; }}
     QTreeWidget::item {{ padding: 3px 4px; }}
-    QTreeWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
+    QTreeWidget::item:selected {{ background: {c["chosen"]}; color: {c["text"]}; }}
     QTreeWidget::branch {{ background: transparent; }}
     QFrame#explanation, QFrame#picker {{
         background: {c["panel"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QListWidget::item {{ padding: 5px 6px; border-radius: {RADIUS}px; }}
-    QListWidget::item:selected {{ background: {c["raised"]}; color: {c["text"]}; }}
+    QListWidget::item:selected {{ background: {c["chosen"]}; color: {c["text"]}; }}
     QFileDialog QListView, QFileDialog QTreeView {{ background: {c["well"]}; border: 1px solid {c["line"]};
         border-radius: {RADIUS}px; }}
     QFileDialog QListView::item:selected, QFileDialog QTreeView::item:selected {{
-        background: {c["raised"]}; color: {c["text"]}; }}
+        background: {c["chosen"]}; color: {c["text"]}; }}
     QFileDialog QHeaderView {{ background: {c["panel"]}; }}
     QFileDialog QToolButton {{ background: #A9A9A9; border: none; border-radius: {RADIUS}px; }}
     QFileDialog QToolButton:disabled {{ background: transparent; }}
     QTableWidget {{ background: {c["well"]}; border: 1px solid {c["line"]}; border-radius: {RADIUS}px; }}
     QTableWidget:focus {{ border-color: {c["yellow"]}; }}
     QTableWidget::item {{ padding: 2px 6px; }}
-    QTableWidget::item:selected {{ background: {c["raised"]}; }}
+    QTableWidget::item:selected {{ background: {c["chosen"]}; }}
     QHeaderView::section {{ background: {c["panel"]}; color: {c["quiet"]}; border: none; padding: 4px 6px;
         font-size: 11px; }}
     QComboBox {{ background: transparent; border: 1px solid transparent;

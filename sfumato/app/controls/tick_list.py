@@ -55,7 +55,7 @@ class _Painter(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("raised"))
+            painter.setBrush(colour("chosen"))
             painter.drawRoundedRect(r, RADIUS, RADIUS)
             painter.fillRect(QRectF(r.left(), r.top(), 3, r.height()), colour("yellow"))
         first = QRectF(r.left(), r.top() + (4 if row.under else 0), r.width(), 18)

@@ -80,7 +80,7 @@ class _Row(QStyledItemDelegate):
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         if chosen:
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("raised"))
+            painter.setBrush(colour("chosen"))
             painter.drawRoundedRect(r, RADIUS, RADIUS)
             painter.fillRect(QRectF(r.left(), r.top(), 3, r.height()), colour("yellow"))
         refused = seen.error is not None

@@ -81,7 +81,7 @@ class _Row(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("raised"))
+            painter.setBrush(colour("chosen"))
             painter.drawRoundedRect(r, RADIUS, RADIUS)
             painter.fillRect(QRectF(r.left(), r.top(), 3, r.height()), colour("yellow"))
         self._paint_picture(painter, journey, QRectF(r.left() + 10, r.top() + 9, *THUMB))
