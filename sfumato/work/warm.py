@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import importlib
 import linecache
 import os
 import pkgutil
+import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import platformdirs
@@ -31,18 +34,74 @@ def choose_cache() -> None:
     os.environ["NUMBA_CACHE_DIR"] = str(folder)
 
 
+# What the window cannot do without comes first; of each step, what two processes compile side by side.
+_STEPS = (
+    (("colour",), ("lattice", "tone", "hue", "counts")),
+    (("video_lattice",), ("digits", "inks", "bend")),
+)
+
+
 def warm() -> None:
     """Load every kernel; until this returns, NumPy does the same work more slowly."""
     choose_cache()
     from sfumato.core import compiled, kernels
 
-    compiled.load_kernels()
-    for module in pkgutil.iter_modules(kernels.__path__, f"{kernels.__name__}."):
-        importlib.import_module(module.name)
+    names = [m.name for m in pkgutil.iter_modules(kernels.__path__)]
+    for i, step in enumerate(_STEPS):
+        _compile_apart(step, Path(kernels.__path__[0]))
+        if i == 0:
+            compiled.load_kernels()
+    for name in names:
+        importlib.import_module(f"{kernels.__name__}.{name}")
     linecache.clearcache()  # the compiler reads the source of all that it imports: 25 MB
 
 
-if __name__ == "__main__":
-    if "--quiet" not in sys.argv:
+def _compile_apart(groups: Sequence[tuple[str, ...]], sources: Path) -> None:
+    """Have what is not in the cache compiled by processes of its own, all at once; they leave it there.
+
+    Compiling holds the interpreter: two threads take as long as one, and the window waits for both.
+    """
+    place = os.environ.get("NUMBA_CACHE_DIR")
+    wanted = [tuple(n for n in g if not _is_kept(n, sources, place)) for g in groups]
+    wanted = [g for g in wanted if g]
+    if not wanted or not place or not sys.executable or ONLY in sys.argv:
+        return
+    command = [sys.executable, "-m", "sfumato.work.warm", ONLY]
+    with contextlib.suppress(OSError):  # then they are compiled here
+        quiet = subprocess.DEVNULL
+        started = [
+            subprocess.Popen([*command, *g], stdin=quiet, stdout=quiet, stderr=quiet)
+            for g in wanted
+        ]
+        for process in started:
+            process.wait()
+
+
+def _is_kept(name: str, sources: Path, place: str | None) -> bool:
+    """Whether the cache has something of a module that is not older than its source."""
+    try:
+        written = (sources / f"{name}.py").stat().st_mtime
+        kept = Path(place or "").glob(f"*/{name}.*.nbi")
+        return any(file.stat().st_mtime >= written for file in kept)
+    except OSError:
+        return False
+
+
+ONLY = "--only"
+
+
+def _main(arguments: list[str]) -> None:
+    if arguments[:1] == [ONLY]:
+        with contextlib.suppress(OSError):
+            os.nice(5)
+        choose_cache()
+        for name in arguments[1:]:
+            importlib.import_module(f"sfumato.core.kernels.{name}")
+        return
+    if "--quiet" not in arguments:
         print("compiling kernels", file=sys.stderr)
     warm()
+
+
+if __name__ == "__main__":
+    _main(sys.argv[1:])

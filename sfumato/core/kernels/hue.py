@@ -12,7 +12,7 @@ import numba
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.kernels.colour import _power
+from sfumato.core.kernels.powers import power as _power
 
 _C = 512  # pixels in a chunk
 _F = np.float32

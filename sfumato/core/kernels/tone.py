@@ -12,7 +12,8 @@ import numba
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.kernels.colour import _exp2, _log2
+from sfumato.core.kernels.powers import exp2 as _exp2
+from sfumato.core.kernels.powers import log2 as _log2
 
 _C = 512  # pixels in a chunk
 _F = np.float32
