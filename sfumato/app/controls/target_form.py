@@ -19,6 +19,16 @@ GRID = Number(
 AS_IT_IS = "as it is"
 
 
+def choices_of(spec: FormatSpec) -> list[tuple[str, str, dict[str, str]]]:
+    """Return what there is to choose besides the grid: title, field, and values by their words."""
+    every = (
+        ("Depth", "depth", {DEPTH_WORDS[d]: d for d in spec.depths}),
+        ("Layout", "layout", {layout: layout for layout in spec.layouts}),
+        ("File", "suffix", {s: s for s in spec.suffixes}),
+    )
+    return [each for each in every if len(each[2]) > 1]
+
+
 class TargetForm(QWidget):
     """`edited(field, value)`: a choice was made; a format that has none leaves the form empty.
 
@@ -43,13 +53,8 @@ class TargetForm(QWidget):
             self.grid.left = True
             self.grid.released.connect(self._edit_grid)
             self.form.addRow(label("Grid"), self.grid)
-        for title, field, choices in (
-            ("Depth", "depth", {DEPTH_WORDS[d]: d for d in spec.depths}),
-            ("Layout", "layout", {layout: layout for layout in spec.layouts}),
-            ("File", "suffix", {s: s for s in spec.suffixes}),
-        ):
-            if len(choices) > 1:
-                self._add(title, field, choices)
+        for title, field, choices in choices_of(spec):
+            self._add(title, field, choices)
 
     def _add(self, title: str, field: str, choices: dict[str, str]) -> None:
         box = Chooser()

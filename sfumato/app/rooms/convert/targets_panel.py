@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.rows import as_panel
-from sfumato.app.controls.target_form import TargetForm
+from sfumato.app.controls.target_form import TargetForm, choices_of
 from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.convert.convert_model import ConvertModel, Goal, Outcome, domain_in
@@ -41,7 +41,7 @@ class _GoalRow(QWidget):
         self._goal, self._own = goal, 0  # points of the chosen LUT in this format, 0 = not known
         self._panel = panel
         spec = formats()[goal.key]
-        column = QVBoxLayout(self)
+        self._column = column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 3)
         column.setSpacing(0)
         top = QHBoxLayout()
@@ -70,15 +70,17 @@ class _GoalRow(QWidget):
         self._more.clicked.connect(self._unfold)
         line.addWidget(self._more)
         column.addLayout(line)
-        self._box = TargetForm(spec, f"{{}}.{goal.key}")
-        self._box.form.setContentsMargins(24, 0, 0, 4)
-        self._box.form.setVerticalSpacing(1)
-        self._box.edited.connect(lambda field, value: panel.change(self.key, **{field: value}))
-        self._more.setVisible(self._box.form.rowCount() > 0)
-        self._box.hide()
-        column.addWidget(self._box)
+        self._box: TargetForm | None = None  # made when it is first unfolded: there are thirteen
+        self._more.setVisible(spec.bakes or bool(choices_of(spec)))
 
     def _unfold(self, on: bool) -> None:
+        if self._box is None:
+            self._box = box = TargetForm(formats()[self.key], f"{{}}.{self.key}")
+            box.form.setContentsMargins(24, 0, 0, 4)
+            box.form.setVerticalSpacing(1)
+            box.edited.connect(lambda field, value: self._panel.change(self.key, **{field: value}))
+            self._column.addWidget(box)
+            self._show_choices()
         self._box.setVisible(on)
 
     def show_goal(self, goal: Goal) -> None:
@@ -88,9 +90,10 @@ class _GoalRow(QWidget):
 
     def _show_choices(self) -> None:
         goal = self._goal
-        self._box.show_choices(
-            goal.grid, self._own, depth=goal.depth, layout=goal.layout, suffix=goal.suffix
-        )
+        if self._box is not None:
+            self._box.show_choices(
+                goal.grid, self._own, depth=goal.depth, layout=goal.layout, suffix=goal.suffix
+            )
 
     def show_outcome(self, outcome: Outcome | None) -> None:
         if self._goal.grid is None:
