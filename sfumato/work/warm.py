@@ -36,8 +36,8 @@ def choose_cache() -> None:
 
 # What the window cannot do without comes first; of each step, what two processes compile side by side.
 _STEPS = (
-    (("colour",), ("lattice", "tone", "hue", "counts")),
-    (("video_lattice",), ("digits", "inks", "bend")),
+    (("colour", "hue"), ("lattice", "tone", "counts")),
+    (("video", "video_lattice"), ("inks", "digits", "bend")),
 )
 
 

@@ -26,4 +26,4 @@ def test_what_is_missing_is_compiled_apart_and_then_kept(tmp_path: Path, monkeyp
 def test_every_kernel_is_in_a_step() -> None:
     named = {name for step in warm._STEPS for group in step for name in group}
     modules = {p.stem for p in SOURCES.glob("*.py")} - {"__init__", "powers"}
-    assert named == modules - {"video"}  # which video_lattice brings
+    assert named == modules
