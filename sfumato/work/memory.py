@@ -44,7 +44,7 @@ _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD, _M_ARENA_MAX = -1, -3, -8  # of malloc.h i
 _ARENAS = 2  # heaps that all threads share
 _LARGE = 320 << 10  # bytes; a table of 33 points and a small picture lie above it
 _MOVING = 4 << 20  # bytes; above every array of a drag
-_KEPT, _KEPT_WHILE_MOVING = 128 << 10, 32 << 20  # bytes that stay free at the end of a heap
+_KEPT = 16 << 20  # bytes that stay free at the end of a heap, until `give_back`
 
 
 def keep_large_apart() -> None:
@@ -53,11 +53,14 @@ def keep_large_apart() -> None:
     Left alone, the GNU C library learns from the first large array that it frees to take the next
     ones from its heaps, where small ones that stay hold them open: over 1,600 random deeds the
     window then held 1.0 to 1.1 GB, with this 0.7 to 0.8. Two heaps do for all threads: with four of them, and
-    arrays of up to 1 MB in them, 50 to 90 MB lay free between what stayed, with this 14.
+    arrays of up to 1 MB in them, 50 to 90 MB lay free between what stayed, with this 14. To say the one
+    also ends what the library learns about the ends of its heaps: without a word on them it returned
+    each after every step of a glaze, and the exact path of a picture took twice as long.
     """
     global _are_apart
     _are_apart = True
     _tell(_M_MMAP_THRESHOLD, _LARGE)
+    _tell(_M_TRIM_THRESHOLD, _KEPT)
     _tell(_M_ARENA_MAX, _ARENAS)
 
 
@@ -72,7 +75,6 @@ def while_the_hand_moves(moves: bool) -> None:
     """
     if _are_apart:
         _tell(_M_MMAP_THRESHOLD, _MOVING if moves else _LARGE)
-        _tell(_M_TRIM_THRESHOLD, _KEPT_WHILE_MOVING if moves else _KEPT)
 
 
 def _tell(parameter: int, value: int) -> None:

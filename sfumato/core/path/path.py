@@ -20,7 +20,9 @@ from sfumato.core.path.laying import blended, matte
 from sfumato.core.path.parts import Coating, Graded, Source
 from sfumato.core.path.span import Joint, Span
 
-CHUNK = 32768  # points at a time: enough to make little of each step's own cost
+# Points at a time: enough to make little of each step's own cost, and 288 kB of float32, which still come
+# from the heap (`work.memory`).
+CHUNK = 24576
 
 
 def chunked(run: Function, rgb: Rgb) -> Rgb:
