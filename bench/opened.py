@@ -29,6 +29,7 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     """
     os.environ.update(own_folders(folder))
     sys.path.insert(0, str(ROOT / "tests"))
+    import attrs
     from conftest import DEMO
     from gui.conftest import RESTS, Hand, StandInPorts
     from PySide6.QtWidgets import QApplication
@@ -47,7 +48,8 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     theme.install(application)
     ports = ports or StandInPorts()
     demo = getattr(ports, "demo", DEMO)  # random use works on a copy: results lie beside it
-    window = MainWindow(Settings(folder / "s.ini"), ports, demo, RESTS if fast else None)
+    rests = attrs.evolve(RESTS, rooms=300) if fast else None
+    window = MainWindow(Settings(folder / "s.ini"), ports, demo, rests)
     window.resize(1280, 800)
     window.show()
     return application, Hand(window, ports)

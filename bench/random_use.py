@@ -43,6 +43,7 @@ def run(seed: int, events: int) -> int:
     start = time.perf_counter()
     with Wanderer(hand, seed) as wanderer:
         wanderer.start()
+        hand.until(lambda: len(list(window.rooms)) == len(window.rooms.specs))  # at rest
         wanderer.stall = wanderer.work = 0.0
         wanderer.run(events)
         stall, where = wanderer.stall, wanderer.stalled_in

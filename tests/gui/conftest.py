@@ -32,7 +32,9 @@ from sfumato.work.frames import Frames
 from sfumato.work.luts.proof import GridLoss, look_loss
 
 PATIENCE = 300  # seconds until what is waited for counts as never coming; a slow machine needs some
-RESTS = Rests(picture=30, loss=40, folder=60, order=100)
+RESTS = Rests(
+    picture=30, loss=40, folder=60, order=100, rooms=1_000_000
+)  # rooms when they are opened
 
 
 class StandInPorts:
@@ -184,7 +186,8 @@ class Hand:
         """Return what is still under way, to the lane, timer or flag."""
         window = self.window
         parts = {"desk": window.desk, "queue": window.queue, "reading": window.reading}
-        parts |= {"files": window.files, "dress": window.dress, **window.rooms}
+        parts |= {"files": window.files, "dress": window.dress}
+        parts |= {room.key: room for room in window.rooms}
         found, seen = [], set()
 
         def look(name: str, part: object, depth: int) -> None:

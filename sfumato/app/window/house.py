@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtWidgets import QApplication
 
 from sfumato.app import rooms as rooms_package
 from sfumato.app.services.actions import ActionSpec, owned
@@ -25,19 +26,25 @@ class House(QObject):
     """`built(Room)`: a room is there now.
 
     To build all of them before the window is seen takes three times as long as to build the first.
-    Their code is read by a worker once the window is there, so that opening one is a short step.
+    Their code is read by a worker once the window is there; then they are built one at a time, when
+    nobody's hand moves and nothing is under way. Who opens one before that waits a tenth of a second.
     """
 
     built = Signal(object)
 
-    def __init__(self, services: Services, found: Sequence[RoomSpec]) -> None:
+    def __init__(
+        self, services: Services, found: Sequence[RoomSpec], is_busy: Callable[[], bool]
+    ) -> None:
         super().__init__(services.window)
+        self._is_busy = is_busy  # whether any answer is under way in the window
         self._services = services
         self.specs = {s.key: s for s in found}
         self._rooms: dict[str, Room] = {}
         self._code = Lane("rooms", self, turn=Turn.LAST)
         self._code.crashed.connect(services.notices.bug)
         self._soon = single_shot(self, services.desk.rests.order, self._read_ahead)
+        self._idle = single_shot(self, services.desk.rests.rooms, self._build_ahead)
+        self._code.answered.connect(lambda _none: self._idle.start())
         services.view.about_to_open.connect(self.__getitem__)
         services.model.changed.connect(self._on_study)
 
@@ -70,9 +77,23 @@ class House(QObject):
 
         self._code.ask(work)
 
+    def _build_ahead(self) -> None:
+        """Build the next room that is missing, when nobody would notice."""
+        missing = [key for key in self.specs if key not in self._rooms]
+        if missing and self._is_idle():
+            self[missing.pop(0)]
+        if missing:
+            self._idle.start()
+
+    def _is_idle(self) -> bool:
+        hand = QApplication.mouseButtons() != Qt.MouseButton.NoButton
+        asks = QApplication.activePopupWidget() or QApplication.activeModalWidget()
+        return not (hand or asks or self._is_busy())
+
     def close(self) -> None:
         """Close what is built."""
         self._soon.stop()
+        self._idle.stop()
         self._code.close()
         for room in self:
             room.undo_stack.blockSignals(True)

@@ -74,7 +74,7 @@ class MainWindow(QMainWindow):
         )
         found = room_specs()
         self.pages = QStackedWidget()
-        self.rooms = House(self.services, found)
+        self.rooms = House(self.services, found, lambda: self.is_busy)
         self.rooms.built.connect(self._on_built)
         self.view.set(room=found[0].key)
         self.files = StudyFiles(self.services)
