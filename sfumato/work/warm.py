@@ -61,10 +61,10 @@ def _compile_apart(groups: Sequence[tuple[str, ...]], sources: Path) -> None:
 
     Compiling holds the interpreter: two threads take as long as one, and the window waits for both.
     """
-    place = os.environ.get("NUMBA_CACHE_DIR")
+    place = os.environ.get("NUMBA_CACHE_DIR", "")
     wanted = [tuple(n for n in g if not _is_kept(n, sources, place)) for g in groups]
     wanted = [g for g in wanted if g]
-    if not wanted or not place or not sys.executable or ONLY in sys.argv:
+    if not wanted or not sys.executable or not _can_keep(place):
         return
     command = [sys.executable, "-m", "sfumato.work.warm", ONLY]
     with contextlib.suppress(OSError):  # then they are compiled here
@@ -77,11 +77,19 @@ def _compile_apart(groups: Sequence[tuple[str, ...]], sources: Path) -> None:
             process.wait()
 
 
-def _is_kept(name: str, sources: Path, place: str | None) -> bool:
+def _can_keep(place: str) -> bool:
+    try:
+        Path(place).mkdir(parents=True, exist_ok=True)
+        return bool(place) and os.access(place, os.W_OK)
+    except OSError:
+        return False
+
+
+def _is_kept(name: str, sources: Path, place: str) -> bool:
     """Whether the cache has something of a module that is not older than its source."""
     try:
         written = (sources / f"{name}.py").stat().st_mtime
-        kept = Path(place or "").glob(f"*/{name}.*.nbi")
+        kept = Path(place).glob(f"*/{name}.*.nbi")
         return any(file.stat().st_mtime >= written for file in kept)
     except OSError:
         return False
