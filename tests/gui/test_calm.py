@@ -29,10 +29,10 @@ from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.questions import PartQuestion
 from sfumato.app.rooms.look import shot_edits
 from sfumato.app.rooms.look.export_sheet import ExportWish
 from sfumato.app.services import ports as ports_module
-from sfumato.app.services.questions import PartQuestion
 from sfumato.core.colour.encodings import add_encodings, drop_encodings
 from sfumato.core.glaze import glazes
 from sfumato.core.lut.stages import CdlStage

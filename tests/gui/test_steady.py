@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QApplication, QDialog, QPushButton
 
 from sfumato.app import theme
 from sfumato.app.guard import guarded
+from sfumato.app.questions import Question
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
-from sfumato.app.services.questions import Question
 from sfumato.app.services.view_state import ViewState, fitted
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Mask

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.guard import guarded
-from sfumato.app.services.questions import NameQuestion, PartQuestion, Question
+from sfumato.app.questions import NameQuestion, PartQuestion, Question
 from sfumato.app.services.settings import Settings
 from sfumato.core.errors import SfumatoError
 from sfumato.formats.parts.registry import formats
