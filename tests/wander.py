@@ -86,7 +86,7 @@ class AnyPorts(StandInPorts):
     def choose_pictures(self, _parent, _folder, _title=None):
         return self.dice.sample(self.pool, self.dice.randrange(2))
 
-    def choose_parts(self, _parent, _name, looks):
+    def choose_parts(self, _parent, _name, looks, _one):
         return self.dice.sample(range(len(looks)), self.dice.randrange(3))
 
     def choose_luts(self, _parent, _folder, _title=None):

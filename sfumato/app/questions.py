@@ -57,7 +57,7 @@ class Question(QDialog):
 class PartQuestion(QDialog):
     """Which of several looks in a file are meant; typing finds one, Enter takes what is chosen."""
 
-    def __init__(self, parent: QWidget, name: str, looks: Sequence[str]) -> None:
+    def __init__(self, parent: QWidget, name: str, looks: Sequence[str], one: bool = False) -> None:
         super().__init__(parent)
         self.setWindowTitle("Sfumato")
         self.resize(420, 460)
@@ -67,7 +67,8 @@ class PartQuestion(QDialog):
         heading = Label(f"{name} holds {len(looks)} looks")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
-        column.addWidget(Label("Choose one, or several with Ctrl or Shift."))
+        several = "Choose one, or several with Ctrl or Shift."
+        column.addWidget(Label("Choose the one that is meant." if one else several))
         self.line = QLineEdit()
         self.line.setPlaceholderText("Find a look by its name")
         self.line.setAccessibleName("Find a look")
@@ -78,7 +79,8 @@ class PartQuestion(QDialog):
         self.list.setObjectName("parts.list")
         self.list.setAccessibleName("Looks in the file")
         set_help(self.list, "Each look in the file, by its name there. Enter takes what is chosen.")
-        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        modes = QAbstractItemView.SelectionMode
+        self.list.setSelectionMode(modes.SingleSelection if one else modes.ExtendedSelection)
         self.list.addItems([str(look) for look in looks])
         self.list.setCurrentRow(0)
         column.addWidget(self.list, 1)

@@ -44,6 +44,7 @@ _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD, _M_ARENA_MAX = -1, -3, -8  # of malloc.h i
 _ARENAS = 2  # heaps that all threads share
 _LARGE = 320 << 10  # bytes; a table of 33 points and a small picture lie above it
 _MOVING = 4 << 20  # bytes; above every array of a drag
+_are_apart = False
 _KEPT = 16 << 20  # bytes that stay free at the end of a heap, until `give_back`
 
 
@@ -62,9 +63,6 @@ def keep_large_apart() -> None:
     _tell(_M_MMAP_THRESHOLD, _LARGE)
     _tell(_M_TRIM_THRESHOLD, _KEPT)
     _tell(_M_ARENA_MAX, _ARENAS)
-
-
-_are_apart = False
 
 
 def while_the_hand_moves(moves: bool) -> None:

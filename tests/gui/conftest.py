@@ -26,8 +26,7 @@ from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
 from sfumato.app.window.main_window import MainWindow
 from sfumato.core.colour.encodings import drop_encodings, encodings
-from sfumato.core.study.shot import Shot
-from sfumato.core.study.study import Study
+from sfumato.work.files import stamp_of
 from sfumato.work.frames import Frames
 from sfumato.work.luts.proof import GridLoss, look_loss
 
@@ -129,7 +128,7 @@ class StandInPorts:
     def ask_delete(self, _parent, _name, _words):
         return self.delete
 
-    def choose_parts(self, _parent, name, looks):
+    def choose_parts(self, _parent, name, looks, _one):
         self.asked.append(f"{name}: {', '.join(looks)}")
         return self.parts
 
@@ -292,16 +291,17 @@ def ports() -> StandInPorts:
 
 
 FRAMES = Frames(keep=12)  # the demo's pictures are decoded once, not in every window
-LOSSES: list[tuple[Study, Shot | None, GridLoss]] = []  # what was measured of it, newest last
+LOSSES: list[tuple[tuple, GridLoss]] = []  # what was measured of it, newest last
 
 
 def measured_once(study, frames, made, shot, cancel=None) -> GridLoss:
     """Measure as the window does, but of the same study and shot once, not in every window."""
-    for known, of, loss in LOSSES:
-        if known == study and of == shot:
+    key = (study, shot, [stamp_of(Path(s.path)) for s in study.shots])
+    for known, loss in LOSSES:
+        if known == key:
             return loss
     loss = look_loss(study, frames, made, shot, cancel)
-    LOSSES[:] = [*LOSSES[-7:], (study, shot, loss)]
+    LOSSES[:] = [*LOSSES[-7:], (key, loss)]
     return loss
 
 

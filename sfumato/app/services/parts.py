@@ -13,12 +13,19 @@ from sfumato.work.luts.lut_files import parts_in, stem_of
 
 
 def with_parts(
-    services: Services, files: Sequence[Path], then: Callable[[list[Path]], object]
+    services: Services,
+    files: Sequence[Path],
+    then: Callable[[list[Path]], object],
+    *,
+    one: bool = False,
 ) -> None:
     """Go on with files, those of several looks replaced by the looks that the person chooses.
 
     At once when none of them can hold several; else a worker reads them first. A file that cannot be
     read goes on as it is: whoever reads it says why.
+
+    Args:
+        one: a single look is wanted of each file.
     """
     known = {f: by_suffix(f.name) for f in files}
     perhaps = [f for f, spec in known.items() if spec is not None and spec.names is not None]
@@ -44,7 +51,7 @@ def with_parts(
                 chosen.append(file)
                 continue
             names = [stem_of(p) for p in parts]
-            places = services.ports.choose_parts(services.window, file.name, names)
+            places = services.ports.choose_parts(services.window, file.name, names, one)
             chosen += [parts[i] for i in places]
         if chosen:
             then(chosen)

@@ -251,9 +251,11 @@ class Ports:
             ),
         ).answered()
 
-    def choose_parts(self, parent: QWidget, name: str, looks: Sequence[str]) -> list[int]:
-        """Return which of the looks in a file are taken, by place; none when it is given up."""
-        return PartQuestion(parent, name, looks).answered()
+    def choose_parts(
+        self, parent: QWidget, name: str, looks: Sequence[str], one: bool
+    ) -> list[int]:
+        """Return which of the looks in a file are taken, by place, or which `one`; none when it is given up."""
+        return PartQuestion(parent, name, looks, one).answered()
 
     def ask_running(self, parent: QWidget, what: str) -> bool:
         """Ask whether work that runs may be given up."""

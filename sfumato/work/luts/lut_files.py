@@ -36,7 +36,8 @@ def part_of(path: str | Path) -> tuple[Path, str]:
     """
     file = Path(path)
     name, mark, part = file.name.rpartition("#")
-    spec = registry.by_suffix(name) if mark else None
+    is_whole = not mark or registry.by_suffix(file.name) is not None
+    spec = None if is_whole else registry.by_suffix(name)
     if spec is None or spec.names is None:
         return file, ""
     return file.with_name(name), unquote(part)
@@ -60,7 +61,8 @@ def parts_in(file: Path) -> tuple[Path, ...]:
     found = spec.names(read_bytes(file, FormatError, MOST_TABLE_BYTES))
     if len(found) < 2:
         return ()
-    return tuple(file.with_name(f"{file.name}#{quote(name, safe='')}") for name in found)
+    parts = (quote(name, safe="").replace(".", "%2E") for name in found)  # no suffix of their own
+    return tuple(file.with_name(f"{file.name}#{part}") for part in parts)
 
 
 def display_of(transform: Transform) -> Encoding:

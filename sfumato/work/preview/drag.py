@@ -69,7 +69,7 @@ class Drags(Sides):
         def make() -> DragTable:
             steps = self._steps_ground if which == GROUND else self._steps_look
             stages = stages_of(ask, which != GROUND)
-            nodes, riders = steps.run(stages, swatches_in(ask.study.working), cancel)
+            nodes, riders = steps.run(stages, partial(swatches_in, ask.study.working), cancel)
             return DragTable.of(Table3D(nodes), riders)
 
         table: DragTable = self._tables.get(_drag_key(ask, which), make)
@@ -239,7 +239,9 @@ class Steps:
         self._grid = DRAG_GRIDS[0]
         self._lock = threading.Lock()
 
-    def run(self, stages: list[Stage], riders: Rgb, cancel: Cancel) -> tuple[Rgb, tuple[Rgb, ...]]:
+    def run(
+        self, stages: list[Stage], riders: Callable[[], Rgb], cancel: Cancel
+    ) -> tuple[Rgb, tuple[Rgb, ...]]:
         """Return the nodes (n, n, n, 3), and what each stage makes of further colours (m, 3)."""
         with self._lock:
             kept, grid = list(self._kept), self._grid
@@ -253,7 +255,7 @@ class Steps:
         value = (
             kept[-1].values
             if kept
-            else np.concatenate([lattice_colours(grid).reshape(-1, 3), riders])
+            else np.concatenate([lattice_colours(grid).reshape(-1, 3), riders()])
         )
         for key, run in stages[same:]:
             cancel.check()

@@ -60,7 +60,7 @@ class ApplyEdits(QObject):
 
     def take_lut(self, file: Path) -> None:
         """Put a LUT file in the place of Ground and Look."""
-        with_parts(self.services, [file], lambda found: self._take_look(found[0]))
+        with_parts(self.services, [file], lambda found: self._take_look(found[0]), one=True)
 
     def _take_look(self, file: Path) -> None:
         self.services.reading.add(

@@ -68,7 +68,10 @@ class CoatEdits(QObject):
             )
             if files:
                 with_parts(
-                    self.services, files[:1], lambda found: self._lay(coat_id, field, found[0])
+                    self.services,
+                    files[:1],
+                    lambda found: self._lay(coat_id, field, found[0]),
+                    one=True,
                 )
             return
         here = Path(now.path)

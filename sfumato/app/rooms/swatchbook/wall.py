@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QAbstractScrollArea
 from sfumato.app.guard import guarded
 from sfumato.app.labels import set_tip
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
+from sfumato.work.luts.lut_files import part_of
 
 KEYS = (
     ("Arrow keys, Page, Home, End", "choose the look beside"),
@@ -185,7 +186,7 @@ class WallView(QAbstractScrollArea):
                 return  # hidden since it was taken up
             tile = self._tiles[index]
             data = QMimeData()
-            data.setUrls([QUrl.fromLocalFile(tile.file)])
+            data.setUrls([QUrl.fromLocalFile(part_of(tile.file)[0])])
             drag = QDrag(self)
             drag.setMimeData(data)
             drag.exec(Qt.DropAction.CopyAction)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import attrs
 import numpy as np
 import peers
@@ -120,7 +122,7 @@ def test_source_ground_and_difference_sides(study: Study, frames: Frames) -> Non
 
 def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
     """Whatever moves, the staged lattice equals one that starts from nothing."""
-    steps, few = drag.Steps(), drag.swatches_in(study.working)
+    steps, few = drag.Steps(), partial(drag.swatches_in, study.working)
     moves = [
         study,
         study.tuned("l-cdl", saturation=1.3),
