@@ -125,8 +125,10 @@ def test_a_look_is_built_under_an_existing_lut(demo, tmp_path: Path) -> None:
 
 def test_cdl_files_come_and_go(demo, tmp_path: Path) -> None:
     hand = demo
+    hand.ports.parts = [0]
     hand.drop(LUTS / "furnace.ccc")
     hand.settle()
+    assert hand.ports.asked[-1] == "furnace.ccc: SG_010, SG_020, SG_030"
     coat = hand.study.look.coats[-1]
     assert (coat.key, coat.name) == ("cdl", "SG_010")
     assert coat.parameters.power == (1.0, 1.0, 1.05)
