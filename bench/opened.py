@@ -38,7 +38,7 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
     from sfumato.work.memory import keep_large_apart
-    from sfumato.work.tiles import short_turns
+    from sfumato.work.turns import short_turns
     from sfumato.work.warm import warm
 
     keep_large_apart()

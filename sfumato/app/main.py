@@ -20,7 +20,7 @@ from sfumato.app.window.main_window import MainWindow
 from sfumato.work import memory
 from sfumato.work.stores import encoding_store
 from sfumato.work.stores.study_store import demo_study
-from sfumato.work.tiles import short_turns
+from sfumato.work.turns import short_turns
 
 
 def application() -> QApplication:

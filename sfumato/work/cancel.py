@@ -5,6 +5,8 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 
+from sfumato.work.turns import give_way
+
 
 class Cancelled(Exception):
     """Raised by `Cancel.check` and swallowed by the runner alone."""
@@ -24,9 +26,10 @@ class Cancel:
         return self._event.is_set()
 
     def check(self) -> None:
-        """Raise Cancelled when the token is set."""
+        """Raise Cancelled when the token is set; else give way to the window if it has much to do."""
         if self._event.is_set():
             raise Cancelled
+        give_way()
 
 
 Progress = Callable[[float, str], None]

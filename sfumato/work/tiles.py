@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
-import sys
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -19,6 +17,7 @@ from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours, node_va
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import CHUNK
 from sfumato.work.cancel import Cancel
+from sfumato.work.turns import behind, give_way
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -29,27 +28,7 @@ def workers() -> int:
     return max(1, min(8, len(os.sched_getaffinity(0))))
 
 
-_TURN = 0.0005  # seconds
-_BEHIND = 10  # of 19; the window's own thread has 0
 _HERE = threading.local()  # `tile`: whether this thread works on a tile now
-
-
-def behind() -> None:
-    """Let the calling thread stand behind the window's when both want a processor.
-
-    Where a thread cannot be given a priority of its own it keeps the one it has.
-    """
-    with contextlib.suppress(OSError, AttributeError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _BEHIND)
-
-
-def short_turns() -> None:
-    """Let threads give the interpreter on ten times as often as usual.
-
-    The window's thread lets go of it at nearly every call of Qt, and waits for it behind all workers
-    that want it: over 1,500 random deeds the longest stall was 0.5 to 0.6 s, with this 0.2 to 0.3 s.
-    """
-    sys.setswitchinterval(_TURN)
 
 
 def _begin() -> None:
@@ -70,7 +49,12 @@ def spread(run: Callable[[T], R], parts: Sequence[T]) -> list[R]:
     """
     if len(parts) < 2 or getattr(_HERE, "tile", False):
         return [run(part) for part in parts]
-    return list(pool().map(run, parts))
+
+    def one(part: T) -> R:
+        give_way()
+        return run(part)
+
+    return list(pool().map(one, parts))
 
 
 def _stripes(rows: int, count: int) -> list[slice]:

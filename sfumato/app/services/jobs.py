@@ -17,13 +17,15 @@ from enum import Enum
 from typing import Any, TypeVar
 
 from attrs import frozen
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QCoreApplication, QObject, Qt, QTimer, Signal
 from shiboken6 import isValid
 
 from sfumato.core.errors import SfumatoError
+from sfumato.work import turns
 from sfumato.work.cancel import Cancel, Cancelled, Progress
 from sfumato.work.memory import give_back
-from sfumato.work.tiles import behind, workers
+from sfumato.work.tiles import workers
+from sfumato.work.turns import behind
 
 T = TypeVar("T")
 Work = Callable[[Cancel], Any]
@@ -74,6 +76,60 @@ class _Room:
 _ROOM = _Room(workers())
 
 
+class _Pulse(QObject):
+    """Says, while anything is under way, that the window answers: workers give way when it does not."""
+
+    def __init__(self) -> None:
+        super().__init__(QCoreApplication.instance())
+        self._lock = threading.Lock()
+        self._works = self._idle = 0
+        self._timer = QTimer(self)
+        self._timer.setInterval(_BEAT)
+        self._timer.timeout.connect(self._beats)
+
+    def begin(self) -> None:
+        """Work is asked for, in the window's thread."""
+        self._idle = 0
+        if not self._timer.isActive():
+            self._timer.start()
+
+    @contextmanager
+    def work(self) -> Iterator[None]:
+        """Count what is under way, in a worker."""
+        with self._lock:
+            self._works += 1
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._works -= 1
+
+    def _beats(self) -> None:
+        self._idle = 0 if self._works else self._idle + 1
+        if self._idle < _IDLE_BEATS:
+            turns.beat()
+        else:
+            self._timer.stop()
+            turns.no_beats()
+
+
+_BEAT, _IDLE_BEATS = 8, 25  # ms between two; how many follow when nothing is under way
+_pulses: list[_Pulse] = []
+
+
+def _pulse() -> _Pulse:
+    """Return the pulse of the program that runs, made when the first work is asked for."""
+    if not _pulses or not isValid(_pulses[0]):
+        _pulses[:] = [_Pulse()]
+    return _pulses[0]
+
+
+def _let_go(pool: ThreadPoolExecutor) -> None:
+    """Wait for the end of a pool; its work need not give way to a window that waits for it."""
+    turns.no_beats()
+    pool.shutdown(wait=True, cancel_futures=True)
+
+
 class Lane(QObject):
     """One worker; a new ask replaces the one that waits, and hurries the one that runs.
 
@@ -92,6 +148,7 @@ class Lane(QObject):
     ) -> None:
         super().__init__(parent)
         self._rank = turn
+        self._pulse = _pulse()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=behind)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
@@ -105,6 +162,7 @@ class Lane(QObject):
         with self._lock:
             if self._closed:
                 return
+            self._pulse.begin()
             self._turn += 1
             self._waiting = (self._turn, work)
             if self._running is None:
@@ -137,7 +195,8 @@ class Lane(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            with nullcontext() if self._rank is Turn.FIRST else _ROOM.taken(self._rank, cancel):
+            room = nullcontext() if self._rank is Turn.FIRST else _ROOM.taken(self._rank, cancel)
+            with room, self._pulse.work():
                 answer = work(cancel)
         except Cancelled:
             fault = Cancelled()
@@ -174,7 +233,7 @@ class Lane(QObject):
             self._waiting = None
             if self._running is not None:
                 self._running.set()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        _let_go(self._pool)
 
 
 @frozen(eq=False)
@@ -208,6 +267,7 @@ class Queue(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._pulse = _pulse()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue", initializer=behind)
         self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
@@ -250,6 +310,7 @@ class Queue(QObject):
         job = self._jobs.popleft()
         self._cancel, self.title = Cancel(), job.title
         self.started.emit(job.title)
+        self._pulse.begin()
         self._pool.submit(self._run, job, self._cancel)
 
     def _progress(self, share: float, words: str) -> None:
@@ -262,7 +323,8 @@ class Queue(QObject):
         answer: Any = None
         fault: Any = None
         try:
-            answer = job.work(cancel, self._progress)
+            with self._pulse.work():
+                answer = job.work(cancel, self._progress)
         except Cancelled:
             fault = Cancelled()
         except SfumatoError as error:
@@ -308,7 +370,7 @@ class Queue(QObject):
         self._jobs.clear()
         if cancel:
             self.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        _let_go(self._pool)
 
 
 def single_shot(parent: QObject, ms: int, then: Callable[[], None]) -> QTimer:

@@ -41,7 +41,7 @@ from sfumato.work.outlets.sent import (
     version_for,
     wanted_place,
 )
-from sfumato.work.tiles import behind
+from sfumato.work.turns import behind
 
 WRITTEN, REFUSED, KEPT = "written", "refused", "kept"
 _AT_ONCE = 2  # looks: each takes up to 150 megabytes
