@@ -22,7 +22,7 @@ from sfumato.core.arrays import Array, Rgb, planes
 from sfumato.core.colour import oklab
 from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding
-from sfumato.core.colour.tone import Tone, ends, stops_back, tone_scale, tone_undone
+from sfumato.core.colour.tone import Tone, ends, roots_back, tone_scale, tone_undone
 from sfumato.core.compiled import KERNELS, kernels
 
 SEEN, LIGHT = "as seen", "as light"
@@ -223,7 +223,7 @@ def tone_and_hue_seen_undone(
     if amount == 0:
         return tone_undone(light, view, peak)
     if kernels(light) is not None:
-        tables, tone = _loop(space).tables, stops_back(view, peak)
+        tables, tone = _loop(space).tables, roots_back(view, peak)
         found: Rgb = KERNELS.hue.unseen(light, tone, tables, amount, peak ** (-1 / 3), _STEPS)
         return found
     turning, exact = _Turning(space, amount, peak), light.astype(np.float64)

@@ -94,6 +94,22 @@ def stops_back(view: Tone, peak: float) -> tuple[Array, Array]:
     return there[rises], stops[rises]
 
 
+@lru_cache(maxsize=16)
+def roots_back(view: Tone, peak: float) -> tuple[Array, Array, int]:
+    """Return `stops_back` as cube roots of light, and where to look among them.
+
+    Returns:
+        Knots (n, 2), float64: roots of display light, rising, and of the scene light they come from; for each
+        1024th of an octave of float32 the last knot at or before it, int32; the number of the first of these,
+        which are counted as the bits of a float32 shifted by 13.
+    """
+    knots = np.cbrt(GREY * np.exp2(np.stack(stops_back(view, peak), axis=1)))
+    bits = knots[[0, -1], 0].astype(np.float32).view(np.int32) >> 13
+    edges = (np.arange(bits[0], bits[1] + 3, dtype=np.int32) << 13).view(np.float32)
+    first = np.searchsorted(knots[:, 0], edges.astype(np.float64), side="right") - 1
+    return knots, np.clip(first, 0, len(knots) - 2).astype(np.int32), int(bits[0])
+
+
 def tone_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:
     """Return the scene light that `tone_scale` bends into display light; beyond its reach, the ends.
 

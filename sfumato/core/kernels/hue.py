@@ -41,58 +41,20 @@ def _placed(r, g, b):  # type: ignore[no-untyped-def]
 
 
 @_inline
-def _looked_up(table, row, column):  # type: ignore[no-untyped-def]
-    """Straight between the entries of a table, row and column 0..1."""
-    x = min(max(column, 0.0), 1.0) * (table.shape[1] - 1)
-    y = min(max(row, 0.0), 1.0) * (table.shape[0] - 1)
-    left, top = min(int(x), table.shape[1] - 2), min(int(y), table.shape[0] - 2)
-    x, y = x - left, y - top
-    a, b = table[top, left], table[top, left + 1]
-    c, d = table[top + 1, left], table[top + 1, left + 1]
-    upper, lower = a + x * (b - a), c + x * (d - c)
+def _cell(at, cells):  # type: ignore[no-untyped-def]
+    """The entry before a place 0..1 of a table, and the share of the way to the next."""
+    x = min(max(at, 0.0), 1.0) * cells
+    entry = np.uint32(min(x, cells - 1.0))
+    return entry, x - entry
+
+
+@_inline
+def _between(table, top, y, left, x):  # type: ignore[no-untyped-def]
+    """Straight between the entries of a table, which are known: `_cell`, `_entries`."""
+    under, right = top + np.uint32(1), left + np.uint32(1)
+    upper = table[top, left] + x * (table[top, right] - table[top, left])
+    lower = table[under, left] + x * (table[under, right] - table[under, left])
     return upper + y * (lower - upper)
-
-
-@_inline
-def _place_of(place, hue, row, red):  # type: ignore[no-untyped-def]
-    away = (hue - red) / _TURN
-    return _looked_up(place, row, away - math.floor(away))
-
-
-@_inline
-def _turned(at, low, high, scene, hue, light, place, amount, white):  # type: ignore[no-untyped-def]
-    """Where a colour at a place goes towards the hue `scene`."""
-    row = low / (high if high > 1e-9 else 1e-9)
-    own = _looked_up(hue, row, at / 6)
-    t = (high * _looked_up(light, row, at / 6) * white - 0.6) / 0.4
-    t = min(max(t, 0.0), 1.0)
-    share = amount * (1 - t * t * (3 - 2 * t))
-    away = scene - own
-    away -= _TURN * math.floor(away / _TURN + 0.5)
-    red = hue[0, 0] if row <= 0 else _looked_up(hue, row, 0.0)
-    step = _place_of(place, own + share * away, row, red) - _place_of(place, own, row, red)
-    return at + step - 6 * math.floor(step / 6 + 0.5)
-
-
-@_inline
-def _channels(at, low, high):  # type: ignore[no-untyped-def]
-    """Which channels are greatest, middle and least at a place, and the cube root of the middle one."""
-    at -= 6 * math.floor(at / 6)
-    k = min(int(at), 5)
-    along = at - k if k % 2 == 0 else 1 + k - at
-    if k == 0 or k == 5:
-        most = 0
-    elif k == 1 or k == 2:
-        most = 1
-    else:
-        most = 2
-    if k == 0 or k == 3:
-        middle = 1
-    elif k == 1 or k == 4:
-        middle = 0
-    else:
-        middle = 2
-    return most, middle, 3 - most - middle, low + along * (high - low)
 
 
 @_inline
@@ -118,15 +80,6 @@ def _entries(position, last, entry, share, n):  # type: ignore[no-untyped-def]
     for i in range(n):
         k = np.uint32(min(max(position[i], _F(0)), last - _F(1)))
         entry[i], share[i] = k, position[i] - _F(k)
-
-
-@_inline
-def _entry(table, top, y, left, x):  # type: ignore[no-untyped-def]
-    """`_looked_up` where the entries are known."""
-    under, right = top + np.uint32(1), left + np.uint32(1)
-    upper = table[top, left] + x * (table[top, right] - table[top, left])
-    lower = table[under, left] + x * (table[under, right] - table[under, left])
-    return upper + y * (lower - upper)
 
 
 @_jit(
@@ -160,10 +113,10 @@ def _seen(before, after, out, hue, light, place, amount, white):  # type: ignore
             _entries(own, columns, left, x, n)
             if not of_scene:
                 for i in range(n):
-                    scene[i] = _entry(hue, top[i], y[i], left[i], x[i])
+                    scene[i] = _between(hue, top[i], y[i], left[i], x[i])
         for i in range(n):
-            level[i] = _entry(light, top[i], y[i], left[i], x[i])
-            own[i] = _entry(hue, top[i], y[i], left[i], x[i])
+            level[i] = _between(light, top[i], y[i], left[i], x[i])
+            own[i] = _between(hue, top[i], y[i], left[i], x[i])
             moved[i] = hue[top[i], 0] + y[i] * (hue[top[i] + np.uint32(1), 0] - hue[top[i], 0])
         for i in range(n):
             t = (high[i] * level[i] * white - _F(0.6)) / _F(0.4)
@@ -175,10 +128,10 @@ def _seen(before, after, out, hue, light, place, amount, white):  # type: ignore
             own[i], moved[i] = v * columns, (w - np.floor(w)) * columns
         _entries(own, columns, left, x, n)
         for i in range(n):
-            own[i] = _entry(place, top[i], y[i], left[i], x[i])
+            own[i] = _between(place, top[i], y[i], left[i], x[i])
         _entries(moved, columns, left, x, n)
         for i in range(n):
-            v = at[i] + _entry(place, top[i], y[i], left[i], x[i]) - own[i]
+            v = at[i] + _between(place, top[i], y[i], left[i], x[i]) - own[i]
             v -= _F(6) * np.floor(v * _F(1 / 6))
             roots[0, i] = abs(v - _F(3)) - _F(1)
             roots[1, i] = _F(2) - abs(v - _F(2))
@@ -195,42 +148,41 @@ def _seen(before, after, out, hue, light, place, amount, white):  # type: ignore
 
 
 @_inline
-def _undone(display, there, stops):  # type: ignore[no-untyped-def]
-    """Scene light of display light: straight between the stops of a tone scale, see `tone_undone`."""
-    stop = math.log2(max(abs(display), 1e-30) / 0.18)
-    last = there.size - 1
-    if stop <= there[0]:
-        found = stops[0]
-    elif stop >= there[last]:
-        found = stops[last]
-    else:
-        low, high = 0, last
-        while high - low > 1:
-            at = (low + high) // 2
-            if there[at] <= stop:
-                low = at
-            else:
-                high = at
-        share = (stop - there[low]) / (there[high] - there[low])
-        found = stops[low] + share * (stops[high] - stops[low])
-    return math.copysign(0.18 * 2.0**found, display)
+def _undone(root, knots, first, base):  # type: ignore[no-untyped-def]
+    """The cube root of scene light for that of display light, straight between the knots: `roots_back`."""
+    last = knots.shape[0] - 1
+    if root <= knots[0, 0]:
+        return knots[0, 1]
+    if root >= knots[last, 0]:
+        return knots[last, 1]
+    cell = min(max((_F(root).view(np.int32) >> 13) - base, 0), first.size - 2)
+    low, high = first[cell], min(first[cell + 1] + 1, last)
+    while high - low > 1:
+        at = (low + high) // 2
+        if knots[at, 0] <= root:
+            low = at
+        else:
+            high = at
+    share = (root - knots[low, 0]) / (knots[high, 0] - knots[low, 0])
+    return knots[low, 1] + share * (knots[high, 1] - knots[low, 1])
 
 
 @_jit(
-    "void(float32[::1], float32[::1], float64[::1], float64[::1], float32[:, ::1], float32[:, ::1], "
-    "float32[:, ::1], float64, float64, int64)"
+    "void(float32[::1], float32[::1], float64[:, ::1], int32[::1], int64, float32[:, ::1], "
+    "float32[:, ::1], float32[:, ::1], float64, float64, int64)"
 )
-def _unseen(given, out, there, stops, hue, light, place, amount, white, steps):  # type: ignore[no-untyped-def]
-    v, root, scene = np.empty(3), np.empty(3), np.empty(3)
+def _unseen(given, out, knots, first, base, hue, light, place, amount, white, steps):  # type: ignore[no-untyped-def]
+    rows, columns = hue.shape[0] - 1, hue.shape[1] - 1
+    root = np.empty(3)
     for i in range(0, given.size, 3):
         for c in range(3):
-            v[c] = given[i + c]
-            root[c] = np.cbrt(max(v[c], 0.0))
+            root[c] = np.cbrt(max(float(given[i + c]), 0.0))
         wanted, low, high = _placed(root[0], root[1], root[2])
-        least_light = _undone(min(v[0], min(v[1], v[2])), there, stops)
-        most_light = _undone(max(v[0], max(v[1], v[2])), there, stops)
-        scene_low, scene_high = np.cbrt(max(least_light, 0.0)), np.cbrt(max(most_light, 0.0))
-        row = scene_low / max(scene_high, 1e-9)
+        scene_low, scene_high = _undone(low, knots, first, base), _undone(high, knots, first, base)
+        top, y = _cell(low / max(high, 1e-9), rows)
+        scene_top, scene_y = _cell(scene_low / max(scene_high, 1e-9), rows)
+        red = hue[top, 0] + y * (hue[top + 1, 0] - hue[top, 0])
+        room = max(scene_high - scene_low, 1e-9)
         here, now, before, then = wanted + 0.05, 0.0, wanted, 0.0
         for step in range(steps + 2):
             if step == 1:
@@ -242,34 +194,39 @@ def _unseen(given, out, there, stops, hue, light, place, amount, white, steps): 
                 before, then = here, now
                 here -= min(max(move, -0.5), 0.5)
             inside = here - 6 * math.floor(here / 6)
-            most, middle, least, part = _channels(inside, low, high)
-            middle_light = _undone(part * part * part, there, stops)
-            scene[most], scene[least], scene[middle] = (
-                scene_high,
-                scene_low,
-                np.cbrt(max(middle_light, 0.0)),
-            )
-            there_place, _low, _high = _placed(scene[0], scene[1], scene[2])
-            at = _turned(
-                inside,
-                low,
-                high,
-                _looked_up(hue, row, there_place / 6),
-                hue,
-                light,
-                place,
-                amount,
-                white,
-            )
-            now = at - wanted
+            sextant = min(int(inside), 5)
+            is_even = sextant % 2 == 0
+            along = inside - sextant if is_even else 1 + sextant - inside
+            middle = _undone(low + along * (high - low), knots, first, base)
+            along = (middle - scene_low) / room
+            left, x = _cell((sextant + along if is_even else sextant + 1 - along) / 6, columns)
+            scene = _between(hue, scene_top, scene_y, left, x)
+            left, x = _cell(inside / 6, columns)
+            own = _between(hue, top, y, left, x)
+            t = (high * _between(light, top, y, left, x) * white - 0.6) / 0.4
+            t = min(max(t, 0.0), 1.0)
+            share = amount * (1 - t * t * (3 - 2 * t))
+            away = (scene - own) / _TURN
+            from_red = (own - red) / _TURN
+            to = from_red + share * (away - math.floor(away + 0.5))
+            left, x = _cell(to - math.floor(to), columns)
+            step_round = _between(place, top, y, left, x)
+            left, x = _cell(from_red - math.floor(from_red), columns)
+            step_round -= _between(place, top, y, left, x)
+            now = inside + step_round - wanted
             now -= 6 * math.floor(now / 6 + 0.5)
             if abs(now) < 1e-8:
                 break
-        out[i + most], out[i + least], out[i + middle] = (
-            _F(most_light),
-            _F(least_light),
-            _F(middle_light),
-        )
+        most, least = (sextant + 1) // 2 % 3, (sextant // 2 + 2) % 3
+        out[i + most] = _F(scene_high * scene_high * scene_high)
+        out[i + 3 - most - least] = _F(middle * middle * middle)
+        out[i + least] = _F(scene_low * scene_low * scene_low)
+        least_light = min(given[i], min(given[i + 1], given[i + 2]))
+        most_light = max(given[i], max(given[i + 1], given[i + 2]))
+        if least_light < 0:
+            out[i + least] = -(_undone(np.cbrt(-float(least_light)), knots, first, base) ** 3)
+        if most_light < 0:
+            out[i + most] = -(_undone(np.cbrt(-float(most_light)), knots, first, base) ** 3)
 
 
 def seen(before: Rgb, after: Rgb, tables: tuple[Array, ...], amount: float, white: float) -> Rgb:
@@ -282,13 +239,13 @@ def seen(before: Rgb, after: Rgb, tables: tuple[Array, ...], amount: float, whit
 
 def unseen(
     light: Rgb,
-    tone: tuple[Array, Array],
+    tone: tuple[Array, Array, int],
     tables: tuple[Array, ...],
     amount: float,
     white: float,
     steps: int,
 ) -> Rgb:
-    """`tone` is the way back through a tone scale, as stops of display light and of scene light."""
+    """`tone` is the way back through a tone scale: `roots_back`."""
     flat = np.require(light, np.float32, ("C", "W")).reshape(-1)
     out = np.empty_like(flat)
     _unseen(flat, out, *tone, *tables, amount, white, steps)
