@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 
 import pytest
 
@@ -127,3 +128,29 @@ def test_lanes_in_turn_run_few_at_once_and_let_go_of_what_is_dropped(qtbot) -> N
     assert seen[0] <= most
     for lane in (*lanes, quick):
         lane.close()
+
+
+def test_workers_give_way_while_the_window_does_not_answer(lane: Lane, qtbot) -> None:
+    """They pause when it has much to do, go on when it answers, and do not wait for ever."""
+    steps, halted = [], threading.Event()
+
+    def count(cancel) -> None:
+        while not halted.is_set():
+            cancel.check()
+            steps.append(time.perf_counter())
+            time.sleep(0.001)
+
+    lane.ask(count)
+    qtbot.waitUntil(lambda: len(steps) > 50)
+    time.sleep(0.06)  # a loop of events that stands still
+    then = len(steps)
+    time.sleep(0.1)
+    assert len(steps) == then
+    qtbot.waitUntil(lambda: len(steps) > then + 20)
+    then = len(steps)
+    end = time.monotonic() + 20
+    while len(steps) < then + 400 and time.monotonic() < end:
+        time.sleep(0.01)
+    assert len(steps) >= then + 400
+    halted.set()
+    qtbot.waitUntil(lambda: not lane.is_busy)
