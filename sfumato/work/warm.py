@@ -3,22 +3,37 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import importlib
 import linecache
 import os
 import pkgutil
+import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Sequence
+from importlib import metadata
 from pathlib import Path
 
 import platformdirs
 
+_SOURCES = Path(__file__).parents[1] / "core" / "kernels"
+_MONTH = 30 * 24 * 3600  # seconds
+
 
 def choose_cache() -> None:
-    """Point Numba at a cache folder that can be written; must run before Numba is imported."""
-    if os.environ.get("NUMBA_CACHE_DIR"):
+    """Point Numba at a cache folder that can be written; must run before Numba is imported.
+
+    The kernels of each version lie in a folder of their own: Numba knows a kernel by its own file, and
+    would keep what was compiled from another file that it takes in.
+    """
+    given = os.environ.get("NUMBA_CACHE_DIR")
+    version = _version()
+    if given:
+        if Path(given).name != version:
+            os.environ["NUMBA_CACHE_DIR"] = str(Path(given) / version)
         return
     folder = Path(platformdirs.user_cache_dir("sfumato", appauthor=False)) / "kernels"
     try:
@@ -31,7 +46,26 @@ def choose_cache() -> None:
             folder.mkdir(mode=0o700, exist_ok=True)
         except OSError:
             return  # nothing is kept; Numba compiles anew
-    os.environ["NUMBA_CACHE_DIR"] = str(folder)
+    os.environ["NUMBA_CACHE_DIR"] = str(folder / version)
+    _forget_old(folder, version)
+
+
+def _version() -> str:
+    """Return a name for the sources of the kernels and the compiler together."""
+    sources = b"".join(p.read_bytes() for p in sorted(_SOURCES.glob("*.py")))
+    stamp = f"{metadata.version('numba')} {sys.version} ".encode() + sources
+    return hashlib.sha256(stamp).hexdigest()[:16]
+
+
+def _forget_old(folder: Path, version: str) -> None:
+    """Throw away kernels of versions that nobody has started for a month."""
+    with contextlib.suppress(OSError):
+        own = folder / version
+        own.mkdir(exist_ok=True)
+        os.utime(own)
+        for other in folder.iterdir():
+            if other.stat().st_mtime < time.time() - _MONTH:
+                shutil.rmtree(other, ignore_errors=True)
 
 
 # What the window cannot do without comes first; of each step, what two processes compile side by side.
@@ -48,7 +82,7 @@ def warm() -> None:
 
     names = [m.name for m in pkgutil.iter_modules(kernels.__path__)]
     for i, step in enumerate(_STEPS):
-        _compile_apart(step, Path(kernels.__path__[0]))
+        _compile_apart(step)
         if i == 0:
             compiled.load_kernels()
     for name in names:
@@ -56,13 +90,13 @@ def warm() -> None:
     linecache.clearcache()  # the compiler reads the source of all that it imports: 25 MB
 
 
-def _compile_apart(groups: Sequence[tuple[str, ...]], sources: Path) -> None:
+def _compile_apart(groups: Sequence[tuple[str, ...]]) -> None:
     """Have what is not in the cache compiled by processes of its own, all at once; they leave it there.
 
     Compiling holds the interpreter: two threads take as long as one, and the window waits for both.
     """
     place = os.environ.get("NUMBA_CACHE_DIR", "")
-    wanted = [tuple(n for n in g if not _is_kept(n, sources, place)) for g in groups]
+    wanted = [tuple(n for n in g if not _is_kept(n, place)) for g in groups]
     wanted = [g for g in wanted if g]
     if not wanted or not sys.executable or not _can_keep(place):
         return
@@ -85,16 +119,12 @@ def _can_keep(place: str) -> bool:
         return False
 
 
-def _is_kept(name: str, sources: Path, place: str) -> bool:
-    """Whether the cache has something of a module that is not older than its source."""
-    try:
-        written = (sources / f"{name}.py").stat().st_mtime
-        kept = Path(place).glob(f"*/{name}.*.nbi")
-        return any(file.stat().st_mtime >= written for file in kept)
-    except OSError:
-        return False
+def _is_kept(name: str, place: str) -> bool:
+    """Whether a process has compiled all of a module into this cache, whose folder names the version."""
+    return (Path(place) / f"{name}{_DONE}").is_file()
 
 
+_DONE = ".compiled"  # a file that says so
 ONLY = "--only"
 
 
@@ -105,6 +135,8 @@ def _main(arguments: list[str]) -> None:
         choose_cache()
         for name in arguments[1:]:
             importlib.import_module(f"sfumato.core.kernels.{name}")
+            with contextlib.suppress(OSError):
+                (Path(os.environ.get("NUMBA_CACHE_DIR", "")) / f"{name}{_DONE}").touch()
         return
     if "--quiet" not in arguments:
         print("compiling kernels", file=sys.stderr)

@@ -13,14 +13,37 @@ SOURCES = Path(kernels.__path__[0])
 
 def test_what_is_missing_is_compiled_apart_and_then_kept(tmp_path: Path, monkeypatch) -> None:
     monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path))
-    assert not warm._is_kept("bend", SOURCES, str(tmp_path))
-    warm._compile_apart((("bend",),), SOURCES)
-    assert warm._is_kept("bend", SOURCES, str(tmp_path))
-    (kept,) = tmp_path.glob("*/bend.*.nbi")
-    os.utime(kept, (0, 0))  # older than the source
-    assert not warm._is_kept("bend", SOURCES, str(tmp_path))
-    monkeypatch.setattr(warm.sys, "executable", "/nowhere/python")
-    warm._compile_apart((("bend",),), SOURCES)  # then it is compiled here, when it is loaded
+    warm.choose_cache()
+    place = os.environ["NUMBA_CACHE_DIR"]
+    assert not warm._is_kept("bend", place)
+    warm._compile_apart((("bend",),))
+    assert warm._is_kept("bend", place)
+    (kept,) = Path(place).glob("*/bend.*.nbi")
+    monkeypatch.setattr(warm.subprocess, "Popen", None)
+    warm._compile_apart((("bend",),))  # nothing is started
+    assert kept.is_file()
+
+
+def test_kernels_of_another_version_lie_apart_and_old_ones_go(tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.delenv("NUMBA_CACHE_DIR")
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    warm.choose_cache()
+    first = Path(os.environ["NUMBA_CACHE_DIR"])
+    sources = tmp_path / "kernels of tomorrow"
+    sources.mkdir()
+    (sources / "powers.py").write_text("# a change in what others take in")
+    monkeypatch.setattr(warm, "_SOURCES", sources)
+    for age, is_there in ((3, True), (40, False)):
+        os.utime(first, (first.stat().st_atime, first.stat().st_mtime - age * 86400))
+        monkeypatch.delenv("NUMBA_CACHE_DIR")
+        warm.choose_cache()
+        second = Path(os.environ["NUMBA_CACHE_DIR"])
+        assert second.parent == first.parent
+        assert second != first
+        assert second.is_dir()
+        assert first.is_dir() is is_there
+    warm.choose_cache()  # again: as it is
+    assert Path(os.environ["NUMBA_CACHE_DIR"]) == second
 
 
 def test_every_kernel_is_in_a_step() -> None:
