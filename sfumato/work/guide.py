@@ -30,7 +30,7 @@ class Page:
     @property
     def words(self) -> str:
         """The text without its marks."""
-        return " ".join(_MARKS.sub(" ", self.text).split())
+        return _plain(self.text)
 
     @property
     def steps(self) -> list[tuple[str, tuple[str, ...]]]:
@@ -41,6 +41,11 @@ class Page:
         """
         found = [" ".join(step.split()) for step in _STEP.findall(self.text)]
         return [(step, tuple(_QUOTED.findall(step))) for step in found]
+
+
+@cache
+def _plain(text: str) -> str:
+    return " ".join(_MARKS.sub(" ", text).split())
 
 
 def guide_folder() -> Path:

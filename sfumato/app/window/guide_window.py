@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, QUrl
@@ -52,41 +53,56 @@ class _Text(QTextBrowser):
     def loadResource(self, kind: int, name: QUrl | str) -> Any:
         if kind != QTextDocument.ResourceType.ImageResource.value:
             return None
-        picture = QImage(str(guide_folder() / QUrl(name).fileName()))
-        if picture.isNull():
-            return None
-        ratio = min(self.devicePixelRatioF(), picture.width() / _PICTURE)
-        smooth = Qt.TransformationMode.SmoothTransformation
-        picture = picture.scaledToWidth(round(_PICTURE * ratio), smooth)
-        picture.setDevicePixelRatio(ratio)
-        return picture
-
-    def _dress_links(self, block: QTextBlock) -> None:
-        """Give links the colour of the theme and the font of the page; Markdown comes with others."""
-        look = QTextCharFormat()
-        look.setForeground(colour("azurite"))
-        look.setFont(self.font())
-        look.setFontUnderline(True)
-        cursor = QTextCursor(block)
-        while cursor.movePosition(QTextCursor.MoveOperation.NextCharacter, _KEEP):
-            if cursor.charFormat().isAnchor():
-                cursor.mergeCharFormat(look)
-            if cursor.block() != block or cursor.atBlockEnd():
-                return
-            cursor.setPosition(cursor.position())
+        return _picture(QUrl(name).fileName(), self.devicePixelRatioF())
 
     def show_page(self, text: str) -> None:
         self.clear()
         self.setCurrentCharFormat(QTextCharFormat())  # else it begins as what was found last
         self.setMarkdown(text)
-        for i in range(self.document().blockCount()):
-            block = self.document().findBlockByNumber(i)
+        look = QTextCharFormat()  # Markdown comes with a colour and a font of its own
+        look.setForeground(colour("azurite"))
+        look.setFont(self.font())
+        look.setFontUnderline(True)
+        cursor = QTextCursor(self.document())
+        cursor.beginEditBlock()  # laid out once, not after each change
+        block = self.document().begin()
+        while block.isValid():
             shape = block.blockFormat()
             shape.setTopMargin(_ABOVE_HEADING if shape.headingLevel() else 0)
             shape.setBottomMargin(_BELOW)
-            QTextCursor(block).mergeBlockFormat(shape)
-            self._dress_links(block)
+            cursor.setPosition(block.position())
+            cursor.mergeBlockFormat(shape)
+            for start, end in _links(block):
+                cursor.setPosition(start)
+                cursor.setPosition(end, _KEEP)
+                cursor.mergeCharFormat(look)
+            block = block.next()
+        cursor.endEditBlock()
         self.moveCursor(QTextCursor.MoveOperation.Start)
+
+
+def _links(block: QTextBlock) -> list[tuple[int, int]]:
+    """Return where the links of a paragraph begin and end."""
+    found, parts = [], block.begin()
+    while not parts.atEnd():
+        part = parts.fragment()
+        if part.charFormat().isAnchor():
+            found.append((part.position(), part.position() + part.length()))
+        parts += 1
+    return found
+
+
+@lru_cache(maxsize=12)  # of 1 MB, and 4 on a screen with twice as many pixels
+def _picture(name: str, screen: float) -> QImage | None:
+    """Return a picture of a page as wide as the page."""
+    picture = QImage(str(guide_folder() / name))
+    if picture.isNull():
+        return None
+    ratio = min(screen, picture.width() / _PICTURE)
+    smooth = Qt.TransformationMode.SmoothTransformation
+    picture = picture.scaledToWidth(round(_PICTURE * ratio), smooth)
+    picture.setDevicePixelRatio(ratio)
+    return picture
 
 
 class GuideWindow(QDialog):
