@@ -43,6 +43,7 @@ from sfumato.work.stores import presets
 from sfumato.work.stores.study_store import read_study, with_luts
 
 BEAT = 5  # milliseconds
+_GAP = 0.1  # seconds
 # What takes another study, or ends the window: the way back to the first one would be cut.
 _LEFT_OUT = {"new_study", "open_study", "open_demo", "close_window", "quit"}
 _NAMES = (
@@ -169,16 +170,16 @@ def _at_work() -> str:
 class Wanderer:
     """One seed of random use.
 
-    `faults` holds what should never be; `stall` is the longest time without a beat, `work` the longest
-    that the window's own thread computed in one (the rest it waited for workers or the machine), in
-    seconds.
+    `faults` holds what should never be; `gaps` are times without a beat: when they began and ended, by
+    `time.perf_counter`, and what was done; `work` is the longest time, in seconds, that the window's own
+    thread computed in one (the rest it waited for workers or the machine).
     """
 
     def __init__(self, hand: Hand, seed: int) -> None:
         self.hand, self.window = hand, hand.window
         self.dice = random.Random(seed)
         self.faults: list[str] = []
-        self.stall, self.stalled_in = 0.0, ""
+        self.gaps: list[tuple[float, float, str]] = []
         self.work, self.worked_in = 0.0, ""
         self.peak, self.peaked_in = 0.0, ""  # MB, and what the threads were at
         self.doing = ""
@@ -221,9 +222,8 @@ class Wanderer:
 
     def _beats(self) -> None:
         now = time.perf_counter()
-        gap = now - self._last - BEAT / 1000
-        if gap > self.stall:
-            self.stall, self.stalled_in = gap, self.doing
+        if now - self._last > _GAP:
+            self.gaps.append((self._last + BEAT / 1000, now, self.doing))
         self._last = now
         spent, self._spent = self._spent, time.thread_time()
         if self._spent - spent > self.work:
