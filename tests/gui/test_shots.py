@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import shutil
 from pathlib import Path
@@ -9,11 +10,13 @@ from pathlib import Path
 import attrs
 import numpy as np
 from conftest import ROOT
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from sfumato.app.rooms.look.contact import Contact
+from sfumato.app.rooms.look.shots import ShotsStrip
 from sfumato.core.borrow.parts import PLAIN
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.screen import on_screen
@@ -242,3 +245,50 @@ def test_a_pinned_shot_stays_beside_the_others(demo) -> None:
     assert window.view.now.a == "ground"
     assert window.view.now.pinned == ""
     assert window.rooms["look"].easel_panel.sides["a"].findData("pinned") < 0
+
+
+def test_thumbnails_are_made_of_what_is_seen(demo) -> None:
+    """Of many shots those in the strip, through the Look as it is; others when they come into it."""
+    hand, window = demo, demo.window
+    strip = hand.find(ShotsStrip, "shots")
+    study = hand.study
+    kinds = itertools.cycle(study.shots)
+    many = tuple(
+        attrs.evolve(s, id=f"s{i}", name=f"s{i}") for i, s in zip(range(60), kinds, strict=False)
+    )
+    window.model.commit("Sixty shots", attrs.evolve(study, shots=many))
+    hand.settle()
+    there = set(strip._thumbs)
+    assert {"s0", "s5"} <= there < {s.id for s in many}
+    assert len(there) < 20
+    assert window.desk.guess(many[3]) is not None
+    assert window.desk.guess(many[50]) is None
+    before = strip._thumbs["s2"].copy()
+    hand.keys(strip, *[Qt.Key.Key_Right] * 59)
+    hand.settle()
+    assert "s59" in strip._thumbs
+    assert "s30" not in strip._thumbs
+    assert strip.shot_at(strip.box(58).center().toPoint()) == "s58"
+    # What is not seen is made anew when it comes into view again.
+    darker = new_coat("exposure", stops=-2.0)
+    window.model.commit("Darker", hand.study.added(LOOK, darker))
+    hand.settle()
+    assert strip._thumbs["s2"] == before
+    far = QWheelEvent(
+        QPointF(50, 40),
+        QPointF(strip.mapToGlobal(QPoint(50, 40))),
+        QPoint(),
+        QPoint(0, 24000),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(strip, far)
+    hand.settle()
+    assert strip._thumbs["s2"] != before
+    # Taken out: nothing of it is kept.
+    window.model.commit("Two", attrs.evolve(hand.study, shots=many[:2]))
+    hand.settle()
+    assert set(strip._thumbs) == {"s0", "s1"}
+    assert window.desk.guess(many[3]) is None

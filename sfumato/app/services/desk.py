@@ -85,6 +85,8 @@ class Desk(QObject):
         self.frames = Frames()
         self.previewer = Previewer(self.frames)
         self._guesses: dict[str, Guess] = {}
+        self._seen: tuple[str, ...] = ()  # shots in the strip
+        self._fresh: set[str] = set()  # shots whose thumbnails are of the study as it is
         self._size = (640, 360)
         self._region: Region = WHOLE
         self.dragging = False
@@ -251,7 +253,7 @@ class Desk(QObject):
         else:
             self._now.start()
         self.ask_contact()
-        if not self.dragging and not self._first:
+        if not self.dragging:
             self._ask_thumbs()
         same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
         if not same:
@@ -264,6 +266,8 @@ class Desk(QObject):
         if before.mode != after.mode:
             self.ask_contact()
         self._blinked = before.blink != after.blink
+        if before.shot != after.shot:
+            self._ask_thumbs(anew=False)
         if _picture(before) != _picture(after):
             self._now.start()
 
@@ -278,8 +282,7 @@ class Desk(QObject):
         self.previewer.screen = screen
         self._last.clear()
         self._now.start()
-        if not self._first:
-            self._ask_thumbs()
+        self._ask_thumbs()
         self.ask_contact()
 
     @property
@@ -288,13 +291,32 @@ class Desk(QObject):
         screen, view = self.previewer.screen, encoding(self.model.study.view.encoding)
         return screen_words(view, screen) if screen is not None else ("", "")
 
-    def _ask_thumbs(self) -> None:
-        study, ask = self.model.study, self.ask()
+    def set_seen(self, shots: tuple[str, ...]) -> None:
+        """Say which shots are seen in the strip, by id: only these and the chosen one need thumbnails."""
+        if shots != self._seen:
+            self._seen = shots
+            self._ask_thumbs(anew=False)
 
-        def work(cancel: Cancel) -> tuple[dict[str, Any], dict[str, Guess]]:
+    def _ask_thumbs(self, *, anew: bool = True) -> None:
+        """Ask for the thumbnails of what is seen.
+
+        Args:
+            anew: the study has changed: those that are there are of the one before.
+        """
+        if anew:
+            self._fresh.clear()
+        if self._first:
+            return
+        study, ask, here = self.model.study, self.ask(), self.shot
+        seen = {*self._seen, *([here.id] if here is not None else [])} - self._fresh
+        wanted = [s for s in study.shots if s.id in seen]
+        if not wanted and not anew:
+            return
+
+        def work(cancel: Cancel) -> tuple[Study, dict[str, Any], dict[str, Guess]]:
             found: dict[str, Any] = {}
             guesses: dict[str, Guess] = {}
-            for shot in study.shots:
+            for shot in wanted:
                 cancel.check()
                 try:
                     found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
@@ -303,13 +325,17 @@ class Desk(QObject):
                     found[shot.id] = error.alone()
             if ask is not None:
                 self.previewer.prepare(ask, cancel)
-            return found, guesses
+            return study, found, guesses
 
         self._lanes["thumbs"].ask(work)
 
-    def _on_thumbs(self, answer: tuple[dict[str, Any], dict[str, Guess]]) -> None:
-        self.thumbs.emit(answer[0])
-        self._guesses = answer[1]
+    def _on_thumbs(self, answer: tuple[Study, dict[str, Any], dict[str, Guess]]) -> None:
+        study, found, guesses = answer
+        if study is self.model.study:
+            self._fresh |= found.keys()
+        there = {s.id for s in self.model.study.shots}
+        self._guesses = {k: g for k, g in (self._guesses | guesses).items() if k in there}
+        self.thumbs.emit(found)
         self.guesses.emit(self._guesses)
 
     def guess(self, shot: Shot) -> Guess | None:

@@ -36,7 +36,9 @@ MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
 
 
 WIDTH = 240  # of the pictures that a loss is measured on
-_FULLY = 64  # shots that are measured at that width; of more, fewer colours each
+_FULLY = 64  # shots that are measured at that width; of more, fewer colours each …
+_QUICK = 24  # … and of shots through more glazes than these
+_NARROWEST = 32
 
 
 def entry_colours(
@@ -135,7 +137,9 @@ class Yardstick:
         self.study, self._cancel = study, cancel
         self.display = encoding(study.view.encoding)
         path_of = study.transform(shot=shot.id if shot else None).apply
-        width = round(WIDTH * min(1.0, (_FULLY / max(len(study.shots), 1)) ** 0.5))
+        glazes = max(1.0, len(study.look.coats) / _QUICK)
+        share = min(1.0, (_FULLY / max(len(study.shots) * glazes, 1)) ** 0.5)
+        width = max(_NARROWEST, round(WIDTH * share))
         each = entry_colours(study, frames, width, cancel)
         self.shots = tuple(s.name for s, _colours in each)
         self.sizes = tuple(colours.shape[:2] for _s, colours in each)

@@ -96,6 +96,7 @@ class LookRoom(Room):
         desk.thumbs.connect(self.shots.show_thumbs)
         desk.guesses.connect(lambda _guesses: self._show_guesses())
         desk.encodings_changed.connect(ledger.refresh)
+        self.shots.seen.connect(desk.set_seen)
         self.shots.chosen.connect(lambda s: view.set(shot=s))
         for part in (self.shots, panel.contact):
             part.marked.connect(self.shot_edits.mark)

@@ -49,7 +49,7 @@ _MUCH = 0.02  # of a picture that is clipped
 
 
 class ShotsStrip(QWidget):
-    """One line of thumbnails; `chosen(shot id)`, `wanted_menu(shot id, place)`."""
+    """One line of thumbnails; `chosen(shot id)`, `wanted_menu(shot id, place)`, `seen(shot ids)`."""
 
     chosen = Signal(str)
     bring_in = Signal()
@@ -57,6 +57,7 @@ class ShotsStrip(QWidget):
     remove_wanted = Signal(str)
     marked = Signal(str)
     moved = Signal(str, int)
+    seen = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -81,19 +82,20 @@ class ShotsStrip(QWidget):
             self._shots = shots
             return
         self._shots, self._current, self._marked = shots, current, marked
+        there = {s.id for s in shots}
+        self._thumbs = {k: v for k, v in self._thumbs.items() if k in there}
         if self._press is not None and all(s.id != self._press[0] for s in shots):
             self._press = self._drop = None  # what was taken up is gone
         names = [s.name for s in shots if s.id == current]
         self.setAccessibleDescription(f"{len(shots)} shots, {names[0] if names else 'none'} chosen")
         self._reveal()
-        self.update()
 
     def show_thumbs(self, thumbs: dict[str, Any]) -> None:
-        self._thumbs = {
-            k: v if isinstance(v, SfumatoError) else image_of(v) for k, v in thumbs.items()
-        }
-        pictures = {k: v for k, v in thumbs.items() if not isinstance(v, SfumatoError)}
-        self._clipped = {k: float(clipped(v)[0].mean()) for k, v in pictures.items()}
+        """Show thumbnails of some shots anew: by id, a picture or why there is none."""
+        for key, value in thumbs.items():
+            is_fault = isinstance(value, SfumatoError)
+            self._thumbs[key] = value if is_fault else image_of(value)
+            self._clipped[key] = 0.0 if is_fault else float(clipped(value)[0].mean())
         self.update()
 
     def show_doubts(self, doubts: dict[str, tuple[str, str]]) -> None:
@@ -105,8 +107,20 @@ class ShotsStrip(QWidget):
         """Return the thumbnail's place; the one behind the last shot is for bringing in more."""
         return QRectF(10 + index * _STEP - self._offset, _TOP, *THUMB)
 
+    def _in_view(self) -> range:
+        """Return which shots are seen, by their place in the row."""
+        first = int((self._offset - 10) // _STEP)
+        last = int((self._offset + self.width()) // _STEP) + 1
+        return range(min(max(first, 0), len(self._shots)), min(last, len(self._shots)))
+
+    def _turned(self) -> None:
+        """Another part of the row is seen."""
+        self.update()
+        self.seen.emit(tuple(self._shots[i].id for i in self._in_view()))
+
     def _index_at(self, at: QPointF) -> int | None:
-        for i in range(len(self._shots) + 1):
+        places: list[int] = [*self._in_view(), len(self._shots)]
+        for i in places:
             if self.box(i).adjusted(-3, -3, 3, 20).contains(at):
                 return i
         return None
@@ -122,6 +136,7 @@ class ShotsStrip(QWidget):
         left = index * _STEP
         self._offset = min(max(self._offset, left + _STEP + 10 - self.width()), left, room)
         self._offset = max(self._offset, 0.0)
+        self._turned()
 
     @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -186,7 +201,7 @@ class ShotsStrip(QWidget):
         room = max(0.0, 20 + (len(self._shots) + 1) * _STEP - self.width())
         turn = event.angleDelta().y() or event.angleDelta().x()
         self._offset = min(max(self._offset - turn / 2, 0.0), room)
-        self.update()
+        self._turned()
 
     @guarded
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -211,8 +226,8 @@ class ShotsStrip(QWidget):
         painter.fillRect(self.rect(), colour("window"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())
-        for i, shot in enumerate(self._shots):
-            self._paint_shot(painter, self.box(i), shot)
+        for i in self._in_view():
+            self._paint_shot(painter, i)
         box = self.box(len(self._shots))
         painter.setPen(QPen(colour("line"), 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -225,7 +240,8 @@ class ShotsStrip(QWidget):
             painter.drawLine(QPointF(x, _TOP), QPointF(x, _TOP + THUMB[1]))
         focus_ring(self, painter)
 
-    def _paint_shot(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+    def _paint_shot(self, painter: QPainter, index: int) -> None:
+        box, shot = self.box(index), self._shots[index]
         thumb = self._thumbs.get(shot.id)
         if isinstance(thumb, QImage):
             painter.drawImage(box, thumb)
@@ -259,7 +275,7 @@ class ShotsStrip(QWidget):
                 marks,
             )
         if shot.group:
-            self._paint_group(painter, box, shot)
+            self._paint_group(painter, index)
         if self._clipped.get(shot.id, 0) > _MUCH:
             painter.setPen(QPen(colour("rail"), 1))
             painter.setBrush(colour("cinnabar"))
@@ -280,10 +296,9 @@ class ShotsStrip(QWidget):
                 painter.setPen(pen)
                 painter.drawLine(at, at + QPointF(14, -4))
 
-    def _paint_group(self, painter: QPainter, box: QRectF, shot: Shot) -> None:
+    def _paint_group(self, painter: QPainter, index: int) -> None:
         """A line over the shots of a group, with its name over the first of them."""
-        ids = [s.id for s in self._shots]
-        index = ids.index(shot.id)
+        box, shot = self.box(index), self._shots[index]
         before = self._shots[index - 1].group if index else ""
         left = box.left() - (_STEP - THUMB[0] if before == shot.group else 0)
         painter.setPen(QPen(colour("quiet"), 2))
