@@ -14,10 +14,11 @@ import sys
 import tempfile
 import time
 from collections.abc import Sequence
-from importlib import metadata
 from pathlib import Path
 
 import platformdirs
+
+from sfumato.work.files import is_file
 
 _SOURCES = Path(__file__).parents[1] / "core" / "kernels"
 _MONTH = 30 * 24 * 3600  # seconds
@@ -51,10 +52,9 @@ def choose_cache() -> None:
 
 
 def _version() -> str:
-    """Return a name for the sources of the kernels and the compiler together."""
+    """Return a name for what the sources of the kernels say."""
     sources = b"".join(p.read_bytes() for p in sorted(_SOURCES.glob("*.py")))
-    stamp = f"{metadata.version('numba')} {sys.version} ".encode() + sources
-    return hashlib.sha256(stamp).hexdigest()[:16]
+    return hashlib.sha256(sys.version.encode() + sources).hexdigest()[:16]
 
 
 def _forget_old(folder: Path, version: str) -> None:
@@ -120,11 +120,17 @@ def _can_keep(place: str) -> bool:
 
 
 def _is_kept(name: str, place: str) -> bool:
-    """Whether a process has compiled all of a module into this cache, whose folder names the version."""
-    return (Path(place) / f"{name}{_DONE}").is_file()
+    """Whether a process has compiled all of a module into this cache, whose folder names the sources."""
+    return is_file(Path(place) / f"{name}{_done()}")
 
 
-_DONE = ".compiled"  # a file that says so
+def _done() -> str:
+    """Return the suffix of a file that says so, with the version of the compiler."""
+    from importlib import metadata  # takes as long as a command does: only when kernels are wanted
+
+    return f".by-{metadata.version('numba')}"
+
+
 ONLY = "--only"
 
 
@@ -136,7 +142,7 @@ def _main(arguments: list[str]) -> None:
         for name in arguments[1:]:
             importlib.import_module(f"sfumato.core.kernels.{name}")
             with contextlib.suppress(OSError):
-                (Path(os.environ.get("NUMBA_CACHE_DIR", "")) / f"{name}{_DONE}").touch()
+                (Path(os.environ.get("NUMBA_CACHE_DIR", "")) / f"{name}{_done()}").touch()
         return
     if "--quiet" not in arguments:
         print("compiling kernels", file=sys.stderr)

@@ -261,8 +261,8 @@ def test_thumbnails_are_made_of_what_is_seen(demo) -> None:
     there = set(strip._thumbs)
     assert {"s0", "s5"} <= there < {s.id for s in many}
     assert len(there) < 20
-    assert window.desk.guess(many[3]) is not None
-    assert window.desk.guess(many[50]) is None
+    assert window.desk.strip.guess(many[3]) is not None
+    assert window.desk.strip.guess(many[50]) is None
     before = strip._thumbs["s2"].copy()
     hand.keys(strip, *[Qt.Key.Key_Right] * 59)
     hand.settle()
@@ -291,4 +291,4 @@ def test_thumbnails_are_made_of_what_is_seen(demo) -> None:
     window.model.commit("Two", attrs.evolve(hand.study, shots=many[:2]))
     hand.settle()
     assert set(strip._thumbs) == {"s0", "s1"}
-    assert window.desk.guess(many[3]) is None
+    assert window.desk.strip.guess(many[3]) is None

@@ -11,13 +11,13 @@ from PySide6.QtCore import QObject, Signal
 from sfumato.app.services.jobs import Lane, Turn, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.rests import Rests
+from sfumato.app.services.strip import Strip
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.screen import screen_words
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.core.lut.transform import Transform
-from sfumato.core.measure.guess import Guess
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work import warm
@@ -30,7 +30,6 @@ from sfumato.work.preview.measures import tried
 from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
-THUMB = (94, 52)
 _TURNS = dict.fromkeys(("preview", "probe"), Turn.FIRST) | dict.fromkeys(
     ("thumbs", "contact", "loss"), Turn.LAST
 )
@@ -50,16 +49,13 @@ def _same(one: Ask, two: Ask) -> bool:
 
 
 class Desk(QObject):
-    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `thumbs(dict)`, `loss(GridLoss)`,
-    `tried(dict)`, `failed(shot, error)`.
+    """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `loss(GridLoss)`, `tried(dict)`, `failed(shot, error)`.
 
     `bring(files)`: a room wants files to become shots.
     """
 
     shown = Signal(object)
     probed = Signal(object)
-    thumbs = Signal(object)
-    guesses = Signal(object)
     contact = Signal(object)
     loss = Signal(object)
     loss_unknown = Signal()
@@ -84,13 +80,10 @@ class Desk(QObject):
         self._instruments = instruments
         self.frames = Frames()
         self.previewer = Previewer(self.frames)
-        self._guesses: dict[str, Guess] = {}
-        self._seen: tuple[str, ...] = ()  # shots in the strip
-        self._fresh: set[str] = set()  # shots whose thumbnails are of the study as it is
         self._size = (640, 360)
         self._region: Region = WHOLE
         self.dragging = False
-        self._first = True
+        self.has_begun = False  # the first picture is there
         self._last: list[Shown] = []  # the two last answers, which alternate while sides blink
         self._blinked = False
         self._lanes = {
@@ -102,7 +95,7 @@ class Desk(QObject):
         self._lanes["preview"].answered.connect(self._on_answered)
         self._lanes["preview"].refused.connect(self._on_refused)
         self._lanes["probe"].answered.connect(self.probed)
-        self._lanes["thumbs"].answered.connect(self._on_thumbs)
+        self.strip = Strip(self, self._lanes["thumbs"])
         self._lanes["contact"].answered.connect(self.contact)
         self._tile = (320, 180)
         self._lanes["loss"].answered.connect(self._on_loss)
@@ -213,7 +206,7 @@ class Desk(QObject):
         while_the_hand_moves(False)
         self._rest.stop()
         self._now.start()
-        self._ask_thumbs()
+        self.strip.ask()
         self.ask_contact()
 
     def _ask(self) -> None:
@@ -234,15 +227,15 @@ class Desk(QObject):
         """Pass a picture on; everything else waits until the first one is there."""
         self._last = [*self._last[-1:], shown]
         self.shown.emit(shown)
-        if self._first:
+        if not self.has_begun:
             self._later.start()
 
     def _start_rest(self) -> None:
         if self._now.isActive() or self._lanes["preview"].is_busy:
             self._later.start()
             return
-        self._first = False
-        self._ask_thumbs()
+        self.has_begun = True
+        self.strip.ask()
         self._measure.start()
         self.warm()
 
@@ -254,12 +247,12 @@ class Desk(QObject):
             self._now.start()
         self.ask_contact()
         if not self.dragging:
-            self._ask_thumbs()
+            self.strip.ask()
         same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
         if not same:
             self.loss_unknown.emit()
             self._lanes["loss"].drop()
-            if not self._first:
+            if self.has_begun:
                 self._measure.start()
 
     def _on_view(self, before: ViewState, after: ViewState) -> None:
@@ -267,7 +260,7 @@ class Desk(QObject):
             self.ask_contact()
         self._blinked = before.blink != after.blink
         if before.shot != after.shot:
-            self._ask_thumbs(anew=False)
+            self.strip.ask(anew=False)
         if _picture(before) != _picture(after):
             self._now.start()
 
@@ -282,7 +275,7 @@ class Desk(QObject):
         self.previewer.screen = screen
         self._last.clear()
         self._now.start()
-        self._ask_thumbs()
+        self.strip.ask()
         self.ask_contact()
 
     @property
@@ -290,66 +283,6 @@ class Desk(QObject):
         """Say how pictures are brought to the screen, briefly and in full; "" when they go as they are."""
         screen, view = self.previewer.screen, encoding(self.model.study.view.encoding)
         return screen_words(view, screen) if screen is not None else ("", "")
-
-    def set_seen(self, shots: tuple[str, ...]) -> None:
-        """Say which shots are seen in the strip, by id: only these and the chosen one need thumbnails."""
-        if shots != self._seen:
-            self._seen = shots
-            self._ask_thumbs(anew=False)
-
-    def _ask_thumbs(self, *, anew: bool = True) -> None:
-        """Ask for the thumbnails of what is seen.
-
-        Args:
-            anew: the study has changed: those that are there are of the one before.
-        """
-        if anew:
-            self._fresh.clear()
-        if self._first:
-            return
-        study, ask, here = self.model.study, self.ask(), self.shot
-        seen = {*self._seen, *([here.id] if here is not None else [])} - self._fresh
-        wanted = [s for s in study.shots if s.id in seen]
-        if not wanted and not anew:
-            return
-
-        def work(cancel: Cancel) -> tuple[Study, dict[str, Any], dict[str, Guess]]:
-            found: dict[str, Any] = {}
-            guesses: dict[str, Guess] = {}
-            for shot in wanted:
-                cancel.check()
-                try:
-                    found[shot.id] = self.previewer.thumbnail(study, shot, *THUMB)
-                    guesses[shot.id] = self.previewer.guess(study, shot)
-                except SfumatoError as error:
-                    found[shot.id] = error.alone()
-            if ask is not None:
-                self.previewer.prepare(ask, cancel)
-            return study, found, guesses
-
-        self._lanes["thumbs"].ask(work)
-
-    def _on_thumbs(self, answer: tuple[Study, dict[str, Any], dict[str, Guess]]) -> None:
-        study, found, guesses = answer
-        if study is self.model.study:
-            self._fresh |= found.keys()
-        there = {s.id for s in self.model.study.shots}
-        self._guesses = {k: g for k, g in (self._guesses | guesses).items() if k in there}
-        self.thumbs.emit(found)
-        self.guesses.emit(self._guesses)
-
-    def guess(self, shot: Shot) -> Guess | None:
-        """Return what a shot's numbers look like, None while that is not known."""
-        return self._guesses.get(shot.id)
-
-    def doubt(self, shot: Shot) -> Guess | None:
-        """Return what a shot looks like when that contradicts what is stated, and was not believed."""
-        found = self.guess(shot)
-        if found is None or shot.encoding is None:
-            return None
-        if (shot.id, shot.encoding) in self.view.now.believed:
-            return None
-        return found if found.doubts(encoding(shot.encoding)) else None
 
     def set_tile(self, width: int, height: int) -> None:
         """Say how large a shot is in the view of all shots, in device pixels."""

@@ -372,8 +372,8 @@ class EaselPanel(QWidget):
 
     def _show_ask(self, shot: Shot | None) -> None:
         """Ask for an encoding that is not stated, or that the numbers contradict."""
-        doubt = self._desk.doubt(shot) if shot is not None else None
-        found = self._desk.guess(shot) if shot is not None else None
+        doubt = self._desk.strip.doubt(shot) if shot is not None else None
+        found = self._desk.strip.guess(shot) if shot is not None else None
         unknown = shot is not None and shot.encoding is None
         self._asks_press = self._is_of_no_press(shot)
         self._ask_press.setVisible(self._asks_press)

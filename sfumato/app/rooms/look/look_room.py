@@ -93,10 +93,10 @@ class LookRoom(Room):
         model.about_to_replace.connect(self._forget_view)
         model.replaced.connect(self._show_first_shot)
         view.changed.connect(self._on_view)
-        desk.thumbs.connect(self.shots.show_thumbs)
-        desk.guesses.connect(lambda _guesses: self._show_guesses())
+        desk.strip.thumbs.connect(self.shots.show_thumbs)
+        desk.strip.guesses.connect(self._show_guesses)
         desk.encodings_changed.connect(ledger.refresh)
-        self.shots.seen.connect(desk.set_seen)
+        self.shots.seen.connect(desk.strip.set_seen)
         self.shots.chosen.connect(lambda s: view.set(shot=s))
         for part in (self.shots, panel.contact):
             part.marked.connect(self.shot_edits.mark)
@@ -151,7 +151,7 @@ class LookRoom(Room):
         """Mark the shots whose numbers look like another encoding than the one that is stated."""
         marks = {}
         for shot in self.services.model.study.shots:
-            doubt = self.services.desk.doubt(shot)
+            doubt = self.services.desk.strip.doubt(shot)
             if doubt is not None:
                 word = "log?" if doubt.family is Family.LOG else "display?"
                 marks[shot.id] = (word, f"looks like {doubt.name}: {doubt.evidence}")

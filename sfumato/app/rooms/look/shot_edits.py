@@ -204,7 +204,7 @@ class ShotEdits(QObject):
     def take_guess(self) -> None:
         """Take the encoding that the shot's numbers look like."""
         shot = self.desk.shot
-        found = self.desk.guess(shot) if shot is not None else None
+        found = self.desk.strip.guess(shot) if shot is not None else None
         if shot is not None and found is not None:
             self._ledger.edits.encoding(shot.id, found.name)
 

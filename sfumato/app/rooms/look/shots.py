@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QWidget
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import set_tip
-from sfumato.app.services.desk import THUMB
+from sfumato.app.services.strip import THUMB
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.lut.difference import clipped
