@@ -122,7 +122,7 @@ class ThreadBody(QWidget):
         self.place_ends()
 
     @guarded
-    def paintEvent(self, _event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         if not self.nodes or not self.start.places or self.look_top is None:
             return
         painter = QPainter(self)
@@ -138,10 +138,12 @@ class ThreadBody(QWidget):
         painter.drawLine(QPointF(THREAD, top), QPointF(THREAD, ground_end))
         painter.setPen(QPen(colour("yellow"), 4, c=Qt.PenCapStyle.FlatCap))
         painter.drawLine(QPointF(THREAD, first), QPointF(THREAD, last))
+        seen = event.rect().adjusted(0, -8, 0, 8)
         for widget, pigment in self.nodes:
-            if widget.isHidden():
+            middle = widget.geometry().center().y()
+            if widget.isHidden() or not seen.top() <= middle <= seen.bottom():
                 continue
-            at = QPointF(THREAD, widget.geometry().center().y() + 0.5)
+            at = QPointF(THREAD, middle + 0.5)
             painter.setPen(QPen(colour("panel"), 2))
             painter.setBrush(colour(pigment))
             painter.drawEllipse(at, 5, 5)
