@@ -59,7 +59,8 @@ class _Room:
             try:
                 while not self._free or (last and (self._waiting or not self._free_for_last)):
                     self._changed.wait(_PATIENCE)
-                    cancel.check()
+                    if cancel.is_set:  # no `check`, which may wait: others stand at this door
+                        raise Cancelled
             finally:
                 self._waiting -= not last
             self._free -= 1

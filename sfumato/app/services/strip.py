@@ -68,7 +68,7 @@ class Strip(QObject):
                     guesses[shot.id] = previewer.guess(study, shot)
                 except SfumatoError as error:
                     found[shot.id] = error.alone()
-            if ask is not None:
+            if ask is not None:  # last: what the first step of a drag needs
                 previewer.prepare(ask, cancel)
             return study, found, guesses
 

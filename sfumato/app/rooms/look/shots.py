@@ -84,6 +84,7 @@ class ShotsStrip(QWidget):
         self._shots, self._current, self._marked = shots, current, marked
         there = {s.id for s in shots}
         self._thumbs = {k: v for k, v in self._thumbs.items() if k in there}
+        self._clipped = {k: v for k, v in self._clipped.items() if k in there}
         if self._press is not None and all(s.id != self._press[0] for s in shots):
             self._press = self._drop = None  # what was taken up is gone
         names = [s.name for s in shots if s.id == current]
