@@ -28,10 +28,13 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     `fast` shortens the rests as the tests do.
     """
     os.environ.update(own_folders(folder))
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(ROOT / ".numba_cache"))
     sys.path.insert(0, str(ROOT / "tests"))
+    from sfumato.work.warm import choose_cache, warm
+
+    choose_cache()
     import attrs
-    from conftest import DEMO
-    from gui.conftest import RESTS, Hand, StandInPorts
+    from hand import RESTS, Hand, StandInPorts
     from PySide6.QtWidgets import QApplication
 
     from sfumato.app import theme
@@ -39,7 +42,6 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     from sfumato.app.window.main_window import MainWindow
     from sfumato.work.memory import keep_large_apart
     from sfumato.work.turns import short_turns
-    from sfumato.work.warm import warm
 
     keep_large_apart()
     short_turns()
@@ -47,7 +49,8 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     application = QApplication([])
     theme.install(application)
     ports = ports or StandInPorts()
-    demo = getattr(ports, "demo", DEMO)  # random use works on a copy: results lie beside it
+    # Random use works on a copy: results lie beside it.
+    demo = getattr(ports, "demo", ROOT / "demo" / "saltglass.sfumato")
     rests = attrs.evolve(RESTS, rooms=300) if fast else None
     window = MainWindow(Settings(folder / "s.ini"), ports, demo, rests)
     window.resize(1280, 800)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import faulthandler
 import random
+import re
 import resource
 import shutil
 import sys
+import tempfile
 import threading
 import time
 import traceback
@@ -13,8 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from conftest import ROOT
-from gui.conftest import Hand, StandInPorts
+from hand import Hand, StandInPorts
 from PySide6.QtCore import (
     QEvent,
     QMimeData,
@@ -42,6 +44,7 @@ from sfumato.core.study.study import Study
 from sfumato.work.stores import presets
 from sfumato.work.stores.study_store import read_study, with_luts
 
+ROOT = Path(__file__).resolve().parents[1]
 BEAT = 5  # milliseconds
 _GAP = 0.1  # seconds
 # What takes another study, or ends the window: the way back to the first one would be cut.
@@ -156,15 +159,17 @@ class AnyPorts(StandInPorts):
 
 
 def _at_work() -> str:
-    """Return where in the program each thread is that is at something."""
-    found = []
-    for frame in sys._current_frames().values():
-        while frame is not None and "/sfumato/" not in frame.f_code.co_filename:
-            frame = frame.f_back  # type: ignore[assignment]
-        if frame is not None:
-            place = Path(frame.f_code.co_filename)
-            found.append(f"{place.stem}.{frame.f_code.co_name}")
-    return ", ".join(sorted(f for f in found if not f.startswith("jobs.")))
+    """Return where in the program each thread is that is at something.
+
+    Read by the interpreter's own reporter: another thread's frames may not be walked while it runs.
+    """
+    with tempfile.TemporaryFile("w+") as out:
+        faulthandler.dump_traceback(out, all_threads=True)
+        out.seek(0)
+        threads = out.read().split("\n\n")
+    found = [re.search(r'/sfumato/.*?(\w+)\.py", line \d+ in (\S+)', t) for t in threads]
+    places = [".".join(f.groups()) for f in found if f is not None]
+    return ", ".join(sorted(p for p in places if not p.startswith("jobs.")))
 
 
 class Wanderer:

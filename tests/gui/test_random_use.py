@@ -7,7 +7,7 @@ import time
 
 import attrs
 import pytest
-from gui.conftest import Hand
+from hand import Hand
 from PySide6.QtCore import QTimer, qWarning
 from wander import AnyPorts, Wanderer
 

@@ -23,6 +23,7 @@ _SCALES = tuple(float(s) for s in np.exp(np.arange(-14, 15) * 0.055))  # 0.46 to
 _NEAR = (0.8, 0.9, 1.0, 1.1, 1.25)
 _CERTAIN = 0.6  # of the places agree: no other guess is tried
 _WHOLE = 0.12  # pixels by which a whole shift may be missed
+_BAND = 64  # rows that are compared at once
 _BLOCK = 24  # pixels a side of a place, at the finest level
 _ALIKE = 0.45  # correlation from which a place agrees
 _STEPS = 12
@@ -98,13 +99,15 @@ def laid_over(
         after, before: (h, w, 3) code values, 8 pixels a side at least.
         near: only shifts and sizes that are much the same are sought, as between shots of one scene.
     """
+    shape = after.shape
     there, other = _pyramid(after), _pyramid(before)
+    del after, before  # copies that were made for this call need not stay
     if near:
-        return _snapped(_sought(there, other, _NEAR, (0.0,), check, turns=1), after.shape)
+        return _snapped(_sought(there, other, _NEAR, (0.0,), check, turns=1), shape)
     found = [_sought(there, other, (1.0,), (0.0,), check)]
     if found[0].agreement < _CERTAIN:
         found.append(_sought(there, other, _SCALES, _ANGLES, check))
-    return _snapped(max(found, key=lambda f: f.agreement), after.shape)
+    return _snapped(max(found, key=lambda f: f.agreement), shape)
 
 
 def _sought(
@@ -169,8 +172,10 @@ def _pyramid(pixels: Rgb) -> list[_Level]:
         small = shrunk(small, max(64, int(small.shape[0] * small.shape[1] * share * share * 4)))
         zoom = side / max(small.shape[:2])
         if zoom < 1:
-            small = ndimage.gaussian_filter(small, (0.35 / zoom, 0.35 / zoom, 0))
-            small = _resized(small, zoom)
+            soft = (  # channel by channel: all at once take three times the picture
+                ndimage.gaussian_filter(small[..., c], 0.35 / zoom) for c in range(3)
+            )
+            small = np.concatenate([_resized(c[..., None], zoom) for c in soft], axis=-1)
         out.append(_Level(edges(small), (width, height)))
     return out[::-1]
 
@@ -310,11 +315,15 @@ def _finer(one: _Level, two: _Level, matrix: Array, steps: int, check: StillWant
 def _agreement(one: _Level, two: _Level, matrix: Array) -> float:
     """Return the share of busy places in which edges go with edges."""
     high, wide = one.edges.shape
-    y, x = np.mgrid[:high, :wide].astype(np.float32)
-    u, v, inside = _carried(_unscaled(matrix, one, two), x, y, two)
+    at, inside = _unscaled(matrix, one, two), np.empty((high, wide), bool)
+    other = np.empty((high, wide), np.float32)
+    for top in range(0, high, _BAND):  # whole, the places take a hundred bytes a pixel
+        rows = slice(top, min(top + _BAND, high))
+        y, x = np.mgrid[rows, :wide].astype(np.float32)
+        u, v, inside[rows] = _carried(at, x, y, two)
+        other[rows] = sampled_at(two.edges[..., None], u, v)[..., 0]
     if inside.mean() < 0.1:
         return 0.0
-    other = sampled_at(two.edges[..., None], u, v)[..., 0]
     alike, there = blocks_alike(one.edges, other, inside)
     return float(alike[there].mean()) if there.any() else 0.0
 

@@ -11,6 +11,7 @@ from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.fit import StillWanted, always_wanted
 
 MOST = 1_000_000  # pixels of a pair that are compared
+_BAND = 64  # rows that are compared at once
 LEAST_SIDE = 16
 _ALIKE = 0.25  # of the busy places have to agree
 _SIDES = tuple((y, x) for y in (-1, 0, 1) for x in (-1, 0, 1))
@@ -99,28 +100,33 @@ def matched(
     check()
     high, wide = after.shape[:2]
     step = max(1, int(np.ceil(np.sqrt(high * wide / most))))
-    y, x = np.meshgrid(
-        np.arange(step // 2, high, step), np.arange(step // 2, wide, step), indexing="ij"
-    )
+    rows, columns = np.arange(step // 2, high, step), np.arange(step // 2, wide, step)
     picture = np.rot90(before, laid.turns)
     m = laid.matrix
-    u = m[0, 0] * x + m[0, 1] * y + m[0, 2]
-    v = m[1, 0] * x + m[1, 1] * y + m[1, 2]
-    inside = (u >= 0) & (v >= 0) & (u <= picture.shape[1] - 1) & (v <= picture.shape[0] - 1)
-    check()
-    one = _soft_at(picture, u, v, laid)
-    two = after[y, x] * _scale(after)
-    ranges = np.zeros(inside.shape, np.float32)
-    for values, rows, columns in ((after, y, x), (picture, np.rint(v), np.rint(u))):
+    shape = len(rows), len(columns)
+    one, two = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.float32)
+    inside, ranges = np.empty(shape, bool), np.empty(shape, np.float32)
+    for first in range(0, len(rows), _BAND):  # whole, it takes a hundred bytes a pixel
         check()
-        ranges = np.maximum(ranges, _uneven(values, rows.astype(np.intp), columns.astype(np.intp)))
+        band = slice(first, first + _BAND)
+        y, x = np.meshgrid(rows[band], columns, indexing="ij")
+        u = m[0, 0] * x + m[0, 1] * y + m[0, 2]
+        v = m[1, 0] * x + m[1, 1] * y + m[1, 2]
+        inside[band] = (
+            (u >= 0) & (v >= 0) & (u <= picture.shape[1] - 1) & (v <= picture.shape[0] - 1)
+        )
+        one[band] = _soft_at(picture, u, v, laid)
+        two[band] = after[y, x] * _scale(after)
+        at = np.rint(v).astype(np.intp), np.rint(u).astype(np.intp)
+        ranges[band] = np.maximum(_uneven(after, y, x), _uneven(picture, *at))
     finite = np.isfinite(one).all(-1) & np.isfinite(two).all(-1)
     return Matched(np.nan_to_num(one), np.nan_to_num(two), inside & finite, ranges, laid)
 
 
 def _small(pixels: Array) -> Rgb:
     """Return a picture of at most four million pixels as floats."""
-    return shrunk(pixels, 4_000_000) * _scale(pixels)
+    small, scale = shrunk(pixels, 4_000_000), _scale(pixels)
+    return small if scale == 1 else np.multiply(small, scale, dtype=np.float32)
 
 
 def _of_whole(laid: Laid, after: Array, before: Array) -> Laid:

@@ -58,6 +58,19 @@ def shapes_of(width: int, height: int) -> list[tuple[str, int, int]]:
     return found
 
 
+def check_size(width: int, height: int) -> None:
+    """Refuse a size that holds no LUT, before anything is decoded.
+
+    Raises:
+        FormatError: no arrangement fills it.
+    """
+    if not shapes_of(width, height):
+        raise FormatError(
+            f"the picture is {width} × {height} pixels, which holds no LUT",
+            hint="a HALD has n³ × n³ pixels, a strip N² × N",
+        )
+
+
 def lattice_of(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> Rgb:
     """Return the nodes [r, g, b, 3] of a picture as a view where that is possible."""
     if shape == HALD:
@@ -133,12 +146,8 @@ def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
         FormatError: the size holds no LUT, or not in the named reading.
     """
     height, width = values.shape[:2]
+    check_size(width, height)
     shapes = shapes_of(width, height)
-    if not shapes:
-        raise FormatError(
-            f"the picture is {width} × {height} pixels, which holds no LUT",
-            hint="a HALD has n³ × n³ pixels, a strip N² × N",
-        )
     choices: dict[str, tuple[str, int, int, str]] = {}
     for (shape, n, across), turn in itertools.product(shapes, (DOWN, UP, TURNED, MIRRORED)):
         if (shape, turn) != (ROW, TURNED) and (shape != HALD or turn == DOWN):

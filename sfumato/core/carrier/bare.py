@@ -194,12 +194,11 @@ def _score(along: Array, upright: Array, layout: str, points: int, scale: int) -
 
 
 def _peaks(score: Array, apart: int) -> Iterator[tuple[int, int]]:
-    """Yield the highest places (x, y), each so many pixels from those before it."""
-    left = score.copy()
+    """Yield the highest places (x, y), each so many pixels from those before it; the score is used up."""
     for _ in range(_TRIED):
-        at = int(left.argmax())
-        y, x = divmod(at, left.shape[1])
-        if left[y, x] <= 0.02:
+        at = int(score.argmax())
+        y, x = divmod(at, score.shape[1])
+        if score[y, x] <= 0.02:
             return
         yield x, y
-        left[max(y - apart, 0) : y + apart + 1, max(x - apart, 0) : x + apart + 1] = 0
+        score[max(y - apart, 0) : y + apart + 1, max(x - apart, 0) : x + apart + 1] = 0

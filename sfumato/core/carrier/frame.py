@@ -187,6 +187,7 @@ def composed(plan: Plan, picture: Rgb) -> Rgb:
         whole[top : top + BAR_HEIGHT * unit, plan.left : plan.left + len(row)] = row[:, None]
     cells = block_of(plan, lattice_colours(plan.points))
     x, y = plan.block
-    block = cells.repeat(plan.cell, 0).repeat(plan.cell, 1)
-    whole[y : y + len(block), x : x + block.shape[1]] = block
+    rows, columns = (side * plan.cell for side in cells.shape[:2])
+    for down, across in np.ndindex(plan.cell, plan.cell):
+        whole[y + down : y + rows : plan.cell, x + across : x + columns : plan.cell] = cells
     return whole

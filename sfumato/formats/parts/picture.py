@@ -14,13 +14,12 @@ from attrs import frozen
 from sfumato.core.arrays import Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
-from sfumato.core.lut.table import GRID_MOST, UNIT, Table3D
+from sfumato.core.lut.table import UNIT, Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
 from sfumato.raster import exr, jpeg, png, tiff
 from sfumato.raster.samples import Samples, SizeRule, in_codes
 
-MOST_PIXELS = GRID_MOST**3
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
 DEPTHS = ("16", "8", "16f", "32f")
 DEPTH_BY_SUFFIX = {".exr": "32f"}
@@ -47,14 +46,6 @@ def sniff(head: bytes) -> Sniff:
     return Sniff.MAYBE if known else Sniff.NO
 
 
-def _checked(width: int, height: int) -> None:
-    if width < 2 or height < 2 or width * height > MOST_PIXELS:
-        raise FormatError(
-            f"the picture is {width} × {height} pixels, which holds no LUT",
-            hint="a HALD has n³ × n³ pixels, a strip N² × N",
-        )
-
-
 _DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, SizeRule], Samples], str], ...] = (
     ((png.SIGNATURE,), png.decode, "PNG"),
     ((jpeg.SIGNATURE,), jpeg.decode, "JPEG"),
@@ -63,8 +54,8 @@ _DECODERS: tuple[tuple[tuple[bytes, ...], Callable[[bytes, SizeRule], Samples], 
 )
 
 
-def decoded(data: bytes, check: SizeRule = _checked) -> Pixels:
-    """Decode a picture to its code values, profiles ignored; `check` refuses sizes.
+def decoded(data: bytes, check: SizeRule) -> Pixels:
+    """Decode a picture to its code values, profiles ignored; `check` refuses sizes before it is decoded.
 
     Raises:
         FormatError: it is damaged, too large, not RGB, or holds NaN or infinity.
@@ -158,7 +149,7 @@ def read(data: bytes, reading: str = "") -> Read:
     Raises:
         FormatError: the picture is damaged or of a size that holds no LUT.
     """
-    pixels = decoded(data)
+    pixels = decoded(data, arrange.check_size)
     taken = arrange.taken(pixels.values, pixels.stated, reading)
     return Read(
         Transform((Table3D(np.ascontiguousarray(taken.lattice)),)),

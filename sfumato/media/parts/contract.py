@@ -98,7 +98,9 @@ def as_float(pixels: Array) -> Rgb:
         out = pixels.astype(np.float32)
         out /= np.float32(np.iinfo(pixels.dtype).max)
         return out
-    return np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=65504.0, neginf=-65504.0)
+    out = pixels.astype(np.float32)
+    np.nan_to_num(out, copy=False, nan=0.0, posinf=65504.0, neginf=-65504.0)
+    return out
 
 
 @frozen(eq=False)

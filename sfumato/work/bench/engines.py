@@ -46,6 +46,7 @@ SIMULATED = "simulated, no GL driver"
 WALK = "walk.json"
 _MOST = 1 << 20
 _WIDE, _HIGH = 1280, 720
+_ROWS = 64  # of a picture that are turned into bytes at once
 PNG, JPEG = "PNG", "JPEG"
 
 
@@ -254,16 +255,20 @@ def frame_of(
     if kind is not None and kind.key == "clip":
         count = frames.count(shot)
         return frames.rgb8(attrs.evolve(shot, frame=number % count), *size)
-    return as_frame(frames.proxy(shot, *size))
+    return as_frame(frames.still(shot).pixels if size == whole else frames.proxy(shot, *size))
 
 
 def as_frame(pixels: Array) -> Array:
     """Return a picture as an engine has it, uint8 (h, w, 3)."""
     if pixels.dtype == np.uint8:
         return pixels
-    if pixels.dtype == np.uint16:
-        return np.asarray((pixels.astype(np.uint32) + 128) // 257, np.uint8)
-    return np.asarray(np.rint(np.clip(as_float(pixels), 0, 1) * 255), np.uint8)
+    out = np.empty(pixels.shape, np.uint8)
+    for rows in (slice(top, top + _ROWS) for top in range(0, len(pixels), _ROWS)):
+        if pixels.dtype == np.uint16:
+            out[rows] = (pixels[rows].astype(np.uint32) + 128) // 257
+        else:
+            out[rows] = np.rint(np.clip(as_float(pixels[rows]), 0, 1) * np.float32(255))
+    return out
 
 
 def display_of_walk() -> Encoding:

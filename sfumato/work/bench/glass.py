@@ -11,6 +11,7 @@ from sfumato.core.colour.screen import is_plain, on_screen
 from sfumato.core.compiled import KERNELS
 from sfumato.core.lut.sample import apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours
+from sfumato.core.path.path import CHUNK
 from sfumato.media.parts.contract import as_float
 from sfumato.work.preview.asks import to_bytes
 
@@ -64,7 +65,14 @@ def shown(codes: Array, display: Encoding, screen: Encoding | None, *, quick: bo
     if not quick or not KERNELS.are_loaded:
         if screen is None or same:
             return to_bytes(codes)
-        return to_bytes(on_screen(np.clip(as_float(codes), 0, 1), display, screen))
+        out = np.empty(codes.shape, np.uint8)
+        colours, into = codes.reshape(-1, 3), out.reshape(-1, 3)
+        for start in range(0, len(colours), CHUNK):  # whole, it takes a dozen times as much
+            part = slice(start, start + CHUNK)
+            into[part] = to_bytes(
+                on_screen(np.clip(as_float(colours[part]), 0, 1), display, screen)
+            )
+        return out
     from sfumato.core.kernels import video
 
     way, out = _way(display, screen), np.empty(codes.shape, np.uint8)

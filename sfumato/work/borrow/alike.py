@@ -173,7 +173,7 @@ class _One:
 
         def shown(codes: Rgb) -> Array:
             picture = through_view(self.study, through_look(self.study, codes))
-            return to_bytes(np.clip(picture, 0, 1))
+            return to_bytes(picture)
 
         after = through_ground(more, self.study, small)
         return attrs.evolve(found, before=shown(small), after=shown(after))

@@ -128,7 +128,7 @@ def on_shot(found: Borrowing, code: Rgb, *, with_rest: bool) -> OnShot:
     working, view = encoding(found.study.working), found.study.view
     display = encoding(view.encoding)
     made = found.through(code, with_rest=with_rest)
-    picture = to_bytes(np.clip(shown(made, working, view, display), 0, 1))
+    picture = to_bytes(shown(made, working, view, display))
     seen, off = sure_of(found, code)
     return OnShot(picture, seen, off)
 

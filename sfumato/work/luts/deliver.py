@@ -26,6 +26,7 @@ from sfumato.work.files import MOST_TABLE_BYTES, Sources, exists, read_bytes, wr
 from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.readers import reader_for
 from sfumato.work.luts.target import Target, encoded, format_for, held
+from sfumato.work.memory import heavy
 
 # What is done when a file is there already.
 REFUSE, VERSION, LEAVE, REPLACE = (
@@ -206,45 +207,46 @@ def deliver(
     spec = target.spec
     if isinstance(place, Path) and existing in (REFUSE, REPLACE):
         free_place(place, existing, None, sources)  # before the work
-    found = held(transform, target, is_look=is_look, check=cancel.check)
-    whole = found.transform
-    if title is not None:
-        whole = attrs.evolve(whole, title=title)
-    wanted = place if isinstance(place, Path) else place(whole)
-    path = free_place(wanted, existing, taken, sources)
-    if path is None:
-        return None
-    cancel.check()
-    progress(0.35, f"writing {path.name}")
-    data, lost = encoded(whole, target)
-    cancel.check()
-    if most_bytes and len(data) > most_bytes:
-        raise ExportError(
-            f"the file would have {len(data) / 1e3:,.0f} kB, and the target takes {most_bytes / 1e3:,.0f} kB",
-            hint="choose a smaller grid",
-            where=str(path),
+    with heavy(cancel.check):
+        found = held(transform, target, is_look=is_look, check=cancel.check)
+        whole = found.transform
+        if title is not None:
+            whole = attrs.evolve(whole, title=title)
+        wanted = place if isinstance(place, Path) else place(whole)
+        path = free_place(wanted, existing, taken, sources)
+        if path is None:
+            return None
+        cancel.check()
+        progress(0.35, f"writing {path.name}")
+        data, lost = encoded(whole, target)
+        cancel.check()
+        if most_bytes and len(data) > most_bytes:
+            raise ExportError(
+                f"the file would have {len(data) / 1e3:,.0f} kB, and the target takes {most_bytes / 1e3:,.0f} kB",
+                hint="choose a smaller grid",
+                where=str(path),
+            )
+        write_bytes(path, data, force=existing == REPLACE)
+        progress(0.55, "reading it back")
+        stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)
+        back = registry.read(stored, str(path), key=spec.key).transform
+        own = None
+        if judge is not None:
+            progress(0.65, "measuring it")
+            own = judge(back.apply)
+        other = _second(path, spec.key, whole, judge, progress) if second and judge else None
+        progress(1.0, "done")
+        return Delivered(
+            path,
+            target,
+            attrs.evolve(back, source=str(path)),
+            (*found.said, *lost),
+            found.fit,
+            len(data),
+            _off(whole, back, clips=spec.clips and not target.depth_written.endswith("f")),
+            own,
+            other,
         )
-    write_bytes(path, data, force=existing == REPLACE)
-    progress(0.55, "reading it back")
-    stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)
-    back = registry.read(stored, str(path), key=spec.key).transform
-    own = None
-    if judge is not None:
-        progress(0.65, "measuring it")
-        own = judge(back.apply)
-    other = _second(path, spec.key, whole, judge, progress) if second and judge else None
-    progress(1.0, "done")
-    return Delivered(
-        path,
-        target,
-        attrs.evolve(back, source=str(path)),
-        (*found.said, *lost),
-        found.fit,
-        len(data),
-        _off(whole, back, clips=spec.clips and not target.depth_written.endswith("f")),
-        own,
-        other,
-    )
 
 
 def _second(path: Path, key: str, whole: Transform, judge: Judge, progress: Progress) -> Reading:

@@ -11,7 +11,6 @@ from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath
 
 import attrs
-import numpy as np
 import platformdirs
 from attrs import frozen
 
@@ -104,7 +103,7 @@ def seen_through(study: Study, shot: Shot, frames: Frames, *, look: bool) -> Arr
     if look:
         code = path.through_look(study, code)
     shown = path.through_view(study, code)
-    return to_bytes(np.clip(convert(shown, study.view.encoding, "sRGB"), 0, 1))
+    return to_bytes(convert(shown, study.view.encoding, "sRGB"))
 
 
 def make_pack(

@@ -25,6 +25,7 @@ from sfumato.core.errors import (
     ValueRefused,
 )
 from sfumato.core.lut.difference import Difference
+from sfumato.core.lut.fit import always_wanted
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study import mask, painted, study_json
@@ -49,6 +50,7 @@ from sfumato.work.files import (
 )
 from sfumato.work.frames import is_clip, open_still
 from sfumato.work.luts.lut_files import read_lut
+from sfumato.work.memory import heavy
 from sfumato.work.results import plated
 from sfumato.work.results.applied_proof import (
     AppliedProof,
@@ -213,7 +215,21 @@ def apply_shot(
         Cancelled: while it was written: nothing is left; later: a result that is proved by the
             next run.
     """
-    file = Path(target)
+    if not is_clip(shot.path):  # a whole still, several times
+        with heavy(always_wanted if cancel is None else cancel.check):
+            return _applied(study, shot, Path(target), wish, force, cancel, progress)
+    return _applied(study, shot, Path(target), wish, force, cancel, progress)
+
+
+def _applied(
+    study: Study,
+    shot: Shot,
+    file: Path,
+    wish: ApplyWish,
+    force: bool,
+    cancel: Cancel | None,
+    progress: Progress,
+) -> Applied:
     if file.resolve() == Path(shot.path).resolve():
         raise ExportError(
             "the original is never written over", hint="choose another name", where=str(file)

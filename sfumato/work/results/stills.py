@@ -18,6 +18,7 @@ from sfumato.core.lut.table import UNIT
 from sfumato.core.lut.transform import Transform
 from sfumato.media.parts.contract import MediaSpec, Saving, Still
 from sfumato.media.parts.registry import by_suffix
+from sfumato.raster.samples import in_codes
 from sfumato.work.files import exists, write_bytes
 from sfumato.work.tiles import apply_tiled, run_tiled
 
@@ -34,10 +35,7 @@ def rounded(code: Array, bits: int, kind: MediaSpec | None = None, encoding: str
         light = encoding_of(encoding).decode(code) if encoding else code
         half = np.float16(65504)
         return light.astype(np.float32) if bits == 32 else np.clip(light, -half, half).astype("f2")
-    if bits == 32:
-        return code.astype(np.float32)
-    peak = (1 << bits) - 1
-    return np.asarray(np.clip(code, 0, 1).astype(np.float64) * peak + 0.5).astype(_DTYPES[bits])
+    return in_codes(code, "32f" if bits == 32 else str(bits))
 
 
 def default_bits(still: Still, suffix: str) -> int:

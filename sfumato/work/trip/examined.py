@@ -268,4 +268,4 @@ def _on_shot(
         result = _viewed(study, result, space)
     elif space != displayed:
         result = np.asarray(convert(result, space, displayed))
-    return OnShot(shot.name, to_bytes(np.clip(result, 0, 1)), sure.of_picture(entering))
+    return OnShot(shot.name, to_bytes(result), sure.of_picture(entering))

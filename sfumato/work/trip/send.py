@@ -12,6 +12,7 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.carrier.frame import WRAPPED
 from sfumato.core.errors import ValueRefused
+from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.path.path import through_view, to_working
 from sfumato.core.study.journey import Journey
 from sfumato.core.study.shot import Shot
@@ -19,6 +20,7 @@ from sfumato.core.study.study import Study
 from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.work.files import write_bytes
 from sfumato.work.frames import Frames
+from sfumato.work.memory import heavy
 from sfumato.work.tiles import run_tiled
 from sfumato.work.trip import card
 from sfumato.work.trip.carriers import Carrier, depth_for, size_of, title_of, write_carrier
@@ -118,15 +120,24 @@ def _nodes(c: Carrier) -> str:
 
 
 def send(
-    study: Study, order: Order, path: Path, frames: Frames, *, force: bool = False
+    study: Study,
+    order: Order,
+    path: Path,
+    frames: Frames,
+    *,
+    force: bool = False,
+    check: StillWanted = always_wanted,
 ) -> tuple[Journey, tuple[str, ...]]:
     """Write a carrier and its card; return the journey that begins, and what is to be known.
 
+    Args:
+        check: raises when it is no longer wanted, while other work that takes much memory goes first.
     Raises:
         SfumatoError: it cannot be written so.
     """
     codes = encoding_of(study, order)
-    sent = write_carrier(path, order.carrier, frame_of(study, order, frames), force=force)
+    with heavy(check):
+        sent = write_carrier(path, order.carrier, frame_of(study, order, frames), force=force)
     width, height = sent.size
     says = (
         f"{_nodes(order.carrier)}, {title_of(path)} {DEPTH_WORDS[sent.depth]}, "

@@ -368,4 +368,4 @@ def on_screen(picture: Rgb, display: str) -> Array:
     """Return display codes as the screen paints them, 8 bit; those of wide displays below white."""
     if encoding(display).is_wide:
         picture = np.asarray(convert(picture, display, "sRGB"), np.float32)
-    return to_bytes(np.clip(picture, 0, 1))
+    return to_bytes(picture)

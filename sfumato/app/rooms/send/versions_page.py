@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
@@ -182,7 +181,7 @@ class VersionsPage(QWidget):
                     code = path.through_ground(shot, then, code)
                     return path.through_view(then, path.through_look(then, code))
 
-                return to_bytes(np.clip(run_tiled(run, source, cancel), 0, 1))
+                return to_bytes(run_tiled(run, source, cancel))
 
             return seen(one), seen(two)
 

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import attrs
-import numpy as np
 from PySide6.QtCore import QObject, Qt
 
 from sfumato.app.rooms.trip.corner_sheet import CornerSheet
@@ -80,9 +79,9 @@ class TripEdits(QObject):
         study, frames = self.model.study, self.services.desk.frames
         force = exists(file)  # the chooser has asked
 
-        def write(_cancel: Cancel, progress: Progress) -> tuple[Journey, tuple[str, ...]]:
+        def write(cancel: Cancel, progress: Progress) -> tuple[Journey, tuple[str, ...]]:
             progress(0.3, file.name)
-            return send(study, order, file, frames, force=force)
+            return send(study, order, file, frames, force=force, check=cancel.check)
 
         self.services.queue.add(f"Writing {file.name}", write, then=self._sent)
 
@@ -160,7 +159,7 @@ class TripEdits(QObject):
         file = Path(back.path)
 
         def read(_cancel: Cancel, _progress: Progress) -> Array:
-            return to_bytes(np.clip(read_return(file).pixels, 0, 1))
+            return to_bytes(read_return(file).pixels)
 
         def show(pixels: Array) -> None:
             sheet = CornerSheet(self.services.window, file.name, pixels, of_words(back.corners))

@@ -192,4 +192,4 @@ def _small(path: str, most: tuple[int, int]) -> Array:
     height, width = pixels.shape[:2]
     share = min(most[0] / width, most[1] / height, 1.0)
     size = max(1, round(width * share)), max(1, round(height * share))
-    return to_bytes(np.clip(scaled(pixels, WHOLE, *size), 0, 1))
+    return to_bytes(scaled(pixels, WHOLE, *size))
