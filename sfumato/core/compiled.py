@@ -21,6 +21,7 @@ class Kernels:
         self.tone: Any = None
         self.lattice: Any = None
         self.counts: Any = None
+        self.areas: Any = None
 
     @property
     def are_loaded(self) -> bool:
@@ -28,9 +29,9 @@ class Kernels:
 
     def load(self) -> None:
         """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
-        from sfumato.core.kernels import colour, counts, hue, lattice, tone
+        from sfumato.core.kernels import areas, colour, counts, hue, lattice, tone
 
-        self.hue, self.tone, self.counts = hue, tone, counts
+        self.hue, self.tone, self.counts, self.areas = hue, tone, counts, areas
         self.colour, self.lattice = colour, lattice
 
 

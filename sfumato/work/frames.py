@@ -9,6 +9,7 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.compiled import KERNELS
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
 from sfumato.media.parts.contract import Still, as_float
@@ -89,6 +90,10 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     how = Image.Resampling.NEAREST if larger else Image.Resampling.BOX
     channels = part.shape[-1]
     out = np.empty((height, width, channels), np.float32)
+    if not larger and KERNELS.areas is not None and part.dtype in (np.uint8, np.uint16):
+        across, down = _areas(box[0], box[2], width), _areas(box[1], box[3], height)
+        KERNELS.areas.means(part, *across, *down, 1 / np.iinfo(part.dtype).max, out)
+        return out
     # Floats of a large picture would be gigabytes: it is made smaller stripe by stripe.
     count = 1 if larger else min(height, max(1, part.shape[0] * part.shape[1] // _AT_ONCE))
     for i in range(count):
@@ -102,6 +107,15 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
             plane = Image.fromarray(np.ascontiguousarray(stripe[..., c]))
             out[first:last, :, c] = np.asarray(plane.resize((width, last - first), how, inner))
     return out
+
+
+def _areas(start: float, end: float, count: int) -> tuple[Array, Array]:
+    """Return the first pixel of each of some areas side by side, and the one behind its last, as Pillow
+    takes them for BOX: those whose middle lies inside."""
+    size = (end - start) / count
+    middles = start + (np.arange(count) + 0.5) * size
+    first = np.floor(middles - size / 2 + 0.5).astype(np.int64)
+    return first, np.maximum(np.floor(middles + size / 2 + 0.5).astype(np.int64), first + 1)
 
 
 def _by_factor(pixels: Array, factor: int) -> Rgb:

@@ -106,12 +106,13 @@ _LOOK = 0.1  # seconds between two looks whether work that waits is still wanted
 def heavy(check: Callable[[], None]) -> Iterator[None]:
     """Wait for a turn with work that takes some hundred megabytes: one on two processors.
 
-    Within a turn of the same thread there is nothing to wait for.
+    Within a turn of the same thread there is nothing to wait for; and the main thread, which the window
+    or a command lives in, waits for nobody.
 
     Args:
         check: raises when the work is no longer wanted.
     """
-    if getattr(_MINE, "turn", False):
+    if getattr(_MINE, "turn", False) or threading.current_thread() is threading.main_thread():
         yield
         return
     while not _HEAVY.acquire(timeout=_LOOK):

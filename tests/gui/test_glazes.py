@@ -134,6 +134,7 @@ def test_cdl_files_come_and_go(demo, tmp_path: Path) -> None:
     assert coat.parameters.power == (1.0, 1.0, 1.05)
     hand.ports.cdl = tmp_path / "out.cdl"
     hand.act("save_cdl")
+    hand.settle()
     back = sfumato.read(tmp_path / "out.cdl").stages[0]
     assert (back.slope, back.saturation, back.id) == (coat.parameters.slope, 0.9, "SG_010")
     assert "ColorDecisionList" in (tmp_path / "out.cdl").read_text()
@@ -141,15 +142,18 @@ def test_cdl_files_come_and_go(demo, tmp_path: Path) -> None:
     study = hand.study.set_coat(coat.id, strength=0.5)
     hand.window.model.commit("Strength", study)
     hand.act("save_cdl")
+    hand.settle()
     assert "Strength, blend and Reach are not in it" in hand.window.strip.text()
     whole = (tmp_path / "out.cdl").read_bytes()
     hand.window.model.commit("Direction", study.tuned(coat.id, direction="inverse"))
     hand.act("save_cdl")
+    hand.settle()
     assert "holds one forward CDL" in hand.window.strip.text()
     hand.ports.cdl = tmp_path / "out"
     (tmp_path / "out.cc").write_text("mine")
     hand.window.model.commit("Direction", study)
     hand.act("save_cdl")
+    hand.settle()
     assert "exists already" in hand.window.strip.text()
     assert (tmp_path / "out.cc").read_text() == "mine"
     assert (tmp_path / "out.cdl").read_bytes() == whole

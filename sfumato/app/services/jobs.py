@@ -39,7 +39,9 @@ class Turn(Enum):
     LAST = "after those"  # nobody's hand waits for it: never in the way of the others
 
 
-_PATIENCE = 0.02  # seconds between two looks whether work that waits is still wanted
+_PATIENCE = (
+    1.0  # seconds between two looks whether work that waits is still wanted, should nobody say so
+)
 
 
 class _Room:
@@ -49,6 +51,11 @@ class _Room:
         self._changed = threading.Condition()
         self._free, self._free_for_last = max(1, processors - 1), max(1, processors // 2)
         self._waiting = 0  # of those that share
+
+    def look_again(self) -> None:
+        """Say that something which may wait for room is no longer wanted."""
+        with self._changed:
+            self._changed.notify_all()
 
     @contextmanager
     def taken(self, turn: Turn, cancel: Cancel) -> Iterator[None]:
@@ -170,6 +177,7 @@ class Lane(QObject):
                 self._start()
             elif not patient:
                 self._running.set()
+                _ROOM.look_again()
 
     def drop(self) -> None:
         """Whatever is asked or under way is no longer wanted."""
@@ -177,6 +185,7 @@ class Lane(QObject):
             self._waiting = None
             if self._running is not None:
                 self._running.set()
+                _ROOM.look_again()
             self._turn += 1
             self._delivered = self._turn
 
@@ -234,6 +243,7 @@ class Lane(QObject):
             self._waiting = None
             if self._running is not None:
                 self._running.set()
+                _ROOM.look_again()
         _let_go(self._pool)
 
 

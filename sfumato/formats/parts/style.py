@@ -158,6 +158,9 @@ def styled(data: bytes, style: Style) -> bytes:
     return (_BOM if style.bom else b"") + whole.encode()
 
 
+_AT_ONCE = 2048  # rows that are written together
+
+
 def _formatted(values: Any, count: int, style: Style) -> str:
     kinds = {FIXED: f"%.{style.digits}f", POWER: f"%.{style.digits}e", WHOLE: "%s", SHORTEST: "%s"}
     one = kinds[style.numbers]
@@ -170,8 +173,13 @@ def _formatted(values: Any, count: int, style: Style) -> str:
         cells: tuple[Any, ...] = tuple(round(float(v), places) + 0.0 for v in numbers)
     else:
         cells = tuple(numbers)
-    rows = len(cells) // count
-    return style.newline.join([row] * rows) % cells
+    # By parts: one text of all would hold the interpreter, and the window, for a tenth of a second.
+    some = count * _AT_ONCE
+    parts = (cells[i : i + some] for i in range(0, len(cells) // count * count, some))
+    return style.newline.join(
+        style.newline.join([row] * (len(part) // count)) % part[: len(part) // count * count]
+        for part in parts
+    )
 
 
 def _filled(template: tuple[str, ...], own: list[str]) -> list[str]:

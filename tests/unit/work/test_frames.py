@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from conftest import scene
 
-from sfumato.work.frames import scaled
+from sfumato.core.compiled import KERNELS
+from sfumato.work.frames import WHOLE, scaled
 
 WIDE, HIGH = 100, 60
 Y, X = np.mgrid[0:HIGH, 0:WIDE]
@@ -35,3 +37,20 @@ def test_larger_pictures_repeat_pixels_and_smaller_ones_average_areas() -> None:
     np.testing.assert_allclose(scaled(bars, (0, 0, 1, 1), 4, 2), 0.5, atol=1e-3)
     same = scaled(RAMPS, (0.1, 0.0, 0.6, 0.5), 50, 30)
     np.testing.assert_array_equal(same, RAMPS[:30, 10:60])
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+def test_smaller_copies_are_the_same_before_the_kernels_are_there(kind: type, monkeypatch) -> None:
+    pixels = (scene(301, 173) * np.iinfo(kind).max).astype(kind)
+    for region, size in (
+        (WHOLE, (150, 86)),
+        (WHOLE, (7, 171)),
+        ((0.11, 0.2, 0.83, 0.97), (90, 61)),
+    ):
+        quick = scaled(pixels, region, *size)
+        with monkeypatch.context() as before:
+            before.setattr(KERNELS, "areas", None)  # Pillow makes them then
+            np.testing.assert_allclose(quick, scaled(pixels, region, *size), atol=2e-7)
+    assert scaled(pixels, WHOLE, 1, 1).mean() == pytest.approx(
+        pixels.mean() / np.iinfo(kind).max, rel=1e-6
+    )

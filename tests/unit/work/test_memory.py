@@ -104,16 +104,34 @@ def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
         except Cancelled:
             order.append("given up")
 
-    with memory.heavy(lambda: None):
-        other = threading.Thread(target=second)
-        other.start()
-        other.join(0.3)
-        assert order == []
-        cancel.set()
-        other.join(5)
-    assert order == ["given up"]
+    def first() -> None:
+        with memory.heavy(lambda: None):
+            inside.set()
+            done.wait(5)
+
+    inside, done = threading.Event(), threading.Event()
+    holder = threading.Thread(target=first)
+    holder.start()
+    inside.wait(5)
+    other = threading.Thread(target=second)
+    other.start()
+    other.join(0.3)
+    assert order == []
+    with memory.heavy(cancel.check):  # the window's own thread waits for nobody
+        order.append("window")
+    cancel.set()
+    other.join(5)
+    done.set()
+    holder.join(5)
+    assert order == ["window", "given up"]
     with pytest.raises(ZeroDivisionError), memory.heavy(lambda: None):
         raise ZeroDivisionError
-    with memory.heavy(lambda: None):
-        order.append("free again")
+    again = threading.Thread(target=lambda: order.append(_in_turn()))
+    again.start()
+    again.join(5)
     assert order[-1] == "free again"
+
+
+def _in_turn() -> str:
+    with memory.heavy(lambda: None):
+        return "free again"

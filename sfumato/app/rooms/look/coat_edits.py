@@ -45,6 +45,9 @@ def _read_again(value: LutFile) -> LutFile:
     return lut_file(value.path) if value.is_missing else value
 
 
+_NOT_IN_CDL = "its Strength, blend and Reach are not in it"
+
+
 class CoatEdits(QObject):
     """Carries out the actions on the chosen glaze."""
 
@@ -166,14 +169,16 @@ class CoatEdits(QObject):
             inverse=p.direction != cdl.FORWARD,
             id=coat.name or file.stem,
         )
-        try:
+        whole = coat.strength == 1.0 and coat.laying.is_plain
+
+        def write(_cancel: Cancel, _progress: Progress) -> tuple[Path, list[str]]:
             held = write_lut(Transform((stage,), stage.id), file, force=asked)
-        except SfumatoError as error:
-            self.services.notices.fault(error)
-            return
-        lost = list(held.said)
-        if coat.strength != 1.0 or not coat.laying.is_plain:
-            lost.append("its Strength, blend and Reach are not in it")
+            return file, [*held.said, *([] if whole else [_NOT_IN_CDL])]
+
+        self.services.queue.add(f"Writing {file.name}", write, then=self._cdl_saved)
+
+    def _cdl_saved(self, answer: tuple[Path, list[str]]) -> None:
+        file, lost = answer
         self.services.notices.good(f"{file.name} is written", "; ".join(lost) or str(file.parent))
 
     @property
