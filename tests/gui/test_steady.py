@@ -8,7 +8,7 @@ from conftest import ROOT
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
 
 from sfumato.app import theme
 from sfumato.app.guard import guarded
@@ -180,20 +180,31 @@ def test_the_rule_of_what_is_chosen(demo, gone: str) -> None:
     assert (fitted(now, after, empty).shot, fitted(now, after, empty).coat) == ("", "")
 
 
+def _dress_of(widget: QWidget) -> str:
+    """Return the sheet that a widget is shown in: its own, or that of what it lies in."""
+    while not widget.styleSheet():
+        widget = widget.parentWidget()
+    return widget.styleSheet()
+
+
 def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(demo) -> None:
     window = demo.window
     for key in window.rooms.specs:  # many parts that nobody sees
         assert window.rooms[key].page
     demo.act("keyboard_sheet")
     keys = window.findChild(QDialog, "keys")
-    seen, hidden = window.rooms["look"].page.children()[-1], window.rooms["convert"].page.list
+    seen, hidden = window.rooms["look"].easel_panel.easel, window.rooms["convert"].page.list
+    page = window.rooms["trip"].page.findChild(QWidget, "borrow.over")
     before = theme.sheet()
     demo.act("toggle_theme")
     demo.settle()  # part by part, so that the window stays live
     after = theme.sheet()
     assert after != before
-    assert seen.styleSheet() == keys.styleSheet() == after
+    assert _dress_of(seen) == keys.styleSheet() == after
     assert hidden.styleSheet() == before  # nobody sees it
+    window.view.set(room="trip")
+    assert _dress_of(page) != after  # on a page of the room that is not shown
+    window.view.set(room="look")
     keys.hide()
     demo.act("toggle_theme")
     demo.act("toggle_theme")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 from PySide6.QtCore import QChildEvent, QEvent, QObject, Qt
 from PySide6.QtGui import QPalette
-from PySide6.QtWidgets import QApplication, QMainWindow, QWidget
+from PySide6.QtWidgets import QApplication, QFrame, QMainWindow, QStackedWidget, QWidget
 from shiboken6 import isValid
 
 from sfumato.app import theme
@@ -14,6 +15,9 @@ from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import single_shot
 
 _APART = 20  # ms between two parts that nobody sees
+_WHOLE = 40  # widgets of a part that is not divided
+_NAMED = ("panel", "rail")  # the names of parts that rules of the sheet are for
+_DIRECT = Qt.FindChildOption.FindDirectChildrenOnly
 
 
 class Dress(QObject):
@@ -27,19 +31,34 @@ class Dress(QObject):
         super().__init__(window)
         self._window = window
         self._parts: list[QWidget] = []
+        self._split = set[QWidget]()  # what has no dress of its own, only its children
         self._waiting: list[QWidget | None] = []  # None: all that is seen is dressed
         self._next = single_shot(self, 0, self._dress_next)
         window.installEventFilter(self)
 
     def add(self, *parts: QWidget, pages: Sequence[QWidget] = ()) -> None:
         """Dress parts of the window from now on, and each column of pages; none lies in another."""
-        direct = Qt.FindChildOption.FindDirectChildrenOnly
-        parts += tuple(c for page in pages for c in page.findChildren(QWidget, options=direct))
         self._parts = [p for p in self._parts if isValid(p)]  # menus and sheets come and go
-        for part in parts:
+        self._split = {p for p in self._split if isValid(p)}
+        within = [c for page in pages for c in page.findChildren(QWidget, options=_DIRECT)]
+        for part in itertools.chain.from_iterable(map(self._pieces, (*parts, *within))):
             self._parts.append(part)
             part.installEventFilter(self)
             part.setStyleSheet(theme.sheet())
+
+    def _pieces(self, part: QWidget) -> list[QWidget]:
+        """Return what of a part is dressed by itself: of a large one that no rule is for, its children.
+
+        So the pages of a stack that nobody sees wait until they are shown.
+        """
+        held = part.objectName() in _NAMED or part.property("torn")
+        frame = isinstance(part, QFrame) and not isinstance(part, QStackedWidget)
+        if held or frame or part.isWindow() or len(part.findChildren(QWidget)) <= _WHOLE:
+            return [part]
+        part.installEventFilter(self)
+        self._split.add(part)
+        found = (self._pieces(c) for c in part.findChildren(QWidget, options=_DIRECT))
+        return list(itertools.chain.from_iterable(found))
 
     @property
     def is_busy(self) -> bool:
@@ -71,10 +90,14 @@ class Dress(QObject):
 
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if watched is self._window:
+        if watched is self._window or watched in self._split:
             if event.type() == QEvent.Type.ChildPolished and isinstance(event, QChildEvent):
                 child = event.child()
-                if isinstance(child, QWidget) and child.isWindow() and child not in self._parts:
+                if (
+                    isinstance(child, QWidget)
+                    and child not in (*self._parts, *self._split)
+                    and (watched is not self._window or child.isWindow())
+                ):
                     self.add(child)
         elif (
             event.type() == QEvent.Type.Show

@@ -110,6 +110,8 @@ class PaintModel(QObject):
 
     def _on_view(self, before: ViewState, after: ViewState) -> None:
         if before.room != after.room and self.shot_id:
+            if after.room != self._room and not self._points:
+                self.canvas = None  # some ten pictures of floats; made anew on coming back
             self._later.start()
 
     def _on_changed(self, _before: Study, _after: Study) -> None:
