@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -215,10 +216,10 @@ def apply_shot(
         Cancelled: while it was written: nothing is left; later: a result that is proved by the
             next run.
     """
-    if not is_clip(shot.path):  # a whole still, several times
-        with heavy(always_wanted if cancel is None else cancel.check):
-            return _applied(study, shot, Path(target), wish, force, cancel, progress)
-    return _applied(study, shot, Path(target), wish, force, cancel, progress)
+    check = always_wanted if cancel is None else cancel.check
+    # A still is there whole, several times over; a clip frame by frame.
+    with nullcontext() if is_clip(shot.path) else heavy(check):
+        return _applied(study, shot, Path(target), wish, force, cancel, progress)
 
 
 def _applied(

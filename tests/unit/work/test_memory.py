@@ -4,16 +4,25 @@ from __future__ import annotations
 
 import threading
 import time
+import tracemalloc
 
 import attrs
 import numpy as np
 import pytest
+from conftest import scene
 
+from sfumato.core.borrow.matched import matched
+from sfumato.core.colour.encodings import encoding
+from sfumato.core.lut.fit import smoothed_nodes
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.work import memory
+from sfumato.work.bench.engines import as_frame
+from sfumato.work.bench.glass import shown
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.memory import Kept, held
+from sfumato.work.preview.asks import to_bytes
+from sfumato.work.results.stills import rounded
 
 
 def test_answers_are_kept_within_a_memory() -> None:
@@ -135,3 +144,33 @@ def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
 def _in_turn() -> str:
     with memory.heavy(lambda: None):
         return "free again"
+
+
+_CASES = {  # what is done with a picture of floats, and how much it may take beside it, in its own bytes
+    "bytes": (to_bytes, 0.4),
+    "on the screen": (
+        lambda p: shown(p, encoding("sRGB"), encoding("Display P3"), quick=False),
+        0.4,
+    ),
+    "a frame of an engine": (as_frame, 0.4),
+    "numbers of a file": (lambda p: rounded(p, 16), 0.7),
+    "laid over another": (lambda p: matched(p, p[8:-8, 8:-8]), 6.5),
+    "smoothed nodes": (
+        lambda p: smoothed_nodes(np.resize(p, (64, 64, 64, 3)), np.ones((64, 64, 64)), 1e-7),
+        3.7,
+    ),
+}
+
+
+@pytest.mark.parametrize("name", _CASES)
+def test_whole_pictures_are_worked_on_in_little_memory(name: str) -> None:
+    """Computed whole, each took about twice to ten times as much."""
+    run, most = _CASES[name]
+    tiles = np.random.default_rng(3).normal(0, 0.2, (64, 96, 3)).repeat(16, 0).repeat(16, 1)
+    pixels = np.clip(scene(1536, 1024) + tiles, 0, 1).astype(np.float32)
+    run(pixels[:128, :128])  # what is made once
+    tracemalloc.start()
+    run(pixels)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert peak <= most * pixels.nbytes, peak / pixels.nbytes
