@@ -70,7 +70,7 @@ def _forget_old(folder: Path, version: str) -> None:
 
 # What the window cannot do without comes first; of each step, what two processes compile side by side.
 _STEPS = (
-    (("colour", "hue"), ("lattice", "tone", "counts")),
+    (("colour", "hue"), ("lattice", "tone", "counts", "areas")),
     (("video", "video_lattice"), ("inks", "digits", "bend")),
 )
 

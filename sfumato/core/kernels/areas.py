@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-import numba
+from typing import Any
 
-_MEANS = "void({k}[:, :, :], int64[::1], int64[::1], int64[::1], int64[::1], float64, float32[:, :, ::1])"
+import numba
+from numba import types
+
+
+def _signature(kind: Any) -> Any:
+    pixels = types.Array(kind, 3, "A", readonly=True)  # those of some decoders may not be written
+    edges = types.int64[::1]
+    return types.void(pixels, edges, edges, edges, edges, types.float64, types.float32[:, :, ::1])
 
 
 @numba.njit(
-    [_MEANS.format(k=k) for k in ("uint8", "uint16")],
+    [_signature(types.uint8), _signature(types.uint16)],
     nogil=True,
     cache=True,
     error_model="numpy",

@@ -22,6 +22,10 @@ BYTES = (PICTURE * 255).round().astype(np.uint8)
 WORDS = (PICTURE * 65535).round().astype(np.uint16)
 
 
+def _any_size(_width: int, _height: int) -> None:
+    pass
+
+
 def _pil(mode: str, kind: str, **more) -> bytes:
     out = io.BytesIO()
     Image.fromarray(BYTES).convert(mode).save(out, kind, **more)
@@ -107,7 +111,7 @@ def test_pictures_cut_short_anywhere_are_refused(name: str) -> None:
         with pytest.raises(MediaError):
             _decode(data[:place], file)
         with pytest.raises(FormatError):
-            picture.decoded(data[:place])
+            picture.decoded(data[:place], _any_size)
 
 
 @pytest.mark.parametrize("name", [n for n in FILES if n.startswith(CHECKED) and n != "exr ZIPS"])
@@ -137,7 +141,7 @@ def test_packings_that_alter_values_are_said(packing: str, kind: type) -> None:
     told = f"the {packing} compression has altered the values"
     assert (told in exr.remarks(found.header)) == (not is_same)
     assert (told in registry.read(data, "x.exr").facts.remarks) == (not is_same)
-    assert picture.decoded(data).lossy == (not is_same)
+    assert picture.decoded(data, _any_size).lossy == (not is_same)
 
 
 def test_layers_and_channels_are_read_or_refused_in_words() -> None:
@@ -166,7 +170,7 @@ def test_values_that_no_lut_holds_are_refused() -> None:
     wild = PICTURE.copy()
     wild[3, 4, 1] = 5.7e26
     with pytest.raises(FormatError, match=r"5\.7e\+26"):
-        picture.decoded(_exr("NO", RGB=wild))
+        picture.decoded(_exr("NO", RGB=wild), _any_size)
 
 
 def _in_one_place(data: bytes) -> bytes:

@@ -45,9 +45,6 @@ def _read_again(value: LutFile) -> LutFile:
     return lut_file(value.path) if value.is_missing else value
 
 
-_NOT_IN_CDL = "its Strength, blend and Reach are not in it"
-
-
 class CoatEdits(QObject):
     """Carries out the actions on the chosen glaze."""
 
@@ -169,11 +166,12 @@ class CoatEdits(QObject):
             inverse=p.direction != cdl.FORWARD,
             id=coat.name or file.stem,
         )
-        whole = coat.strength == 1.0 and coat.laying.is_plain
+        plain = coat.strength == 1.0 and coat.laying.is_plain
+        lost = [] if plain else ["its Strength, blend and Reach are not in it"]
 
         def write(_cancel: Cancel, _progress: Progress) -> tuple[Path, list[str]]:
             held = write_lut(Transform((stage,), stage.id), file, force=asked)
-            return file, [*held.said, *([] if whole else [_NOT_IN_CDL])]
+            return file, [*held.said, *lost]
 
         self.services.queue.add(f"Writing {file.name}", write, then=self._cdl_saved)
 
