@@ -111,11 +111,12 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
 
 def _areas(start: float, end: float, count: int) -> tuple[Array, Array]:
     """Return the first pixel of each of some areas side by side, and the one behind its last, as Pillow
-    takes them for BOX: those whose middle lies inside."""
+    takes them for BOX: those whose middle lies inside; of areas smaller than a pixel the one they lie in."""
     size = (end - start) / count
     middles = start + (np.arange(count) + 0.5) * size
-    first = np.floor(middles - size / 2 + 0.5).astype(np.int64)
-    return first, np.maximum(np.floor(middles + size / 2 + 0.5).astype(np.int64), first + 1)
+    half = max(size, 1.0) / 2
+    first = np.floor(middles - half + 0.5).astype(np.int64)
+    return first, np.floor(middles + half + 0.5).astype(np.int64)
 
 
 def _by_factor(pixels: Array, factor: int) -> Rgb:

@@ -12,7 +12,7 @@ import os
 import threading
 import time
 import weakref
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -97,14 +97,49 @@ def give_back() -> None:
         trim(0)
 
 
-_HEAVY = threading.Semaphore(max(1, (os.cpu_count() or 1) // 2))
 _MINE = threading.local()
 _LOOK = 0.1  # seconds between two looks whether work that waits is still wanted
 
 
+class _Turns:
+    """So many turns at once, given in the order in which they were asked for.
+
+    Whoever works through a folder would else take the next turn before one who waits has woken.
+    """
+
+    def __init__(self, count: int) -> None:
+        self._changed = threading.Condition()
+        self._free = count
+        self._line = deque[object]()
+
+    def take(self, check: Callable[[], None]) -> None:
+        mine = object()
+        with self._changed:
+            self._line.append(mine)
+        try:
+            while True:
+                with self._changed:
+                    if self._changed.wait_for(lambda: self._free and self._line[0] is mine, _LOOK):
+                        self._free -= 1
+                        return
+                check()  # outside: it may wait
+        finally:
+            with self._changed:
+                self._line.remove(mine)
+                self._changed.notify_all()
+
+    def give_back(self) -> None:
+        with self._changed:
+            self._free += 1
+            self._changed.notify_all()
+
+
+_HEAVY = _Turns(max(1, (os.cpu_count() or 1) // 2))
+
+
 @contextmanager
 def heavy(check: Callable[[], None]) -> Iterator[None]:
-    """Wait for a turn with work that takes some hundred megabytes: one on two processors.
+    """Wait for a turn with work that takes some hundred megabytes: one on two processors, first come first.
 
     Within a turn of the same thread there is nothing to wait for; and the main thread, which the window
     or a command lives in, waits for nobody.
@@ -115,14 +150,13 @@ def heavy(check: Callable[[], None]) -> Iterator[None]:
     if getattr(_MINE, "turn", False) or threading.current_thread() is threading.main_thread():
         yield
         return
-    while not _HEAVY.acquire(timeout=_LOOK):
-        check()
+    _HEAVY.take(check)
     _MINE.turn = True
     try:
         yield
     finally:
         _MINE.turn = False
-        _HEAVY.release()
+        _HEAVY.give_back()
 
 
 def held(value: Any, depth: int = 4) -> int:

@@ -39,9 +39,7 @@ class Turn(Enum):
     LAST = "after those"  # nobody's hand waits for it: never in the way of the others
 
 
-_PATIENCE = (
-    1.0  # seconds between two looks whether work that waits is still wanted, should nobody say so
-)
+_PATIENCE = 1.0  # seconds between two looks whether work is still wanted, should nobody say so
 
 
 class _Room:

@@ -175,10 +175,9 @@ def _formatted(values: Any, count: int, style: Style) -> str:
         cells = tuple(numbers)
     # By parts: one text of all would hold the interpreter, and the window, for a tenth of a second.
     some = count * _AT_ONCE
-    parts = (cells[i : i + some] for i in range(0, len(cells) // count * count, some))
+    parts = (cells[i : i + some] for i in range(0, len(cells), some))
     return style.newline.join(
-        style.newline.join([row] * (len(part) // count)) % part[: len(part) // count * count]
-        for part in parts
+        style.newline.join([row] * (len(part) // count)) % part for part in parts
     )
 
 

@@ -46,6 +46,8 @@ def test_smaller_copies_are_the_same_before_the_kernels_are_there(kind: type, mo
     for region, size in (
         (WHOLE, (150, 86)),
         (WHOLE, (7, 171)),
+        (WHOLE, (150, 400)),  # narrower and taller than it is
+        ((0.3, 0.9, 0.9, 0.99), (100, 90)),
         ((0.11, 0.2, 0.83, 0.97), (90, 61)),
     ):
         quick = scaled(pixels, region, *size)

@@ -103,7 +103,7 @@ def test_all_caches_together_have_one_bound(monkeypatch: pytest.MonkeyPatch) -> 
 def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(memory, "_HEAVY", threading.Semaphore(1))
+    monkeypatch.setattr(memory, "_HEAVY", memory._Turns(1))
     cancel, order = Cancel(), []
 
     def second() -> None:
@@ -139,6 +139,34 @@ def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
     again.start()
     again.join(5)
     assert order[-1] == "free again"
+
+
+def test_who_waits_for_heavy_work_comes_before_who_asks_again(monkeypatch) -> None:
+    monkeypatch.setattr(memory, "_HEAVY", memory._Turns(1))
+    order: list[str] = []
+    begun, asked = threading.Event(), threading.Event()
+
+    def folder() -> None:
+        for i in range(50):
+            with memory.heavy(lambda: None):
+                order.append("file")
+                begun.set()
+                if i == 0:
+                    asked.wait(5)
+                    time.sleep(0.2)  # until the other stands in line
+
+    def export() -> None:
+        begun.wait(5)
+        asked.set()
+        with memory.heavy(lambda: None):
+            order.append("export")
+
+    both = [threading.Thread(target=t) for t in (folder, export)]
+    for thread in both:
+        thread.start()
+    for thread in both:
+        thread.join(10)
+    assert order[:2] == ["file", "export"]
 
 
 def _in_turn() -> str:
