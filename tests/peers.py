@@ -38,7 +38,7 @@ from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import DEPTH_WORDS, WriteOptions
 from sfumato.formats.parts.registry import formats, read
-from sfumato.work.luts.readers import ffmpeg, ffmpeg_hald, opencolorio
+from sfumato.work.luts.reading import ffmpeg, ffmpeg_hald, opencolorio
 
 RNG = np.random.default_rng(11)
 

@@ -19,7 +19,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.difference import cube_colours
 from sfumato.media.clip import Clip
 from sfumato.work.frames import Frames, open_still
-from sfumato.work.luts import readers
+from sfumato.work.luts import reading
 from sfumato.work.luts.proof import entry_colours
 from sfumato.work.stores.study_store import open_study
 
@@ -53,7 +53,7 @@ def test_ffmpeg_shows_the_six_shots_alike(baked: Path) -> None:
     """Within its 16-bit rounding (it truncates), on the whole demo material."""
     table = sfumato.read(baked)
     for shot, colours in entry_colours(open_study(DEMO), Frames(), width=480):
-        apart = np.abs(readers.ffmpeg(baked, colours) - table.apply(colours)).max()
+        apart = np.abs(reading.ffmpeg(baked, colours) - table.apply(colours)).max()
         assert apart < 1 / 65535, shot.name
 
 

@@ -10,6 +10,7 @@ from sfumato.core.errors import FormatError
 from sfumato.formats.parts import text
 
 _MOST_ELEMENTS, _DEEPEST, _MOST_BYTES = 100_000, 50, 96 << 20
+_PIECE = 1 << 17  # bytes
 
 
 class Element(ElementTree.Element):
@@ -82,7 +83,9 @@ def parsed(data: bytes, roots: tuple[str, ...], what: str) -> Element:
     parser = expat.ParserCreate(namespace_separator="}")
     builder = _Builder(parser, roots, what)
     try:
-        parser.Parse(data, True)
+        for at in range(0, len(data), _PIECE):  # in one, the interpreter is held all the while
+            parser.Parse(data[at : at + _PIECE], False)
+        parser.Parse(b"", True)
     except expat.ExpatError as error:
         raise FormatError(
             "this is not well-formed XML",

@@ -1,29 +1,25 @@
 """Runs an engine's sampling on the GL driver that is at hand, in a process of its own that stays.
 
-A driver that fails takes that process with it and not the program. `python -m sfumato.work.bench.gl_engine` is
-the process: messages go through its pipes, a line of JSON and then the bytes that it announces.
+A driver that fails takes that process with it and not the program: `python -m sfumato.work.bench.gl_engine`.
 """
 
 from __future__ import annotations
 
 import contextlib
-import json
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Sequence
-from typing import Any, BinaryIO
+from typing import Any
 
 import numpy as np
 
 from sfumato.core.arrays import Array
 from sfumato.core.bench.engine import NEAREST, STRIP, TILES, VOLUME, Import, Texture, across
 from sfumato.core.errors import FormatError
+from sfumato.work.beside import Beside, Message, serve
 from sfumato.work.outlets.shader_text import LANGUAGES, shader_text
 
 MOST_LOOKS = 2
-_MOST_MESSAGE = 1 << 28
 _SRGB8 = 0x8C43  # GL_SRGB8_ALPHA8
 _VERTEX = """#version 330 core
 void main() {
@@ -197,38 +193,13 @@ class Renderer:
             self._program[name] = value
 
 
-# --- the other side ------------------------------------------------------------------------------
-def _sent(pipe: BinaryIO, head: dict[str, Any], *arrays: Array) -> None:
-    head = {**head, "arrays": [(a.dtype.str, a.shape) for a in arrays]}
-    pipe.write(json.dumps(head).encode() + b"\n")
-    for array in arrays:
-        pipe.write(np.ascontiguousarray(array).data)
-    pipe.flush()
-
-
-def _received(pipe: BinaryIO) -> tuple[dict[str, Any], list[Array]]:
-    line = pipe.readline(1 << 20)
-    if not line:
-        raise EOFError
-    head = json.loads(line)
-    arrays = []
-    for kind, shape in head["arrays"]:
-        dtype = np.dtype(kind)
-        count = int(np.prod(shape, dtype=np.int64)) * dtype.itemsize
-        if count > _MOST_MESSAGE:
-            raise EOFError
-        data = pipe.read(count)
-        if len(data) < count:
-            raise EOFError
-        arrays.append(np.frombuffer(data, dtype).reshape(shape))
-    return head, arrays
-
-
 class GlEngine:
-    """The process that draws: started when it is first asked, and again when it has died."""
+    """The driver beside, and what it was last given."""
 
     def __init__(self) -> None:
-        self._process: subprocess.Popen[bytes] | None = None
+        self._beside = Beside(
+            "sfumato.work.bench.gl_engine", "no GL driver answers", "the GL driver refuses: "
+        )
         self._looks: Any = None
         self._lock = threading.Lock()
 
@@ -242,7 +213,7 @@ class GlEngine:
         """Return the name of the driver, "" when none runs."""
         with self._lock:
             try:
-                return str(self._asked({"do": "name"})[0]["name"])
+                return str(self._beside.ask({"do": "name"})[0]["name"])
             except FormatError:
                 return ""
 
@@ -261,7 +232,8 @@ class GlEngine:
         """
         with self._lock:
             known = tuple(id(t.texels) for t in textures), sent
-            if self._process is None or self._process.poll() is not None or known != self._looks:
+            if not self._beside.is_running or known != self._looks:
+                self._looks = None
                 settings = [t.settings for t in textures]
                 texels = [_as_uploaded(t) for t in textures]
                 flags = [
@@ -269,53 +241,15 @@ class GlEngine:
                     for s in settings
                 ]
                 shader = shader_of(settings, sent=sent)
-                self._asked({"do": "looks", "shader": shader, "flags": flags}, *texels)
+                self._beside.ask({"do": "looks", "shader": shader, "flags": flags}, *texels)
                 self._looks = known
                 self._held = tuple(textures)  # so that their ids stay theirs
-            head, found = self._asked({"do": "draw", "parts": list(parts)}, picture)
+            head, found = self._beside.ask({"do": "draw", "parts": list(parts)}, picture)
             return found[0], float(head["ms"])
-
-    def _asked(self, head: dict[str, Any], *arrays: Array) -> tuple[dict[str, Any], list[Array]]:
-        if self._process is None or self._process.poll() is not None:
-            command = [sys.executable, "-m", "sfumato.work.bench.gl_engine"]
-            self._looks = None
-            try:
-                self._process = subprocess.Popen(
-                    command,
-                    stdin=subprocess.PIPE,
-                    stdout=subprocess.PIPE,
-                    stderr=subprocess.DEVNULL,
-                )
-            except OSError as error:
-                raise FormatError("the GL driver cannot be started") from error
-        process = self._process
-        assert process.stdin is not None
-        assert process.stdout is not None
-        try:
-            _sent(process.stdin, head, *arrays)  # type: ignore[arg-type]
-            answer, found = _received(process.stdout)  # type: ignore[arg-type]
-        except (OSError, EOFError, ValueError) as error:
-            self.close()
-            raise FormatError("no GL driver answers") from error
-        if "error" in answer:
-            raise FormatError(f"the GL driver refuses: {answer['error'][:200]}")
-        return answer, found
 
     def close(self) -> None:
         """End the process."""
-        process, self._process = self._process, None
-        if process is None:
-            return
-        with contextlib.suppress(OSError):
-            if process.stdin is not None:
-                process.stdin.close()
-        try:
-            process.wait(2)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-        if process.stdout is not None:
-            process.stdout.close()
+        self._beside.close()
 
 
 def _as_uploaded(texture: Texture) -> Array:
@@ -329,25 +263,21 @@ def _as_uploaded(texture: Texture) -> Array:
 def _serve() -> None:
     import moderngl
 
-    out, renderer = sys.stdout.buffer, None
-    while True:
-        try:
-            head, arrays = _received(sys.stdin.buffer)
-        except EOFError:
-            return
-        try:
-            renderer = renderer or Renderer()
-            if head["do"] == "name":
-                _sent(out, {"name": renderer.name})
-            elif head["do"] == "looks":
-                looks = [(a, *f) for a, f in zip(arrays, head["flags"], strict=True)]
-                renderer.set_looks(head["shader"], looks)
-                _sent(out, {})
-            else:
-                found, ms = renderer.draw(arrays[0], head["parts"])
-                _sent(out, {"ms": ms}, found)
-        except (moderngl.Error, ValueError, KeyError, OSError) as error:  # the other side lives on
-            _sent(out, {"error": str(error).strip() or type(error).__name__})
+    renderer: Renderer | None = None
+
+    def answer(head: dict[str, Any], arrays: list[Array]) -> Message:
+        nonlocal renderer
+        renderer = renderer or Renderer()
+        if head["do"] == "name":
+            return {"name": renderer.name}, []
+        if head["do"] == "looks":
+            looks = [(a, *f) for a, f in zip(arrays, head["flags"], strict=True)]
+            renderer.set_looks(head["shader"], looks)
+            return {}, []
+        found, ms = renderer.draw(arrays[0], head["parts"])
+        return {"ms": ms}, [found]
+
+    serve(answer, (moderngl.Error, ValueError, KeyError, OSError))
 
 
 if __name__ == "__main__":

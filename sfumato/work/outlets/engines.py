@@ -23,7 +23,7 @@ from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.outlet import ACES, CONFIG, CORRECTIONS, SHADER, Outlet
 from sfumato.core.study.study import Study
-from sfumato.work.luts import readers
+from sfumato.work.luts import readers, reading
 from sfumato.work.luts.lut_files import read_lut
 from sfumato.work.outlets import gl_reader
 from sfumato.work.outlets.forms.aces_look import SPACE
@@ -109,7 +109,7 @@ def _reader(outlet: Outlet, files: tuple[Path, ...], study: Study) -> tuple[str,
     if outlet.form == ACES:
 
         def by_aces(rgb: Rgb) -> Rgb:
-            there = readers.opencolorio(file, convert(rgb, study.working, SPACE))
+            there = reading.opencolorio(file, convert(rgb, study.working, SPACE))
             return convert(there, SPACE, study.working)
 
         return "OpenColorIO", by_aces
@@ -122,14 +122,14 @@ def _reader(outlet: Outlet, files: tuple[Path, ...], study: Study) -> tuple[str,
     reader, _why = readers.reader_for(outlet.format, transform)
     if reader is None:
         return SIMULATED, _simulated(transform, outlet)
-    of_interp = {"FFmpeg": _FFMPEG.get(outlet.format), "OpenColorIO": readers.opencolorio}
+    of_interp = {"FFmpeg": _FFMPEG.get(outlet.format), "OpenColorIO": reading.opencolorio}
     by = of_interp.get(reader.name)
     if by is None:
         return reader.name, lambda rgb: reader.apply(file, rgb)
     return reader.name, lambda rgb: by(file, rgb, outlet.interp)
 
 
-_FFMPEG = {"cube": readers.ffmpeg, "hald": readers.ffmpeg_hald}
+_FFMPEG = {"cube": reading.ffmpeg, "hald": reading.ffmpeg_hald}
 
 
 def _simulated(transform: Transform, outlet: Outlet) -> Apply:

@@ -1,24 +1,21 @@
 """Runs a GLSL shader of ours on the GL driver that is at hand, in a process of its own.
 
-A driver that fails takes that process with it and not the program. `python -m
-sfumato.work.outlets.gl_reader` is that process: it takes arrays on standard input.
+A driver that fails takes that process with it and not the program: `python -m sfumato.work.outlets.gl_reader`.
 """
 
 from __future__ import annotations
 
 import functools
-import io
-import subprocess
-import sys
 from typing import Any
 
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import FormatError
+from sfumato.work.beside import Beside, Message, serve
 
 _WIDE = 1024
-_MOST_SECONDS = 60
+_IDLE = 10.0  # seconds without a question, after which the process ends
 _VERTEX = """#version 330 core
 void main() {
     vec2 at = vec2(float((gl_VertexID & 1) << 2) - 1.0, float((gl_VertexID & 2) << 1) - 1.0);
@@ -76,50 +73,43 @@ def run_here(text: str, call: str, lattice: Array, rgb: Rgb) -> Rgb:
         context.release()
 
 
+_BESIDE = Beside(
+    "sfumato.work.outlets.gl_reader",
+    "the GL driver does not answer",
+    "the GL driver refuses the shader: ",
+)
+
+
 @functools.cache
 def driver() -> str:
     """Return the name of the GL driver that is at hand, "" when none runs."""
     try:
-        return _asked(b"").decode(errors="replace")
+        return str(_BESIDE.ask({})[0]["name"])
     except FormatError:
         return ""
-
-
-def _asked(question: bytes) -> bytes:
-    command = [sys.executable, "-m", "sfumato.work.outlets.gl_reader"]
-    try:
-        done = subprocess.run(
-            command, input=question, capture_output=True, timeout=_MOST_SECONDS, check=False
-        )
-    except (OSError, subprocess.TimeoutExpired) as error:
-        raise FormatError("the GL driver does not answer") from error
-    if done.returncode != 0:
-        last = done.stderr.decode(errors="replace").strip().splitlines()[-1:]
-        raise FormatError(f"the GL driver refuses the shader: {' '.join(last)[:200]}")
-    return done.stdout
 
 
 def run(text: str, call: str, lattice: Array, rgb: Any) -> Rgb:
     """Run a function of a shader over colours (..., 3) on the GL driver.
 
     Raises:
-        FormatError: no driver runs, or it refuses the shader.
+        FormatError: no driver runs, or it refuses.
     """
     flat = np.ascontiguousarray(np.nan_to_num(rgb), np.float32).reshape(-1, 3)
-    question = io.BytesIO()
-    np.savez(question, text=np.array([text, call]), lattice=lattice, rgb=flat)
-    answer = np.load(io.BytesIO(_asked(question.getvalue())), allow_pickle=False)
-    return np.asarray(answer, np.float32).reshape(np.shape(rgb))
+    _said, found = _BESIDE.ask({"text": text, "call": call}, lattice, flat)
+    return np.asarray(found[0], np.float32).reshape(np.shape(rgb))
+
+
+def _answer(head: dict[str, Any], arrays: list[Array]) -> Message:
+    if not arrays:
+        return {"name": str(_context().info["GL_RENDERER"])}, []
+    return {}, [run_here(head["text"], head["call"], *arrays)]
 
 
 def _serve() -> None:
-    data = sys.stdin.buffer.read()
-    if not data:
-        sys.stdout.write(str(_context().info["GL_RENDERER"]))
-        return
-    asked = np.load(io.BytesIO(data), allow_pickle=False)
-    text, call = (str(v) for v in asked["text"])
-    np.save(sys.stdout.buffer, run_here(text, call, asked["lattice"], asked["rgb"]))
+    import moderngl
+
+    serve(_answer, (moderngl.Error, ValueError, KeyError, StopIteration, OSError), _IDLE)
 
 
 if __name__ == "__main__":

@@ -27,7 +27,7 @@ from sfumato.core.study.study import Study
 from sfumato.formats.cdl import collected
 from sfumato.work.files import plain_name, write_bytes
 from sfumato.work.luts.deliver import REPLACE, Loss
-from sfumato.work.luts.readers import opencolorio
+from sfumato.work.luts.reading import opencolorio
 from sfumato.work.outlets.folders import whole_folder
 from sfumato.work.outlets.order import Form, Order, Written, free_together
 from sfumato.work.results.timecode import later

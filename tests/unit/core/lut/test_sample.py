@@ -19,7 +19,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.core.measure import scopes
 from sfumato.formats.cube import write
 from sfumato.formats.parts.contract import WriteOptions
-from sfumato.work.luts import readers
+from sfumato.work.luts import reading
 from sfumato.work.tiles import apply_tiled
 
 RNG = np.random.default_rng(7)
@@ -51,7 +51,7 @@ def test_three_engines_agree(n: int, interp: str, tmp_path: Path) -> None:
     file = tmp_path / "t.cube"
     file.write_bytes(write(Transform((lut,)), WriteOptions()))
     ours = apply_table(lut, POINTS, interp)
-    np.testing.assert_allclose(ours, readers.ffmpeg(file, POINTS, interp), atol=1e-6)
+    np.testing.assert_allclose(ours, reading.ffmpeg(file, POINTS, interp), atol=1e-6)
     theirs = np.ascontiguousarray(POINTS[np.isfinite(POINTS).all(axis=1)])
     inside = theirs.copy()
     processor(file, interp).applyRGB(theirs)

@@ -16,7 +16,7 @@ from sfumato.formats.parts import registry
 from sfumato.formats.parts.contract import WriteOptions
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.luts import deliver as way_out
-from sfumato.work.luts import readers
+from sfumato.work.luts import readers, reading
 from sfumato.work.luts.deliver import (
     LEAVE,
     REPLACE,
@@ -162,7 +162,7 @@ def test_what_ffmpeg_misreads_is_said_and_nothing_else(name: str, tmp_path: Path
     lut = {**READ_RIGHT, **MISREAD}[name]
     made = deliver(lut, Target("cube"), tmp_path / "x.cube", judge=cube_judge(lut), second=True)
     colours = np.random.default_rng(1).random((300, 3)).astype(np.float32)
-    seen = readers.ffmpeg(tmp_path / "x.cube", colours)
+    seen = reading.ffmpeg(tmp_path / "x.cube", colours)
     differs = np.abs(seen - lut.apply(colours)).max() > 0.01
     assert differs == (name in MISREAD)
     assert any("FFmpeg" in words for words in made.said) == differs
