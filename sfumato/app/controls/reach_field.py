@@ -385,6 +385,6 @@ class ReachEditor(Editor):
             number.show_value(getattr(record, field))
         self.inside_out.setChecked(record.inverted)
 
-    def show_cover(self, share: float) -> None:
-        """Say how much of the shot takes the glaze."""
-        self.covers.setText(f"covers {share * 100:.0f} % of this shot")
+    def show_cover(self, share: float | None) -> None:
+        """Say how much of the shot takes the glaze, when that is known."""
+        self.covers.setText("" if share is None else f"covers {share * 100:.0f} % of this shot")

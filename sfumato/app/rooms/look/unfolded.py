@@ -24,6 +24,34 @@ from sfumato.work.colours import Colours, Incoming
 from sfumato.work.preview.asks import LUT, MATTE
 
 
+class _LayingBox(QWidget):
+    """How a glaze joins the others and where it acts. `laid({field: value})`, `released()`."""
+
+    laid = Signal(object)
+    released = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        blend: Any = kinds(Laying)["blend"]
+        self._blend = ChoiceEditor("blend", blend, Laying().blend)
+        self._blend.edited.connect(lambda field, value: self.laid.emit({field: value}))
+        self._blend.released.connect(self.released)
+        column.addWidget(self._blend)
+        self.reach = ReachEditor()
+        self.reach.edited.connect(
+            lambda field, value: self.laid.emit({field: value} if field else value)
+        )
+        self.reach.released.connect(self.released)
+        column.addWidget(self.reach)
+
+    def show_laying(self, laying: Laying) -> None:
+        self._blend.show_record(laying)
+        self.reach.show_record(laying)
+
+
 class Unfolded(QWidget):
     """Shows one coat. `edited(field, value)`, `laid({field: value})`, `released()` and wishes."""
 
@@ -48,11 +76,13 @@ class Unfolded(QWidget):
         self._does.setWordWrap(True)
         column.addWidget(self._does)
         self._ask: EndsAsk | None = None
+        self._laying: _LayingBox | None = None
+        self._covers: float | None = None
         if coat.is_group:
             self._make_group(column)
         elif coat.spec is not None and not isinstance(coat.parameters, UnknownGlaze):
             self._make_glaze(column)
-        self._make_laying(column)
+        self._make_fold(column)
         self.show_coat(coat)
         self.show_view()
 
@@ -118,7 +148,7 @@ class Unfolded(QWidget):
         line.addWidget(self._size)
         column.addLayout(line)
 
-    def _make_laying(self, column: QVBoxLayout) -> None:
+    def _make_fold(self, column: QVBoxLayout) -> None:
         fold = QPushButton("Reach and blend")
         fold.setObjectName("laying.fold")
         fold.setProperty("flat", True)
@@ -130,27 +160,22 @@ class Unfolded(QWidget):
         line.addWidget(fold)
         line.addStretch(1)
         column.addLayout(line)
-        self._laying = QWidget()
-        inner = QVBoxLayout(self._laying)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(4)
-        blend: Any = kinds(Laying)["blend"]
-        self._blend = ChoiceEditor("blend", blend, Laying().blend)
-        self._blend.edited.connect(lambda field, value: self.laid.emit({field: value}))
-        self._blend.released.connect(self.released)
-        inner.addWidget(self._blend)
-        self.reach = ReachEditor()
-        self.reach.edited.connect(
-            lambda field, value: self.laid.emit({field: value} if field else value)
-        )
-        self.reach.released.connect(self.released)
-        self.reach.explain_wanted.connect(
-            lambda field, at: self.explain_wanted.emit("Reach", self.coat.laying, field, at)
-        )
-        self.reach.matte_wanted.connect(lambda on: self._view.set(b=MATTE if on else LUT))
-        self.reach.pick_wanted.connect(lambda on: self._ask_pick(on, "reach"))
-        inner.addWidget(self.reach)
-        column.addWidget(self._laying)
+
+    def _open_laying(self) -> _LayingBox:
+        """Return the controls under the fold, which are made when it is first opened."""
+        if self._laying is None:
+            self._laying = made = _LayingBox()
+            made.laid.connect(self.laid)
+            made.released.connect(self.released)
+            made.reach.explain_wanted.connect(
+                lambda field, at: self.explain_wanted.emit("Reach", self.coat.laying, field, at)
+            )
+            made.reach.matte_wanted.connect(lambda on: self._view.set(b=MATTE if on else LUT))
+            made.reach.pick_wanted.connect(lambda on: self._ask_pick(on, "reach"))
+            made.show_laying(self.coat.laying)
+            made.reach.show_cover(self._covers)
+            self._column.addWidget(made)
+        return self._laying
 
     def _ask_pick(self, on: bool, part: str) -> None:
         self._view.set(picking="")
@@ -175,13 +200,15 @@ class Unfolded(QWidget):
             self._ask.show_glaze(coat.parameters)
         if self.panel is not None:
             self.panel.show_record(coat.parameters)
-        self._blend.show_record(coat.laying)
-        self.reach.show_record(coat.laying)
+        if self._laying is not None:
+            self._laying.show_laying(coat.laying)
 
     def show_entry(self, entry: Incoming) -> None:
         if self.panel is not None:
             self.panel.show_entry(entry)
-        self.reach.show_cover(entry.covers)
+        self._covers = entry.covers
+        if self._laying is not None:
+            self._laying.reach.show_cover(entry.covers)
 
     def show_colours(self, colours: Colours) -> None:
         if self.panel is not None:
@@ -191,10 +218,12 @@ class Unfolded(QWidget):
         """Bring the buttons in line with what is looked at and picked."""
         now = self._view.now
         self._fold.setChecked(now.laying_open)
-        self._laying.setVisible(now.laying_open)
-        self.reach.matte.setChecked(now.b == MATTE)
         part = now.pick_part if now.picking == self.coat.id else None
-        self.reach.pick.setChecked(part == "reach")
+        if now.laying_open or self._laying is not None:
+            box = self._open_laying()
+            box.setVisible(now.laying_open)
+            box.reach.matte.setChecked(now.b == MATTE)
+            box.reach.pick.setChecked(part == "reach")
         if self._pick is not None:
             self._pick.setChecked(part == "")
         if self.panel is not None:
