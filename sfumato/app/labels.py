@@ -5,9 +5,9 @@ from __future__ import annotations
 import html
 from typing import Protocol
 
-from PySide6.QtCore import QEvent, QSize, Qt
-from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent, QTextDocumentFragment
-from PySide6.QtWidgets import QLabel, QToolTip, QWidget
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QEnterEvent, QPainter, QPaintEvent, QTextDocumentFragment
+from PySide6.QtWidgets import QLabel, QWidget
 
 from sfumato.app.guard import guarded
 
@@ -25,6 +25,7 @@ class Line(Label):
     """A label of one line that shortens what it shows to the room it has; its tip is the whole then."""
 
     _LEAST = 24  # px
+    _own = ""  # its tip, without the text
 
     def _shown(self) -> str:
         room = self.contentsRect().width()
@@ -53,13 +54,22 @@ class Line(Label):
             self.foregroundRole(),
         )
 
+    def setToolTip(self, tip: str) -> None:
+        self._own = tip
+        super().setToolTip(tip)
+
     @guarded
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent) and self.is_short:
-            words = "\n".join(filter(None, (self.text(), tip_of(self))))
-            QToolTip.showText(event.globalPos(), as_tip(words), self)
-            return True
-        return super().event(event)
+    def enterEvent(self, event: QEnterEvent) -> None:
+        """Have a tip of the whole text. Not when it is asked for: an override of `event` is called for
+        each of the dozens of events of a label that is dressed, and waits for the interpreter each time.
+        """
+        if self.is_short:
+            parent = self.parentWidget()
+            words = (self.text(), plain(self._own) if self._own else tip_of(parent))
+            super().setToolTip(as_tip("\n".join(filter(None, words))))
+        else:
+            super().setToolTip(self._own)
+        super().enterEvent(event)
 
 
 class _HasTip(Protocol):
@@ -90,5 +100,9 @@ def tip_of(widget: QWidget | None) -> str:
     """Return the words of a widget's tip, or of the nearest that holds it and has one."""
     while widget is not None and not widget.toolTip():
         widget = widget.parentWidget()
-    tip = widget.toolTip() if widget is not None else ""
+    return plain(widget.toolTip()) if widget is not None else ""
+
+
+def plain(tip: str) -> str:
+    """Return the words of what `as_tip` has made."""
     return QTextDocumentFragment.fromHtml(tip).toPlainText() if tip.startswith("<span") else tip

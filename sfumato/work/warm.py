@@ -79,6 +79,7 @@ def warm() -> None:
     """Load every kernel; until this returns, NumPy does the same work more slowly."""
     choose_cache()
     from sfumato.core import compiled, kernels
+    from sfumato.work.memory import let_pages_go
 
     names = [m.name for m in pkgutil.iter_modules(kernels.__path__)]
     for i, step in enumerate(_STEPS):
@@ -88,6 +89,7 @@ def warm() -> None:
     for name in names:
         importlib.import_module(f"{kernels.__name__}.{name}")
     linecache.clearcache()  # the compiler reads the source of all that it imports: 25 MB
+    let_pages_go("libllvmlite")
 
 
 def _compile_apart(groups: Sequence[tuple[str, ...]]) -> None:

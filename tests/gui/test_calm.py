@@ -11,7 +11,7 @@ import pytest
 from conftest import DEMO
 from PIL import Image
 from PySide6.QtCore import QCoreApplication, QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QEnterEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
@@ -29,6 +29,7 @@ from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.labels import plain
 from sfumato.app.questions import PartQuestion
 from sfumato.app.rooms.look import shot_edits
 from sfumato.app.rooms.look.export_sheet import ExportWish
@@ -106,6 +107,9 @@ def test_the_ledger_is_never_wider_than_its_panel(demo, config) -> None:
     source = ledger._source_name
     assert source.is_short
     assert source.text() == longest
+    at = QPointF(2, 2)
+    QApplication.sendEvent(source, QEnterEvent(at, at, QPointF(source.mapToGlobal(at))))
+    assert plain(source.toolTip()).splitlines()[0] == longest, "the pointer finds the whole of it"
     assert not wide
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 
-from PySide6.QtCore import QChildEvent, QEvent, QObject, Qt
+from PySide6.QtCore import QChildEvent, QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QPalette
 from PySide6.QtWidgets import QApplication, QFrame, QMainWindow, QStackedWidget, QWidget
 from shiboken6 import isValid
@@ -27,6 +27,8 @@ class Dress(QObject):
     millisecond for each widget: half a second where what is seen takes a tenth.
     """
 
+    opened = Signal(QWidget)  # a window of its own: a sheet, a question, a menu
+
     def __init__(self, window: QMainWindow) -> None:
         super().__init__(window)
         self._window = window
@@ -43,7 +45,6 @@ class Dress(QObject):
         within = [c for page in pages for c in page.findChildren(QWidget, options=_DIRECT)]
         for part in itertools.chain.from_iterable(map(self._pieces, (*parts, *within))):
             self._parts.append(part)
-            part.installEventFilter(self)
             part.setStyleSheet(theme.sheet())
 
     def _pieces(self, part: QWidget) -> list[QWidget]:
@@ -72,6 +73,8 @@ class Dress(QObject):
         palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
         self._window.setPalette(palette)
         parts = [p for p in self._parts if isValid(p)]
+        for part in parts:
+            part.installEventFilter(self)  # until it is dressed: each of its events costs a call
         seen, unseen = ([p for p in parts if p.isVisible() is s] for s in (True, False))
         self._waiting = [*seen, None, *unseen]
         self._next.start(0)
@@ -83,10 +86,18 @@ class Dress(QObject):
             if part is None:
                 for widget in QApplication.allWidgets():
                     widget.update()
-            elif isValid(part) and part.styleSheet() != theme.sheet():
-                part.setStyleSheet(theme.sheet())
+            elif isValid(part) and self._renew(part):
                 self._next.start(0 if None in self._waiting else _APART)
                 return
+
+    def _renew(self, part: QWidget) -> bool:
+        """Dress a part for which another theme was chosen; whether it had not been yet."""
+        if part not in self._split:
+            part.removeEventFilter(self)
+        stale = part.styleSheet() != theme.sheet()
+        if stale:
+            part.setStyleSheet(theme.sheet())
+        return stale
 
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -99,10 +110,8 @@ class Dress(QObject):
                     and (watched is not self._window or child.isWindow())
                 ):
                     self.add(child)
-        elif (
-            event.type() == QEvent.Type.Show
-            and isinstance(watched, QWidget)
-            and watched.styleSheet() != theme.sheet()
-        ):
-            watched.setStyleSheet(theme.sheet())
+                    if child.isWindow():
+                        self.opened.emit(child)
+        elif event.type() == QEvent.Type.Show and isinstance(watched, QWidget):
+            self._renew(watched)
         return False

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QChildEvent, QEvent, QObject, QPoint, Qt
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
@@ -42,7 +42,6 @@ class Explainer(QObject):
 
     def __init__(self, services: Services) -> None:
         super().__init__(services.window)
-        services.window.installEventFilter(self)
         self._services = services
         self._page_of_room: Callable[[], str] = str
         self._guide: GuideWindow | None = None
@@ -50,17 +49,21 @@ class Explainer(QObject):
     def watch(self, centre: QWidget, page_of_room: Callable[[], str]) -> None:
         """Answer right clicks that nothing inside of a widget wants; the guide opens at the room's page."""
         self._page_of_room = page_of_room
-        centre.installEventFilter(self)
+        centre.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        centre.customContextMenuRequested.connect(
+            lambda at: self._show(centre.childAt(at), centre.mapToGlobal(at))
+        )
+
+    def watch_sheet(self, opened: QWidget) -> None:
+        """Answer right clicks and Shift+F1 in a sheet of the window."""
+        if isinstance(opened, QDialog):
+            opened.installEventFilter(self)
 
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if watched is self._services.window:
-            child = event.child() if isinstance(event, QChildEvent) else None
-            if event.type() == QEvent.Type.ChildPolished and isinstance(child, QDialog):
-                child.installEventFilter(self)
-        elif isinstance(watched, QWidget) and isinstance(event, QContextMenuEvent):
+        if isinstance(watched, QDialog) and isinstance(event, QContextMenuEvent):
             return self._show(watched.childAt(event.pos()), event.globalPos())
-        elif isinstance(watched, QDialog) and isinstance(event, QKeyEvent):
+        if isinstance(watched, QDialog) and isinstance(event, QKeyEvent):
             asked = (Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
             if event.type() == QEvent.Type.KeyPress and (event.key(), event.modifiers()) == asked:
                 here = watched.focusWidget()

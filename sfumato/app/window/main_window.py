@@ -81,6 +81,7 @@ class MainWindow(QMainWindow):
         self.encodings = EncodingEdits(self.services)
         self.surroundings = Surroundings(self.services, lambda: self.room.easel, self.dress)
         self.explainer = Explainer(self.services)
+        self.dress.opened.connect(self.explainer.watch_sheet)
         self._fill_actions(found)
         self._lay_out(found)
         self._make_menus()

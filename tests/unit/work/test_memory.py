@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import threading
 import time
 import tracemalloc
+from pathlib import Path
 
 import attrs
+import numba
 import numpy as np
 import pytest
 from conftest import scene
@@ -98,6 +101,26 @@ def test_all_caches_together_have_one_bound(monkeypatch: pytest.MonkeyPatch) -> 
     used.get(2, lambda: np.zeros(9000, np.uint8))
     assert used.peek(2) is not None
     assert quiet.peek(0) is not None  # the newest of each stays
+
+
+def test_pages_of_a_library_go_and_it_still_works() -> None:
+    """The compiler's, which nobody needs once the kernels are loaded; what it computes stays right."""
+
+    def of_file() -> int:
+        parts = re.split(
+            r"^(?=[0-9a-f]+-[0-9a-f]+ )", Path("/proc/self/smaps").read_text(), flags=re.M
+        )
+        kept = [p for p in parts if "libllvmlite" in p.partition("\n")[0]]
+        return sum(int(n) for p in kept for n in re.findall(r"^Rss: +(\d+) kB", p, re.M)) >> 10
+
+    twice = numba.njit("float64(float64)")(lambda x: 2 * x)
+    assert of_file() > 20
+    gone = memory.let_pages_go("libllvmlite")
+    assert gone > 15 << 20
+    assert of_file() < 15
+    assert twice(3.0) == 6
+    assert numba.njit("float64(float64)")(lambda x: x + 0.5)(3.0) == 3.5
+    assert memory.let_pages_go("no such library") == 0
 
 
 def test_heavy_work_takes_turns_and_gives_up_when_it_is_dropped(
