@@ -82,7 +82,7 @@ class Desk(QObject):
         self.previewer = Previewer(self.frames)
         self._size = (640, 360)
         self._region: Region = WHOLE
-        self.dragging = False
+        self.dragging = self._asked_moving = False
         self.has_begun = False  # the first picture is there
         self._last: list[Shown] = []  # the two last answers, which alternate while sides blink
         self._blinked = False
@@ -219,9 +219,9 @@ class Desk(QObject):
             self._lanes["preview"].drop()
             self.shown.emit(kept)
             return
-        self._lanes["preview"].ask(
-            lambda cancel: self.previewer.show(ask, cancel), patient=ask.dragging
-        )
+        # A step of a drag lets the one before it end; a picture at rest, which takes longer, it ends.
+        patient, self._asked_moving = ask.dragging and self._asked_moving, ask.dragging
+        self._lanes["preview"].ask(lambda cancel: self.previewer.show(ask, cancel), patient=patient)
 
     def _on_answered(self, shown: Any) -> None:
         """Pass a picture on; everything else waits until the first one is there."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
@@ -16,7 +16,7 @@ from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.colour.screen import code_table, recoded
 from sfumato.core.lut.sample import Packed, apply_packed, packed
-from sfumato.core.lut.table import Table3D, lattice_colours, node_values
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours, node_values
 from sfumato.core.path import path
 from sfumato.core.study.study import Study
 from sfumato.work import memory
@@ -67,13 +67,26 @@ class Drags(Sides):
             return self._printed_table(ask, self._drag_table(ask, EXACT, cancel))
 
         def make() -> DragTable:
-            steps = self._steps_ground if which == GROUND else self._steps_look
-            stages = stages_of(ask, which != GROUND)
-            nodes, riders = steps.run(stages, partial(swatches_in, ask.study.working), cancel)
-            return DragTable.of(Table3D(nodes), riders)
+            stages, riders = (
+                stages_of(ask, which != GROUND),
+                partial(swatches_in, ask.study.working),
+            )
+            nodes, ridden = self._steps(which).run(stages, riders, cancel, moves=ask.dragging)
+            return DragTable.of(Table3D(nodes), ridden)
 
-        table: DragTable = self._tables.get(_drag_key(ask, which), make)
+        known = self._known_table(ask, which)
+        key = _drag_key(ask, which)
+        table: DragTable = known or self._tables.get((key, "moves") if ask.dragging else key, make)
         return table
+
+    def _steps(self, which: str) -> Steps:
+        return self._steps_ground if which == GROUND else self._steps_look
+
+    def _known_table(self, ask: Ask, which: str) -> DragTable | None:
+        """Return a drag table that is there: made at rest, or while the hand moves one like it."""
+        key = _drag_key(ask, which)
+        found: DragTable | None = self._tables.peek(key)
+        return self._tables.peek((key, "moves")) if found is None and ask.dragging else found
 
     def _printed_table(self, ask: Ask, table: DragTable, alone: bool = False) -> DragTable:
         """Return a drag table that goes on to what print makes of it; `alone`: where black ink alone stays."""
@@ -162,7 +175,7 @@ class Drags(Sides):
         study, found = ask.study, tuple[Rgb, ...]()
         if ask.dragging and study.look.strength == 1.0:
             for which in {ask.a, ask.b} - UNBAKED - {GROUND, PRINTED}:
-                kept: DragTable | None = self._tables.peek(_drag_key(ask, which))
+                kept = self._known_table(ask, which)
                 found = found if kept is None else kept.riders
         return found[: 1 + len(ask.shot.ground) + len(study.look.coats)]
 
@@ -173,6 +186,13 @@ class Drags(Sides):
             table = self._drag_table(ask, which, cancel)
             if not plain:
                 self._screen_table(ask, table)
+        coats = (*ask.shot.ground, *ask.study.look.coats)
+        chosen = [
+            i for i, c in enumerate(coats, 1) if ask.coat in (c.id, *(m.id for m in c.members))
+        ]
+        if chosen and {ask.a, ask.b} - UNBAKED - {GROUND} and ask.study.look.strength == 1.0:
+            riders = partial(swatches_in, ask.study.working)
+            self._steps_look.ready(stages_of(ask, True), chosen[0], riders, cancel)
 
     def _looked_up(self, table: DragTable, code: Rgb, cancel: Cancel) -> Array:
         """Return a picture through a drag table; the side that does not move is kept."""
@@ -228,35 +248,67 @@ class _Step:
     per_node: float  # seconds
 
 
+@frozen(eq=False)
+class _Rest:
+    """What a long row of stages makes of the colours that reach it, as one table."""
+
+    keys: tuple[Any, ...]
+    table: Packed
+
+    def of(self, values: Rgb) -> Rgb:
+        code = np.ascontiguousarray(values, np.float32)
+        out = np.empty_like(code)
+        apply_packed(self.table, code, out)
+        return out
+
+
 class Steps:
     """The drag lattice after each stage: a drag computes only from the stage that moves onwards.
 
-    The grid is the finest of DRAG_GRIDS that the whole path fills within DRAG_SECONDS here.
+    The grid is the finest of DRAG_GRIDS that the whole path fills within DRAG_SECONDS here. Where what
+    follows the moving stage takes much longer than that, as hundreds of glazes do, it is one more table.
     """
 
     def __init__(self) -> None:
         self._kept: list[_Step] = []
         self._grid = DRAG_GRIDS[0]
+        self._rest: _Rest | None = None
         self._lock = threading.Lock()
 
     def run(
-        self, stages: list[Stage], riders: Callable[[], Rgb], cancel: Cancel
+        self,
+        stages: list[Stage],
+        riders: Callable[[], Rgb],
+        cancel: Cancel,
+        *,
+        moves: bool = False,
     ) -> tuple[Rgb, tuple[Rgb, ...]]:
-        """Return the nodes (n, n, n, 3), and what each stage makes of further colours (m, 3)."""
+        """Return the nodes (n, n, n, 3), and what each stage makes of further colours (m, 3).
+
+        Args:
+            moves: the hand moves, and what follows the moving stage may be looked up in a table;
+                further colours then come from the stages up to the moving one alone.
+        """
         with self._lock:
-            kept, grid = list(self._kept), self._grid
-        same = 0
-        for (key, _), known in zip(stages, kept, strict=False):
-            if key is not known.key and key != known.key:
-                break
-            same += 1
-        kept = kept[:same]
+            before, grid = list(self._kept), self._grid
+        if not before and len(stages) > _MANY:
+            grid = DRAG_GRIDS[-1]
+        same = _same(stages, before)
         nodes = grid**3
         value = (
-            kept[-1].values
-            if kept
+            before[same - 1].values
+            if same
             else np.concatenate([lattice_colours(grid).reshape(-1, 3), riders()])
         )
+        if moves and same and _is_long(before[same + 1 :], nodes) and len(before) == len(stages):
+            rest = self._rest_of(stages, same, before, cancel)
+            value = in_chunks(stages[same][1], value)
+            was = before[same].values[:nodes]
+            # The change alone comes from the table, so that a drag begins with the exact picture.
+            found = before[-1].values[:nodes] + rest.of(value[:nodes]) - rest.of(was)
+            ridden = (*(s.values[nodes:] for s in before[:same]), value[nodes:])
+            return np.asarray(node_values(found), np.float32).reshape(grid, grid, grid, 3), ridden
+        kept = before[:same]
         for key, run in stages[same:]:
             cancel.check()
             start = time.perf_counter()
@@ -268,6 +320,61 @@ class Steps:
             self._kept, self._grid = (kept if better == grid else []), better
         found = value[:nodes].reshape(grid, grid, grid, 3)
         return np.asarray(node_values(found), np.float32), tuple(s.values[nodes:] for s in kept)
+
+    def ready(
+        self, stages: list[Stage], moving: int, riders: Callable[[], Rgb], cancel: Cancel
+    ) -> None:
+        """Make what a drag of a stage needs, so that its first step is quick too."""
+        if _same(stages, self._kept) < len(stages):
+            self.run(stages, riders, cancel)
+        with self._lock:
+            kept, grid = list(self._kept), self._grid
+        if _same(stages, kept) == len(stages) and _is_long(kept[moving + 1 :], grid**3):
+            self._rest_of(stages, moving, kept, cancel)
+
+    def _rest_of(
+        self, stages: list[Stage], moving: int, kept: list[_Step], cancel: Cancel
+    ) -> _Rest:
+        """Return all that follows a stage as a table over the colours that it gives, and some beyond."""
+        keys = tuple(key for key, _ in stages[moving + 1 :])
+        known = self._rest
+        if known is not None and known.keys == keys:
+            return known
+        reached = kept[moving].values
+        low = np.clip(reached.min(axis=0), NODE_RANGE[0], 0) - _BEYOND
+        high = np.clip(reached.max(axis=0), 1, NODE_RANGE[1]) + _BEYOND
+        per_node = sum(s.per_node for s in kept[moving + 1 :])
+        grid = next((g for g in DRAG_GRIDS if per_node * g**3 < _READY), DRAG_GRIDS[-1])
+        value = lattice_colours(grid) * (high - low) + low
+        for _key, run in stages[moving + 1 :]:
+            cancel.check()
+            value = in_chunks(run, np.asarray(value, np.float32))
+        table = Table3D(node_values(value), (low.tolist(), high.tolist()))
+        self._rest = rest = _Rest(keys, packed(table))
+        return rest
+
+
+_MANY = 40  # stages of a path that starts on the coarsest grid
+_LONG = 3 * DRAG_SECONDS
+_READY = 1.0  # seconds that the table of what follows a moving stage may take, at rest
+_BEYOND = 0.02  # by which colours may leave the range they had before a table clips them
+
+
+def _same(stages: list[Stage], kept: Sequence[_Step]) -> int:
+    """Return how many stages at the start are as they were."""
+    pairs = zip(stages, kept, strict=False)
+    return next(
+        (
+            i
+            for i, ((key, _), known) in enumerate(pairs)
+            if key is not known.key and key != known.key
+        ),
+        min(len(stages), len(kept)),
+    )
+
+
+def _is_long(steps: Sequence[_Step], nodes: int) -> bool:
+    return sum(s.per_node for s in steps) * nodes > _LONG
 
 
 def _grid_for(per_node: float, now: int) -> int:

@@ -11,6 +11,7 @@ import pytest
 from conftest import DEMO
 
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.glaze import glazes
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
@@ -144,6 +145,46 @@ def test_kept_stages_are_never_stale(study: Study, frames: Frames) -> None:
         anew, ridden = fresh.run(stages, few, Cancel())
         np.testing.assert_array_equal(kept, anew)
         np.testing.assert_array_equal(riders, ridden)
+
+
+def test_behind_a_moving_glaze_a_long_stack_is_one_table(
+    study: Study, frames: Frames, monkeypatch
+) -> None:
+    """A step computes the moving glaze alone, shows nearly what rest shows, and is never stale."""
+    kinds = ("contrast", "colourfulness", "balance", "hue_table", "tints", "curves")
+    for i in range(60):
+        coat = new_coat(kinds[i % 6], **glazes()[kinds[i % 6]].mild)
+        study = study.added(LOOK, attrs.evolve(coat, id=f"n{i}", strength=0.05), None)
+    monkeypatch.setattr(drag, "_LONG", 0.0)  # whatever this machine takes for it
+    previewer, display = Previewer(frames), encoding(study.view.encoding)
+
+    def show(now: Study, by: Previewer = previewer) -> np.ndarray:
+        ask = _ask(now, b="exact", coat="n3", dragging=True, need_a=False)
+        return by.show(ask, Cancel()).b / np.float32(255)
+
+    previewer.prepare(_ask(study, b="exact", coat="n3", need_a=False), Cancel())
+    before = show(study)
+    passed = list[str]()
+    through = path.through_coat
+    monkeypatch.setattr(
+        drag.path, "through_coat", lambda c, *a, **k: (passed.append(c.id), through(c, *a, **k))[1]
+    )
+    for strength in (0.05, 0.3, 1.0):
+        moved = study.set_coat("n3", strength=strength)
+        passed.clear()
+        quick = show(moved)
+        assert set(passed) <= {"n3"}
+        plain = show(moved, Previewer(frames))
+        change = delta_e(plain, before, display).mean()
+        assert delta_e(plain, quick, display).mean() <= change / 4
+        assert change > 1.2 or strength < 1
+    other = moved.set_coat("n40", on=False)  # what follows is another: that table is not for it
+    passed.clear()
+    show(other)
+    show(other.set_coat("n3", strength=0.5))
+    assert len(set(passed)) > 20
+    previewer.prepare(_ask(other, b="exact", coat="n3", need_a=False), Cancel())
+    np.testing.assert_array_equal(show(other), show(other, Previewer(frames)))
 
 
 def test_the_drag_grid_suits_the_cost() -> None:
