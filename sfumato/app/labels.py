@@ -54,6 +54,7 @@ class Line(Label):
             self.foregroundRole(),
         )
 
+    @guarded
     def setToolTip(self, tip: str) -> None:
         self._own = tip
         super().setToolTip(tip)

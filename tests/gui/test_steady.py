@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import threading
+import time
+
 import attrs
+import numpy as np
 import pytest
 from conftest import ROOT
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -15,10 +19,15 @@ from sfumato.app.guard import guarded
 from sfumato.app.questions import Question
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
 from sfumato.app.services.view_state import ViewState, fitted
+from sfumato.core.glaze import glazes
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Mask
 from sfumato.core.study.shot import Layer
 from sfumato.core.study.study import LOOK
+from sfumato.work.cancel import Cancelled
+from sfumato.work.preview import measures
+from sfumato.work.preview.asks import Ask, Shown
+from sfumato.work.preview.preview import Previewer
 
 
 def test_a_shot_goes_while_a_glaze_of_its_ground_is_chosen(demo) -> None:
@@ -217,3 +226,52 @@ def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(de
     fresh.show()
     assert fresh.styleSheet() == theme.sheet() == before
     fresh.close()
+
+
+def test_a_drag_in_a_long_stack_waits_for_nothing(demo, monkeypatch) -> None:
+    """Its first step ends the exact picture under way; an instrument that takes long rests meanwhile."""
+    hand, window = demo, demo.window
+    keys = ("contrast", "colourfulness", "balance", "tints")
+    coats = [new_coat(keys[i % 4], **glazes()[keys[i % 4]].mild) for i in range(60)]
+    coats = tuple(attrs.evolve(c, strength=0.05) for c in coats)
+    window.model.commit("Many", window.model.study.with_look(coats=coats))
+    chosen = coats[3].id
+    window.view.set(coat=chosen, instruments=("neutral", "waveform"))
+    hand.settle()
+    show, ended, begun = Previewer.show, list[Ask](), threading.Event()
+
+    def slowly(self, ask, cancel):
+        if not ask.dragging:
+            begun.set()
+            try:
+                for _ in range(1000):
+                    cancel.check()
+                    time.sleep(0.01)
+            except Cancelled:
+                ended.append(ask)
+                raise
+        return show(self, ask, cancel)
+
+    monkeypatch.setattr(Previewer, "show", slowly)
+    monkeypatch.setattr(measures, "_SLOW", 0.0)  # so that the line of greys is one that takes long
+    window.model.commit("Another", window.model.study.set_coat(coats[50].id, on=False))
+    hand.until(begun.is_set)
+    seen: list[Shown] = []
+    window.desk.shown.connect(seen.append)
+    monkeypatch.setattr(
+        window.desk._rest, "start", lambda *_: None
+    )  # the hand stays on the control
+    for i in range(4):
+        window.rooms["look"].ledger.edits.strength(chosen, 0.1 + 0.2 * i)
+        hand.until(lambda i=i: len(seen) > i)
+    assert len(ended) == 1
+    assert all(s.ask.dragging for s in seen)
+    assert {"neutral", "waveform"} <= seen[0].instruments.keys()
+    assert "neutral" not in seen[-1].instruments
+    assert not np.array_equal(seen[0].b, seen[-1].b)
+    monkeypatch.setattr(Previewer, "show", show)
+    window.rooms["look"].ledger.edits.release()
+    hand.settle()
+    assert "neutral" in seen[-1].instruments
+    row = window.rooms["look"].ledger.row(chosen)
+    assert row.strength.value() == pytest.approx(70)

@@ -31,7 +31,7 @@ from sfumato.work.preview.preview import Previewer
 from sfumato.work.preview.scene import Measuring
 
 _TURNS = dict.fromkeys(("preview", "probe"), Turn.FIRST) | dict.fromkeys(
-    ("thumbs", "contact", "loss"), Turn.LAST
+    ("ready", "thumbs", "contact", "loss"), Turn.LAST
 )
 
 
@@ -88,7 +88,7 @@ class Desk(QObject):
         self._blinked = False
         self._lanes = {
             n: Lane(n, self, turn=_TURNS.get(n, Turn.SHARED))
-            for n in ("preview", "probe", "thumbs", "contact", "loss", "warm", "tried")
+            for n in ("preview", "probe", "ready", "thumbs", "contact", "loss", "warm", "tried")
         }
         for lane in self._lanes.values():
             lane.crashed.connect(notices.bug)
@@ -193,7 +193,7 @@ class Desk(QObject):
         if not self.dragging:
             self.dragging = True
             while_the_hand_moves(True)
-            for name in ("thumbs", "loss", "probe"):
+            for name in ("ready", "thumbs", "loss", "probe"):
                 self._lanes[name].drop()
         self._rest.start()
 
@@ -229,12 +229,21 @@ class Desk(QObject):
         self.shown.emit(shown)
         if not self.has_begun:
             self._later.start()
+        elif not shown.ask.dragging:
+            self._make_ready()
+
+    def _make_ready(self) -> None:
+        """Have what the first step of a drag of the chosen glaze needs."""
+        ask = self._shown_ask()
+        if ask is not None and not ask.dragging:
+            self._lanes["ready"].ask(lambda cancel: self.previewer.prepare(ask, cancel))
 
     def _start_rest(self) -> None:
         if self._now.isActive() or self._lanes["preview"].is_busy:
             self._later.start()
             return
         self.has_begun = True
+        self._make_ready()
         self.strip.ask()
         self._measure.start()
         self.warm()

@@ -51,7 +51,7 @@ class Strip(QObject):
             self._fresh.clear()
         if not desk.has_begun:
             return
-        study, ask, here = desk.model.study, desk.ask(), desk.shot
+        study, here = desk.model.study, desk.shot
         seen = {*self._seen, *([here.id] if here is not None else [])} - self._fresh
         wanted = [s for s in study.shots if s.id in seen]
         if not wanted and not anew:
@@ -68,8 +68,6 @@ class Strip(QObject):
                     guesses[shot.id] = previewer.guess(study, shot)
                 except SfumatoError as error:
                     found[shot.id] = error.alone()
-            if ask is not None:  # last: what the first step of a drag needs
-                previewer.prepare(ask, cancel)
             return study, found, guesses
 
         self._lane.ask(work)

@@ -145,12 +145,12 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         self.model.undo_stack.indexChanged.connect(lambda _i: self.refresh_actions())
-        self.model.changed.connect(lambda _b, _a: self.refresh_actions())
+        self.model.changed.connect(lambda _b, _a: self.refresh_actions(rests=True))
         self.model.file_changed.connect(self._on_file_changed)
         self.model.about_to_replace.connect(self.strip.hide)
         self.model.replaced.connect(self.refresh_actions)
         self.view.changed.connect(self._on_view)
-        self.desk.shown.connect(lambda _s: self.refresh_actions())
+        self.desk.shown.connect(lambda _s: self.refresh_actions(rests=True))
         for queue in (self.reading, self.queue):
             queue.ended.connect(lambda _how: self.refresh_actions())
             queue.refused.connect(self.notices.fault)
@@ -195,8 +195,10 @@ class MainWindow(QMainWindow):
         self.setWindowModified(self.model.is_edited)
         self.refresh_actions()
 
-    def refresh_actions(self) -> None:
-        """Enable what can run now."""
+    def refresh_actions(self, *, rests: bool = False) -> None:
+        """Enable what can run now; `rests`: only when no control moves."""
+        if rests and self.desk.dragging:
+            return
         stack = self.room.undo_stack
         true = {
             **self.files.conditions(),

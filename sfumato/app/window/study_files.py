@@ -50,6 +50,7 @@ class StudyFiles(QObject):
             False  # whether the slot holds a copy of the study as it is since it was saved
         )
         self._recovered: Path | None = None  # a copy that goes when ours is written
+        self._former: tuple[Study | None, bool] = (None, False)  # of which study it was asked last
         self._stamp: Stamp | None = None  # of the study's file, as it was read or written here
         self._told: Stamp | None = None  # a change on disk that was noticed already
         self._saver = Lane("autosave", self, turn=Turn.FIRST)
@@ -183,9 +184,12 @@ class StudyFiles(QObject):
 
     def conditions(self) -> dict[str, bool]:
         """Return what the study's own actions depend on."""
+        study = self.model.study
+        if self._former[0] is not study:
+            self._former = study, study.is_former  # looks at each glaze
         return {
             "has_file": self.model.file is not None and self.model.is_edited,
-            "is_former": self.model.study.is_former,
+            "is_former": self._former[1],
         }
 
     def use_new_way(self) -> None:

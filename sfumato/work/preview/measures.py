@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -46,6 +47,7 @@ from sfumato.work.tiles import apply_tiled, run_tiled
 SCOPE_WIDTH = 480
 LOSS_WIDTH = 320
 CLOUD = 1800  # colours on the nudge map
+_SLOW = 0.03  # seconds of an instrument that rests while the hand moves
 
 
 def smears(
@@ -113,6 +115,7 @@ class Measures(Drags):
     def forget(self) -> None:
         super().forget()
         self._kept_reference: tuple[str, dict[str, Array]] = ("", {})
+        self._took: dict[str, float] = {}  # seconds, by instrument
 
     def _delta(self, a: Rgb, b: Rgb, ask: Ask, cancel: Cancel) -> Array:
         display = encoding(ask.study.view.encoding)
@@ -148,11 +151,22 @@ class Measures(Drags):
     def measured(
         self, wanted: tuple[Measuring, ...], scene: Scene, cancel: Cancel, grey: bool = False
     ) -> dict[str, Any]:
-        """Return what instruments give, by key; one that gives nothing now is left out."""
+        """Return what instruments give, by key; one that gives nothing now is left out.
+
+        While the hand moves that is one, too, that took long at the last step: greys through hundreds of
+        glazes.
+        """
         found: dict[str, Any] = {}
+        if not scene.is_quick:
+            self._took.clear()
         for instrument in wanted:
             cancel.check()
+            if self._took.get(instrument.key, 0.0) > _SLOW:
+                continue
+            start = time.thread_time()
             data = instrument.measure(scene, grey)
+            if scene.is_quick:
+                self._took[instrument.key] = time.thread_time() - start
             if data is not None:
                 found[instrument.key] = data
         return found

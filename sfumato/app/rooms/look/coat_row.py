@@ -102,6 +102,7 @@ class CoatRow(QWidget):
         self._depth = 0
         self._says = ""
         self.alone = False
+        self.sight: object = None  # with which View its words were said last
         self._press: QPointF | None = None
         self._moving = False
         self.setFixedHeight(32)

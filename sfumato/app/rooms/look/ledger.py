@@ -236,16 +236,25 @@ class Ledger(QWidget):
         if shape != self._shape:
             self._shape = shape
             self._rebuild(study, shot)
+        sight = (study.view, encoding(study.working), encoding(study.view.encoding))
         for coat in every((*ground, *study.look.coats)):
             row = self._rows.get(coat.id)
-            if row is None:
+            is_chosen = coat.id == chosen and self.unfolded is not None
+            if row is None or (row.coat is coat and row.sight == sight and not is_chosen):
                 continue
             says = _said(coat, study)
             row.show_coat(coat, says)
-            if coat.id == chosen and self.unfolded is not None:
+            row.sight = sight
+            if is_chosen and self.unfolded is not None:
                 self.unfolded.show_coat(coat, says)
         self._show_colours()
         self._show_fixed(study, shot)
+
+    def renew(self) -> None:
+        """Encodings of the same names may be others now: say anew what each glaze does."""
+        for row in self._rows.values():
+            row.sight = None
+        self.refresh()
 
     def _show_colours(self) -> None:
         """Give the controls the way colours are seen, when that has changed."""

@@ -95,7 +95,7 @@ class LookRoom(Room):
         view.changed.connect(self._on_view)
         desk.strip.thumbs.connect(self.shots.show_thumbs)
         desk.strip.guesses.connect(self._show_guesses)
-        desk.encodings_changed.connect(ledger.refresh)
+        desk.encodings_changed.connect(ledger.renew)
         self.shots.seen.connect(desk.strip.set_seen)
         self.shots.chosen.connect(lambda s: view.set(shot=s))
         for part in (self.shots, panel.contact):

@@ -167,10 +167,12 @@ class Seal(QWidget):
         warnings = []
         if study.span.with_ground and shot is not None:
             warnings.append(f"Includes the Ground of {shot.name}: right for this shot only.")
-        acting = every(tuple(c for c in study.look.coats if c.acts))
-        hard = [c.title for c in acting if c.acts and c.spec and c.spec.is_hard]
-        if hard:
-            warnings.append(f"{hard[0]} makes edges that the grid blurs by up to one of its steps.")
+        for top in study.look.coats:
+            hard = [c for c in every((top,)) if c.spec and c.spec.is_hard and c.acts]
+            if hard and top.acts:
+                words = "makes edges that the grid blurs by up to one of its steps."
+                warnings.append(f"{hard[0].title} {words}")
+                break
         self._warning.setText("\n".join(warnings))
         self._warning.setVisible(bool(warnings))
         self._proof_box.setVisible(self._proof is not None)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
@@ -85,6 +87,10 @@ class SpanEnd(QWidget):
         focus_ring(self, painter)
 
 
+def _middle(node: tuple[QWidget, str]) -> int:
+    return node[0].geometry().center().y()
+
+
 class ThreadBody(QWidget):
     """The scrolled part; paints the thread down its left margin."""
 
@@ -139,9 +145,13 @@ class ThreadBody(QWidget):
         painter.setPen(QPen(colour("yellow"), 4, c=Qt.PenCapStyle.FlatCap))
         painter.drawLine(QPointF(THREAD, first), QPointF(THREAD, last))
         seen = event.rect().adjusted(0, -8, 0, 8)
-        for widget, pigment in self.nodes:
-            middle = widget.geometry().center().y()
-            if widget.isHidden() or not seen.top() <= middle <= seen.bottom():
+        # They lie below one another: of hundreds, only those that are painted are asked where they lie.
+        first_seen = bisect_left(self.nodes, seen.top(), lo=1, key=_middle)
+        for widget, pigment in (self.nodes[0], *self.nodes[first_seen:]):
+            middle = _middle((widget, pigment))
+            if middle > seen.bottom():
+                break
+            if widget.isHidden() or middle < seen.top():
                 continue
             at = QPointF(THREAD, middle + 0.5)
             painter.setPen(QPen(colour("panel"), 2))
