@@ -144,7 +144,8 @@ class _Turns:
         self._free = count
         self._line = deque[object]()
 
-    def take(self, check: Callable[[], None]) -> None:
+    def take(self, check: Callable[[], None], tell: Callable[[], None] | None = None) -> None:
+        """Wait for a turn; `tell` is called when that takes longer than a look."""
         mine = object()
         with self._changed:
             self._line.append(mine)
@@ -155,6 +156,9 @@ class _Turns:
                         self._free -= 1
                         return
                 check()  # outside: it may wait
+                if tell is not None:
+                    tell()
+                    tell = None
         finally:
             with self._changed:
                 self._line.remove(mine)
@@ -170,6 +174,16 @@ _HEAVY = _Turns(max(1, (os.cpu_count() or 1) // 2))
 
 
 @contextmanager
+def told_when_it_waits(tell: Callable[[], None]) -> Iterator[None]:
+    """Have it told when this thread waits for a turn with heavy work."""
+    _MINE.tell = tell
+    try:
+        yield
+    finally:
+        _MINE.tell = None
+
+
+@contextmanager
 def heavy(check: Callable[[], None]) -> Iterator[None]:
     """Wait for a turn with work that takes some hundred megabytes: one on two processors, first come first.
 
@@ -182,7 +196,7 @@ def heavy(check: Callable[[], None]) -> Iterator[None]:
     if getattr(_MINE, "turn", False) or threading.current_thread() is threading.main_thread():
         yield
         return
-    _HEAVY.take(check)
+    _HEAVY.take(check, getattr(_MINE, "tell", None))
     _MINE.turn = True
     try:
         yield

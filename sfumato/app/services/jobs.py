@@ -23,7 +23,7 @@ from shiboken6 import isValid
 from sfumato.core.errors import SfumatoError
 from sfumato.work import turns
 from sfumato.work.cancel import Cancel, Cancelled, Progress
-from sfumato.work.memory import give_back
+from sfumato.work.memory import give_back, told_when_it_waits
 from sfumato.work.tiles import workers
 from sfumato.work.turns import behind
 
@@ -281,7 +281,7 @@ class Queue(QObject):
         self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
         self.title = ""  # of what runs, or ran last
-        self._last = 0.0
+        self._last = self._share = 0.0
         self._closed = False
         self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
@@ -317,7 +317,7 @@ class Queue(QObject):
         if not self._jobs or self._closed:
             return
         job = self._jobs.popleft()
-        self._cancel, self.title = Cancel(), job.title
+        self._cancel, self.title, self._share = Cancel(), job.title, 0.0
         self.started.emit(job.title)
         self._pulse.begin()
         self._pool.submit(self._run, job, self._cancel)
@@ -325,14 +325,17 @@ class Queue(QObject):
     def _progress(self, share: float, words: str) -> None:
         now = time.monotonic()
         if now - self._last >= 1 / 30 or share >= 1:
-            self._last = now
+            self._last, self._share = now, share
             self.progressed.emit(share, words)
+
+    def _waits(self) -> None:
+        self.progressed.emit(self._share, "waiting for other large work to end")
 
     def _run(self, job: _Job, cancel: Cancel) -> None:
         answer: Any = None
         fault: Any = None
         try:
-            with self._pulse.work():
+            with self._pulse.work(), told_when_it_waits(self._waits):
                 answer = job.work(cancel, self._progress)
         except Cancelled:
             fault = Cancelled()

@@ -9,6 +9,7 @@ import pytest
 
 from sfumato.app.services.jobs import Lane, Queue, Turn
 from sfumato.core.errors import MediaError
+from sfumato.work import memory
 from sfumato.work.tiles import workers
 
 
@@ -93,6 +94,38 @@ def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
     gate.set()
     qtbot.waitUntil(lambda: not queue.is_busy)
     assert done == ["long", 2, "finished"]
+    queue.close()
+
+
+def test_a_job_says_that_it_waits_for_other_large_work(qtbot, monkeypatch) -> None:
+    monkeypatch.setattr(memory, "_HEAVY", memory._Turns(1))
+    queue, said, gate, taken = Queue(), list[tuple[float, str]](), threading.Event(), []
+
+    def other() -> None:
+        with memory.heavy(lambda: None):
+            taken.append(True)
+            gate.wait(5)
+
+    def work(cancel, progress) -> str:
+        progress(0.3, "reading")
+        with memory.heavy(cancel.check):
+            return "done"
+
+    first = threading.Thread(target=other)
+    first.start()
+    qtbot.waitUntil(lambda: bool(taken))
+    queue.progressed.connect(lambda share, words: said.append((share, words)))
+    answers: list[str] = []
+    queue.add("export", work, then=answers.append)
+    qtbot.waitUntil(lambda: len(said) == 2)
+    assert said[1] == (0.3, "waiting for other large work to end")
+    assert not answers
+    gate.set()
+    first.join()
+    qtbot.waitUntil(lambda: answers == ["done"])
+    queue.add("export", work, then=answers.append)  # nobody is before it: nothing is said
+    qtbot.waitUntil(lambda: len(answers) == 2)
+    assert len(said) == 3
     queue.close()
 
 
