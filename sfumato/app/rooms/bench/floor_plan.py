@@ -12,10 +12,11 @@ from sfumato.work.bench.engines import Walk
 
 _PIGMENTS = ("yellow", "azurite")
 _MARGIN = 14
+_APART = 8  # px between a zone and its words
 
 
 class FloorPlan(Field):
-    """Shows zones with their soft borders; `names` stand in them."""
+    """Shows zones with their soft borders, each with its words beside it."""
 
     def __init__(self) -> None:
         super().__init__(
@@ -29,7 +30,7 @@ class FloorPlan(Field):
         self._words: tuple[str, ...] = ()
 
     def show_walk(self, walk: Walk | None, number: int, words: tuple[str, ...]) -> None:
-        """Show a walk at a frame; words stand under the zones."""
+        """Show a walk at a frame; words stand beside the zones."""
         self._walk, self._number, self._words = walk, number, words
         self.setAccessibleDescription("; ".join(words))
         self.update()
@@ -77,9 +78,7 @@ class FloorPlan(Field):
                 painter.setBrush(tone)
                 painter.drawEllipse(centre, radius * scale, radius * scale)
             if i < len(self._words):
-                painter.setPen(colour("text"))
-                room = QRectF(centre.x() - 90, centre.y() + (-26 if i % 2 == 0 else 12), 180, 16)
-                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, self._words[i])
+                self._paint_words(painter, i, centre, (zone.radius + zone.soft) * scale)
         painter.setPen(QPen(colour("quiet"), 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline([at(*e) for e in self._walk.eyes])
@@ -88,3 +87,17 @@ class FloorPlan(Field):
         painter.setBrush(colour("text"))
         painter.drawEllipse(at(*eye), 5, 5)
         focus_ring(self, painter)
+
+    def _paint_words(self, painter: QPainter, i: int, centre: QPointF, radius: float) -> None:
+        """Write what a zone has beside it, on the side that has more room."""
+        left, right = centre.x() - radius - _APART, centre.x() + radius + _APART
+        is_left = centre.x() < self.width() / 2
+        span = (0.0, left) if is_left else (right, self.width() - right)
+        room = QRectF(span[0], centre.y() - 24, max(span[1], 1), 48)
+        side = Qt.AlignmentFlag.AlignRight if is_left else Qt.AlignmentFlag.AlignLeft
+        painter.setPen(colour("text"))
+        painter.drawText(
+            room,
+            side | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+            self._words[i].replace(" %", "\N{NO-BREAK SPACE}%"),
+        )
