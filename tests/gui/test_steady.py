@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 import time
 
@@ -275,3 +276,17 @@ def test_a_drag_in_a_long_stack_waits_for_nothing(demo, monkeypatch) -> None:
     assert "neutral" in seen[-1].instruments
     row = window.rooms["look"].ledger.row(chosen)
     assert row.strength.value() == pytest.approx(70)
+
+
+def test_what_is_built_for_good_is_out_of_the_collectors_way(hand) -> None:
+    """A full collection, in which nothing else of Python runs, looks at what came since."""
+    house = hand.window.rooms
+    for key in house.specs:
+        assert house[key] is not None
+    assert gc.get_freeze_count() == 0
+    try:
+        house._build_ahead()  # nothing is missing
+        assert gc.get_freeze_count() > 50_000
+        assert len(gc.get_objects()) < 5_000
+    finally:
+        gc.unfreeze()

@@ -15,6 +15,7 @@ from sfumato.app.services.services import Services
 from sfumato.core.discover import specs
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
+from sfumato.work.memory import keep_for_good
 
 
 def room_specs() -> list[RoomSpec]:
@@ -84,6 +85,8 @@ class House(QObject):
             self[missing.pop(0)]
         if missing:
             self._idle.start()
+        else:
+            keep_for_good()
 
     def _is_idle(self) -> bool:
         hand = QApplication.mouseButtons() != Qt.MouseButton.NoButton
