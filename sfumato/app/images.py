@@ -12,7 +12,7 @@ from sfumato.core.arrays import Array
 
 
 def image_of(pixels: Array) -> QImage:
-    """Return a QImage that owns a copy of uint8 (h, w, 3); of (h, w, 4) the fourth byte says nothing."""
+    """Return a QImage that owns a copy of uint8 (h, w, 3); of (h, w, 4) the fourth byte is 255."""
     pixels = np.ascontiguousarray(pixels)
     h, w, bytes_each = pixels.shape
     kind = QImage.Format.Format_RGBX8888 if bytes_each == 4 else QImage.Format.Format_RGB888

@@ -9,6 +9,7 @@ import imagecodecs
 import numpy as np
 from PIL import ImageCms
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
@@ -21,6 +22,7 @@ from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.colour.screen import KNEE, on_screen
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.transform import Transform
+from sfumato.core.measure import scopes
 from sfumato.core.measure.graticule import CODE, STOPS, marks
 from sfumato.core.measure.scopes import Band, chroma_place, in_band
 from sfumato.core.path import path
@@ -306,3 +308,24 @@ def test_the_picture_is_mapped_to_the_screen_and_says_so(demo, tmp_path: Path, p
     ports.profile = next(Path(__file__).parents[2].glob("demo/luts/*.icc"))
     hand.act("screen_profile")
     assert "RGB screen" in hand.notices[-1] or "cannot be used" in hand.notices[-1]
+
+
+def test_traces_of_another_shot_lie_under_in_grey_alone(qtbot) -> None:
+    """Where both are drawn the pixel is no other colour than the two: a parade over the same in grey."""
+    rng = np.random.default_rng(3)
+    picture = np.asarray(rng.integers(40, 220, (90, 160, 3)), np.uint8)
+    counts = scopes.counted("parade", picture)
+    data, grey = scopes.drawn("parade", counts), scopes.drawn("parade", counts, reference=True)
+    view = ScopeView("parade")
+    qtbot.addWidget(view)
+    view.resize(420, 260)
+    seen = []
+    for reference in (None, grey):
+        view.show_data("parade", data, reference)
+        image = view.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+        rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), -1)
+        seen.append(rows[:, : 3 * image.width()].reshape(image.height(), -1, 3).astype(int))
+    alone, both = seen
+    assert (both >= alone - 1).all(), "what lies beside lightens, and takes nothing away"
+    assert (both - alone).max() > 20
+    assert (both <= np.maximum(alone, 152)).all()

@@ -274,7 +274,9 @@ def _traces(counts: Array, inks: Array) -> Array:
     out = np.empty((levels, n * columns), np.uint32)
     for i, ink in enumerate(inks):
         light = _glow(counts[i], 0.8)
-        shades = np.zeros((len(light), 4), np.uint8)
+        shades = np.full(
+            (len(light), 4), 255, np.uint8
+        )  # laid over another, what is not opaque is wrong
         shades[:, :3] = np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[:, None]
         whole = shades.view(np.uint32)[:, 0].take(np.minimum(counts[i], _BRIGHT))
         out[:, i * columns : (i + 1) * columns] = whole[:, ::-1].T
@@ -316,7 +318,7 @@ _REFERENCE = np.array([150, 150, 150], np.float32)
 def drawn(kind: str, counts: Array, reference: bool = False) -> Array:
     """Return counts of one of DRAWN as a picture, uint8 (256, width, 3 or 4), black at the foot.
 
-    Of four bytes the last says nothing.
+    Of four bytes the last is 255: opaque.
 
     A `reference` is drawn in grey, to lie under or over another.
     """
