@@ -60,17 +60,26 @@ class Line(Label):
         super().setToolTip(tip)
 
     @guarded
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        if self.underMouse():
+            self._tell()
+
+    @guarded
     def enterEvent(self, event: QEnterEvent) -> None:
         """Have a tip of the whole text. Not when it is asked for: an override of `event` is called for
         each of the dozens of events of a label that is dressed, and waits for the interpreter each time.
         """
+        self._tell()
+        super().enterEvent(event)
+
+    def _tell(self) -> None:
         if self.is_short:
             parent = self.parentWidget()
             words = (self.text(), plain(self._own) if self._own else tip_of(parent))
             super().setToolTip(as_tip("\n".join(filter(None, words))))
         else:
             super().setToolTip(self._own)
-        super().enterEvent(event)
 
 
 class _HasTip(Protocol):

@@ -82,9 +82,8 @@ class Beside:
                 except (OSError, EOFError):
                     if fresh:
                         raise
-                    answer, found = self._asked(
-                        head, arrays
-                    )  # it had just ended, having nothing to do
+                    # It had just ended, having nothing to do.
+                    answer, found = self._asked(head, arrays)
             except (OSError, EOFError, ValueError) as error:
                 raise FormatError(self._silent) from error
         if "error" in answer:

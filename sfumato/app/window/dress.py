@@ -92,8 +92,7 @@ class Dress(QObject):
 
     def _renew(self, part: QWidget) -> bool:
         """Dress a part for which another theme was chosen; whether it had not been yet."""
-        if part not in self._split:
-            part.removeEventFilter(self)
+        part.removeEventFilter(self)
         stale = part.styleSheet() != theme.sheet()
         if stale:
             part.setStyleSheet(theme.sheet())

@@ -274,9 +274,8 @@ def _traces(counts: Array, inks: Array) -> Array:
     out = np.empty((levels, n * columns), np.uint32)
     for i, ink in enumerate(inks):
         light = _glow(counts[i], 0.8)
-        shades = np.full(
-            (len(light), 4), 255, np.uint8
-        )  # laid over another, what is not opaque is wrong
+        # Opaque: laid over another, a pixel with another fourth byte shows a wrong colour.
+        shades = np.full((len(light), 4), 255, np.uint8)
         shades[:, :3] = np.float32(_GROUND) + (ink - np.float32(_GROUND)) * light[:, None]
         whole = shades.view(np.uint32)[:, 0].take(np.minimum(counts[i], _BRIGHT))
         out[:, i * columns : (i + 1) * columns] = whole[:, ::-1].T

@@ -66,27 +66,27 @@ class Drags(Sides):
         if which == PRINTED:
             return self._printed_table(ask, self._drag_table(ask, EXACT, cancel))
 
+        key, moves = self._place(ask, which)
+
         def make() -> DragTable:
             stages, riders = (
                 stages_of(ask, which != GROUND),
                 partial(swatches_in, ask.study.working),
             )
-            nodes, ridden = self._steps(which).run(stages, riders, cancel, moves=ask.dragging)
+            nodes, ridden = self._steps(which).run(stages, riders, cancel, moves=moves)
             return DragTable.of(Table3D(nodes), ridden)
 
-        known = self._known_table(ask, which)
-        key = _drag_key(ask, which)
-        table: DragTable = known or self._tables.get((key, "moves") if ask.dragging else key, make)
+        table: DragTable = self._tables.get(key, make)
         return table
 
     def _steps(self, which: str) -> Steps:
         return self._steps_ground if which == GROUND else self._steps_look
 
-    def _known_table(self, ask: Ask, which: str) -> DragTable | None:
-        """Return a drag table that is there: made at rest, or while the hand moves one like it."""
+    def _place(self, ask: Ask, which: str) -> tuple[Any, bool]:
+        """Return where a drag table lies, and whether it is one of the moving hand: none made at rest is there."""
         key = _drag_key(ask, which)
-        found: DragTable | None = self._tables.peek(key)
-        return self._tables.peek((key, "moves")) if found is None and ask.dragging else found
+        moves = ask.dragging and self._tables.peek(key) is None
+        return (key, "moves") if moves else key, moves
 
     def _printed_table(self, ask: Ask, table: DragTable, alone: bool = False) -> DragTable:
         """Return a drag table that goes on to what print makes of it; `alone`: where black ink alone stays."""
@@ -175,7 +175,7 @@ class Drags(Sides):
         study, found = ask.study, tuple[Rgb, ...]()
         if ask.dragging and study.look.strength == 1.0:
             for which in {ask.a, ask.b} - UNBAKED - {GROUND, PRINTED}:
-                kept = self._known_table(ask, which)
+                kept: DragTable | None = self._tables.peek(self._place(ask, which)[0])
                 found = found if kept is None else kept.riders
         return found[: 1 + len(ask.shot.ground) + len(study.look.coats)]
 
