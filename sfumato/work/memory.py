@@ -260,7 +260,7 @@ class Kept:
     def peek(self, key: Any) -> Any:
         """Return the answer for `key` when it is kept, else None."""
         with _LOCK:
-            return self._items[key].value if key in self._items else None
+            return self._asked(key) if key in self._items else None
 
     def get(self, key: Any, make: Callable[[], Any]) -> Any:
         """Return the answer for `key`, made when it is not kept; by one of those who ask at once."""

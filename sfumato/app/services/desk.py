@@ -231,6 +231,11 @@ class Desk(QObject):
             self._later.start()
         elif not shown.ask.dragging:
             self._make_ready()
+            kept = shown.ask.study is not self.model.study or not self.previewer.awaits_fit(
+                shown.ask
+            )
+            if not kept and not self._lanes["loss"].is_busy:
+                self._measure.start()
 
     def _make_ready(self) -> None:
         """Have what the first step of a drag of the chosen glaze needs."""
@@ -259,10 +264,14 @@ class Desk(QObject):
             self.strip.ask()
         same = attrs.evolve(before, notes="", name="") == attrs.evolve(after, notes="", name="")
         if not same:
-            self.loss_unknown.emit()
-            self._lanes["loss"].drop()
-            if self.has_begun:
-                self._measure.start()
+            self._measure_anew()
+
+    def _measure_anew(self) -> None:
+        """What was said of the loss no longer holds."""
+        self.loss_unknown.emit()
+        self._lanes["loss"].drop()
+        if self.has_begun:
+            self._measure.start()
 
     def _on_view(self, before: ViewState, after: ViewState) -> None:
         if before.mode != after.mode:
@@ -270,6 +279,8 @@ class Desk(QObject):
         self._blinked = before.blink != after.blink
         if before.shot != after.shot:
             self.strip.ask(anew=False)
+            if self.model.study.span.with_ground:  # a LUT for each shot
+                self._measure_anew()
         if _picture(before) != _picture(after):
             self._now.start()
 

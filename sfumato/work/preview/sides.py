@@ -51,17 +51,24 @@ class Sides(Prints):
     def forget(self) -> None:
         super().forget()
         self._tables = Kept(memory.TABLES, 12)
+        self._written = Kept(
+            memory.TABLES, 4
+        )  # apart: a fit takes seconds, and its newest always stays
 
     def look_table(self, ask: Ask, cancel: Cancel | None = None) -> LookTable:
         """Return the table that the Seal would write, kept while nothing in it changes."""
-        made: LookTable = self._tables.get(
+        made: LookTable = self._written.get(
             written_key(ask), lambda: look_table(ask.study, self.frames, ask.shot, cancel)
         )
         return made
 
+    def awaits_fit(self, ask: Ask) -> bool:
+        """Whether the table is to be fitted and is not there: side B is seen through a sampled one meanwhile."""
+        return ask.study.fit and self._written.peek(written_key(ask)) is None
+
     def written_table(self, ask: Ask, cancel: Cancel | None = None) -> Table3D:
         """Return the table to look through: the one that will be written, or sampled until it is fitted."""
-        kept: LookTable | None = self._tables.peek(written_key(ask))
+        kept: LookTable | None = self._written.peek(written_key(ask))
         if kept is not None or not ask.study.fit:
             return (kept or self.look_table(ask, cancel)).table
         plain = attrs.evolve(ask, study=attrs.evolve(ask.study, fit=False))

@@ -155,7 +155,6 @@ class Seal(QWidget):
         model.changed.connect(lambda _b, _a: self.refresh())
         desk.loss.connect(self.show_loss)
         desk.loss_unknown.connect(self._forget)
-        self.refresh()
         self._forget()
 
     def refresh(self) -> None:
@@ -179,15 +178,14 @@ class Seal(QWidget):
         self.button.setEnabled(bool(study.look.coats or study.shots))
 
     def _forget(self) -> None:
-        """The study moved: what was measured no longer holds."""
+        """The study moved, or the shot whose Ground goes into the LUT: what was measured no longer holds."""
         painted(self._loss, "")
         shots = len(self._model.study.shots)
         self._loss.setText(
             f"measuring on {shots} shots …" if shots else "no shots to measure on yet"
         )
-        if self._proof is not None:
-            self._proof = None
-            self.refresh()
+        self._proof = None
+        self.refresh()
 
     def show_loss(self, loss: GridLoss | None) -> None:
         if loss is None:
