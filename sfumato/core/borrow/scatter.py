@@ -173,7 +173,7 @@ def lattice(
         weighed = places.multiply(w[:, None]).tocsr()
         gram = (places.T @ weighed).tocsr()
         gram.setdiag(gram.diagonal() + _TO_BASE / n**3)
-        normal = Normal(gram, strength * (n - 1) ** 4 / n**3, Bend(n))
+        normal = Normal(gram, Bend(n), strength * (n - 1) ** 4 / n**3)
         from_base = places @ start
         d = _finer(d, n).reshape(-1, 3)
         for _ in range(2):

@@ -68,7 +68,7 @@ def nodes_of_planes(
     target = np.stack([cb.ravel(), cr.ravel()], -1).astype(np.float64)
     density = cb.size / _GRID**3
     smooth = _COLOURS * (_GRID - 1) ** 4 * density
-    normal = Normal((means.T @ means).tocsr(), smooth, Bend(_GRID))
+    normal = Normal((means.T @ means).tocsr(), Bend(_GRID), smooth)
     start = np.zeros((_GRID**3, 2))
     found = solved(normal, np.asarray(means.T @ target), start, _STEPS, check)
     both = np.concatenate([found, np.zeros((len(found), 1))], -1).reshape(_GRID, _GRID, _GRID, 3)

@@ -1,4 +1,4 @@
-"""The bending of a lattice as an operator: the sum of squared second differences, D'D x."""
+"""The bending of a lattice as an operator, D'D x, and steps towards the lattice that bends least."""
 
 from __future__ import annotations
 
@@ -73,3 +73,47 @@ def bending(x: Array, n: int) -> Array:
     out = np.zeros_like(x)
     add_bending(x.reshape(-1), out.reshape(-1), n, x.shape[1])
     return out
+
+
+_ARRIVED = 1e-24  # of the square of what is left, weighed
+
+
+@numba.njit(
+    "float64(float64[::1], int32[::1], int32[::1], float64, int64, float64[::1], float64[::1], "
+    "float64[::1], float64[::1], float64[::1], float64, int64)",
+    nogil=True,
+    cache=True,
+    error_model="numpy",
+)
+def go_on(data, columns, rows, smooth, n, x, residual, p, image, scale, rho, steps):  # type: ignore[no-untyped-def]
+    """Go steps of conjugate gradients with the system G + smooth D'D, preconditioned by `scale`.
+
+    G is sparse, in rows (CSR), (n**3, n**3). `x`, `residual` and the direction `p` are changed, `image`
+    is room for one more. Returns the square of what is left, weighed, for the next steps; 0 when the
+    solution is there.
+    """
+    count = x.size
+    for _ in range(steps):
+        image[:] = 0
+        if smooth > 0:
+            add_bending(p, image, n, 1)
+        along = 0.0
+        for i in range(count):
+            total = image[i] * smooth
+            for j in range(rows[i], rows[i + 1]):
+                total += data[j] * p[columns[j]]
+            image[i] = total
+            along += p[i] * total
+        alpha = rho / along if along > 0 else 0.0
+        new = 0.0
+        for i in range(count):
+            x[i] += alpha * p[i]
+            residual[i] -= alpha * image[i]
+            new += residual[i] * residual[i] * scale[i]
+        if new <= _ARRIVED:
+            return 0.0
+        beta = new / rho if rho > 0 else 0.0
+        for i in range(count):
+            p[i] = beta * p[i] + scale[i] * residual[i]
+        rho = new
+    return rho

@@ -82,25 +82,12 @@ _CLIPPED = 1e-3  # by how much a smooth node lies beyond 0 or 1 where the look c
 
 
 @frozen(eq=False)
-class Weights:
-    """A diagonal data term: the weight of each node, (n**3,)."""
-
-    of_nodes: Array
-
-    def __matmul__(self, x: Array) -> Array:
-        return np.asarray(self.of_nodes[:, None] * x)
-
-    def diagonal(self) -> Array:
-        return self.of_nodes
-
-
-@frozen
 class Normal:
     """A data term plus a share of bending, as `solved` takes it."""
 
-    gram: Any  # something that multiplies (n**3, k) and has a diagonal
-    smooth: float
+    gram: Any  # scipy.sparse CSR float64 (n**3, n**3)
     bend: Bend
+    smooth: float = 0.0
 
     def __matmul__(self, x: Array) -> Array:
         out = self.bend @ x
@@ -112,52 +99,36 @@ class Normal:
         return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
 
 
-def _dot(a: Array, b: Array) -> float:
-    return float(np.einsum("ij,ij->", a, b))
+_AT_ONCE = 8  # steps between two looks at whether they are still wanted
 
 
 def solved(
-    normal: Any, right: Array, start: Array, steps: int, check: StillWanted = always_wanted
+    normal: Normal, right: Array, start: Array, steps: int, check: StillWanted = always_wanted
 ) -> Array:
     """Solve a symmetric system for several right sides by Jacobi-preconditioned conjugate gradients.
 
-    One side after the other: at 64 points each of the dozen arrays of three would take 6 MB.
+    One side after the other: at 64 points each of the half dozen arrays of three would take 6 MB.
     """
+    from sfumato.core.kernels.bend import go_on
+
+    gram, n = normal.gram, normal.bend.n
+    system = (gram.data, gram.indices.astype(np.int32), gram.indptr.astype(np.int32))
     diagonal = normal.diagonal()
-    scale = (1 / np.where(diagonal > 0, diagonal, 1))[:, None]
+    scale = 1 / np.where(diagonal > 0, diagonal, 1)
     out = np.empty_like(start)
     for side in range(start.shape[1]):
-        column = slice(side, side + 1)
-        out[:, column] = _one_solved(
-            normal, right[:, column], start[:, column], scale, steps, check
-        )
+        x = np.ascontiguousarray(start[:, side]).copy()
+        residual = right[:, side] - (normal @ x[:, None])[:, 0]
+        along = scale * residual
+        rho, image = float(residual @ along), np.empty_like(x)
+        for done in range(0, steps, _AT_ONCE):
+            check()
+            few = min(_AT_ONCE, steps - done)
+            rho = go_on(*system, normal.smooth, n, x, residual, along, image, scale, rho, few)
+            if rho <= 0:
+                break
+        out[:, side] = x
     return out
-
-
-def _one_solved(
-    normal: Any, right: Array, start: Array, scale: Array, steps: int, check: StillWanted
-) -> Array:
-    x = start.copy()
-    residual = right - normal @ x
-    z = scale * residual
-    p = z.copy()
-    room = np.empty_like(p)
-    rho = _dot(residual, z)
-    for _ in range(steps):
-        check()
-        image = normal @ p
-        along = _dot(p, image)
-        alpha = rho / along if along > 0 else 0.0
-        x += np.multiply(p, alpha, out=room)
-        residual -= np.multiply(image, alpha, out=room)
-        np.multiply(residual, scale, out=z)
-        new = _dot(residual, z)
-        if new <= 1e-24:
-            break
-        p *= new / rho if rho > 0 else 0.0
-        p += z
-        rho = new
-    return x
 
 
 @frozen
@@ -259,7 +230,7 @@ def fitted(
     free = np.ones(grid**3)
     free[diagonal] = 0
     keep = sparse.diags(free)
-    mix = (keep @ mix @ keep).tocsr()
+    normal = Normal((keep @ mix @ keep).tocsr(), Bend(grid))
     change = np.zeros_like(start)
     for _ in range(4):
         now = w @ (held + change)
@@ -267,7 +238,7 @@ def fitted(
         beyond = ((exact >= 1) & (now > 1)) | ((exact <= 0) & (now < 0))
         target[beyond] = now[beyond]
         right = free[:, None] * (weighed.T @ (target - w @ held))
-        change = solved(mix, right, change, 12, check)
+        change = solved(normal, right, change, 12, check)
         change = np.clip(held + change, *node_range) - held
     better = Table3D(frozen_array((held + change).reshape(plain_values.shape)), domain)
     look = seen or np.asarray
@@ -311,11 +282,13 @@ def smoothed_nodes(
     Returns:
         float64 (n, n, n, 3) within `NODE_RANGE`.
     """
+    from scipy import sparse
+
     n = len(values)
     weight = np.asarray(known, np.float64).reshape(-1)
     y = np.where(weight[:, None] > 0, np.nan_to_num(np.reshape(values, (-1, 3))), 0.5)
     smooth = strength * (64 / n) ** 3 * (n - 1) ** 4
-    normal = Normal(Weights(weight), smooth, Bend(n))
+    normal = Normal(sparse.diags(weight).tocsr(), Bend(n), smooth)
     x = y.astype(np.float64)
     target = x
     # Conjugate gradients need steps in proportion to the root of the condition number.

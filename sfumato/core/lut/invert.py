@@ -222,7 +222,7 @@ def inverted(
         w = weights(y, size)
         check()
         smooth = _SMOOTH * len(y) * (size - 1) ** 4 / size**3
-        normal = Normal((w.T @ w).tocsr(), smooth, Bend(size))
+        normal = Normal((w.T @ w).tocsr(), Bend(size), smooth)
         right = np.asarray(w.T @ x)
         values = solved(normal, right, values, 200 if part == 0 else 50, check)
         progress((part + 1) / len(sizes))

@@ -11,10 +11,9 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from attrs import frozen
 
 from sfumato.core.arrays import Array
-from sfumato.core.lut.fit import Bend, StillWanted, always_wanted, solved
+from sfumato.core.lut.fit import Bend, Normal, StillWanted, always_wanted, solved
 
 _CLOSER = 2.2  # how much closer nodes stand round grey: the slope of asinh there
 _DARKER = 1.0  # the same towards black
@@ -71,19 +70,6 @@ def _weights(at: Array, n: int) -> Any:
     )
 
 
-@frozen
-class _Normal:
-    gram: Any
-    bend: Bend
-    smooth: float
-
-    def __matmul__(self, x: Array) -> Array:
-        return np.asarray(self.gram @ x + self.smooth * (self.bend @ x))
-
-    def diagonal(self) -> Array:
-        return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
-
-
 def fitted_nodes(
     change: Callable[[Array], Array],
     natural: Array,
@@ -112,6 +98,6 @@ def fitted_nodes(
     mean = share.sum() / n**3
     gram = (w.T @ weighed + sparse.identity(n**3) * (_STAY * mean)).tocsr()
     right = np.asarray(weighed.T @ (wanted - w @ start))
-    normal = _Normal(gram, Bend(n), _SMOOTH * mean)
+    normal = Normal(gram, Bend(n), _SMOOTH * mean)
     moved = solved(normal, right, np.zeros_like(start), _STEPS, check)
     return (start + moved).reshape(n, n, n, 3)

@@ -11,12 +11,13 @@ import pytest
 from conftest import ROOT
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import sparse
 
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import cube_colours, difference
-from sfumato.core.lut.fit import Bend, fitted, smoothed, weights
+from sfumato.core.lut.fit import Bend, Normal, fitted, smoothed, solved, weights
 from sfumato.core.lut.invert import inverted, stage_inverse
 from sfumato.core.lut.recast import (
     blended,
@@ -145,6 +146,23 @@ def test_weights_are_the_interpolation(n: int, seed: int) -> None:
     assert (bend @ one)[n**3 // 2, 0] == pytest.approx(bend.diagonal()[n**3 // 2])
     ramp = lattice_colours(n).reshape(-1, 3).astype(np.float64)
     np.testing.assert_allclose(bend @ ramp, 0, atol=1e-5)  # what is straight does not bend
+
+
+def test_a_smooth_lattice_is_what_a_direct_solver_finds() -> None:
+    n, random = 6, np.random.default_rng(4)
+    w = weights(random.random((300, 3)), n)
+    gram = (w.T @ w + 1e-3 * sparse.identity(n**3)).tocsr()
+    normal = Normal(gram, Bend(n), 0.05)
+    right = w.T @ random.random((300, 2))
+    bending = normal.bend @ np.eye(n**3)
+    exact = np.linalg.solve(gram.toarray() + 0.05 * bending, right)
+    found = solved(normal, right, np.zeros_like(right), 400)
+    np.testing.assert_allclose(found, exact, atol=1e-8)
+    # A few steps at a time are the same steps, and no more than were asked for.
+    start = np.zeros_like(right)
+    far = [np.abs(solved(normal, right, start, steps) - exact).max() for steps in (0, 1, 9, 60)]
+    assert far == sorted(far, reverse=True)
+    np.testing.assert_array_equal(solved(normal, right, start, 0), start)
 
 
 @pytest.mark.parametrize("grid", [17, 33])
