@@ -33,15 +33,16 @@ class Dress(QObject):
         super().__init__(window)
         self._window = window
         self._parts: list[QWidget] = []
-        self._split = set[QWidget]()  # what has no dress of its own, only its children
+        self._veils = set[QWidget]()  # hidden, with parts inside that wait for their dress
         self._waiting: list[QWidget | None] = []  # None: all that is seen is dressed
         self._next = single_shot(self, 0, self._dress_next)
-        window.installEventFilter(self)
 
     def add(self, *parts: QWidget, pages: Sequence[QWidget] = ()) -> None:
-        """Dress parts of the window from now on, and each column of pages; none lies in another."""
+        """Dress parts of the window from now on, and each column of pages; none lies in another.
+
+        What a page takes in later goes into one of its columns.
+        """
         self._parts = [p for p in self._parts if isValid(p)]  # menus and sheets come and go
-        self._split = {p for p in self._split if isValid(p)}
         within = [c for page in pages for c in page.findChildren(QWidget, options=_DIRECT)]
         for part in itertools.chain.from_iterable(map(self._pieces, (*parts, *within))):
             self._parts.append(part)
@@ -56,8 +57,6 @@ class Dress(QObject):
         frame = isinstance(part, QFrame) and not isinstance(part, QStackedWidget)
         if held or frame or part.isWindow() or len(part.findChildren(QWidget)) <= _WHOLE:
             return [part]
-        part.installEventFilter(self)
-        self._split.add(part)
         found = (self._pieces(c) for c in part.findChildren(QWidget, options=_DIRECT))
         return list(itertools.chain.from_iterable(found))
 
@@ -73,11 +72,19 @@ class Dress(QObject):
         palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
         self._window.setPalette(palette)
         parts = [p for p in self._parts if isValid(p)]
-        for part in parts:
-            part.installEventFilter(self)  # until it is dressed: each of its events costs a call
         seen, unseen = ([p for p in parts if p.isVisible() is s] for s in (True, False))
         self._waiting = [*seen, None, *unseen]
+        self._watch(unseen)
         self._next.start(0)
+
+    def _watch(self, unseen: list[QWidget]) -> None:
+        """Hear when parts are shown. Not of each: every event of what is watched costs a call."""
+        for part in unseen:
+            veil, above = part, part.parentWidget()
+            while above is not None and not veil.isWindow():
+                veil, above = above if above.isHidden() else veil, above.parentWidget()
+            self._veils.add(veil)
+            veil.installEventFilter(self)
 
     def _dress_next(self) -> None:
         """Dress one part a turn of the event loop, so that the window stays live; then paint anew."""
@@ -90,27 +97,54 @@ class Dress(QObject):
                 self._next.start(0 if None in self._waiting else _APART)
                 return
 
+        for veil in filter(isValid, self._veils):
+            veil.removeEventFilter(self)
+        self._veils.clear()
+
     def _renew(self, part: QWidget) -> bool:
         """Dress a part for which another theme was chosen; whether it had not been yet."""
-        part.removeEventFilter(self)
         stale = part.styleSheet() != theme.sheet()
         if stale:
             part.setStyleSheet(theme.sheet())
         return stale
 
+    def take_in(self, opened: QWidget) -> None:
+        """Dress a window that opens from the one of the program, and tell of it."""
+        if opened not in self._parts:
+            self.add(opened)
+            self.opened.emit(opened)
+
     @guarded
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if watched is self._window or watched in self._split:
-            if event.type() == QEvent.Type.ChildPolished and isinstance(event, QChildEvent):
-                child = event.child()
-                if (
-                    isinstance(child, QWidget)
-                    and child not in (*self._parts, *self._split)
-                    and (watched is not self._window or child.isWindow())
-                ):
-                    self.add(child)
-                    if child.isWindow():
-                        self.opened.emit(child)
-        elif event.type() == QEvent.Type.Show and isinstance(watched, QWidget):
-            self._renew(watched)
+        if event.type() == QEvent.Type.Show and isinstance(watched, QWidget):
+            watched.removeEventFilter(self)
+            self._veils.discard(watched)
+            inside = [
+                p
+                for p in self._waiting
+                if p is not None and isValid(p) and (p is watched or watched.isAncestorOf(p))
+            ]
+            for part in inside:
+                if part.isVisible():
+                    self._renew(part)
+            self._watch([p for p in inside if not p.isVisible()])
         return False
+
+
+class DressedWindow(QMainWindow):
+    """A window that has a dress, and gives it to the windows that open from it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.dress = Dress(self)
+
+    @guarded
+    def childEvent(self, event: QChildEvent) -> None:
+        """Take in a sheet before it is shown. An event filter would be called for each event of the
+        window: for each action, sixty when another room opens.
+        """
+        super().childEvent(event)
+        child = event.child()
+        is_new = event.type() == QEvent.Type.ChildPolished
+        if is_new and isinstance(child, QWidget) and child.isWindow():
+            self.dress.take_in(child)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from sfumato._version import VERSION
 from sfumato.app.guard import guarded
@@ -23,7 +23,7 @@ from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.views.scope import instruments
-from sfumato.app.window.dress import Dress
+from sfumato.app.window.dress import DressedWindow
 from sfumato.app.window.encoding_edits import EncodingEdits
 from sfumato.app.window.explainer import Explainer
 from sfumato.app.window.house import House, room_specs
@@ -38,7 +38,7 @@ from sfumato.app.window.surroundings import Surroundings
 from sfumato.core.errors import SfumatoError
 
 
-class MainWindow(QMainWindow):
+class MainWindow(DressedWindow):
     """Knows no room by name: everything about one comes from its declaration."""
 
     def __init__(
@@ -49,7 +49,6 @@ class MainWindow(QMainWindow):
         rests: Rests | None = None,
     ) -> None:
         super().__init__()
-        self.dress = Dress(self)
         self.dress.choose(settings.get("light", False))
         self.settings, self.notices = settings, Notices(self)
         self.model, self.view = StudyModel(self), ViewModel(self)

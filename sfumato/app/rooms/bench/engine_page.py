@@ -204,7 +204,8 @@ class EnginePage(QWidget):
 
     def _show_choice(self, zone: int) -> None:
         """Offer the looks that a zone can have."""
-        menu = passing_menu(self)
+        button = self.zones[zone]
+        menu = passing_menu(button)
         menu.setObjectName("bench.looks")
         study = self._model.services.model.study
         offers: list[tuple[str, Look | None]] = [(f"{study.look.name}, the study's Look", OWN)]
@@ -215,7 +216,6 @@ class EnginePage(QWidget):
         for words, look in offers:
             action = menu.addAction(words)
             action.triggered.connect(lambda _on=False, k=look: self._choose(zone, k))
-        button = self.zones[zone]
         menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
     def _choose(self, zone: int, look: Look | None) -> None:
