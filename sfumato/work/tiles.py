@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
@@ -27,6 +28,8 @@ R = TypeVar("R")
 def workers() -> int:
     return max(1, min(8, len(os.sched_getaffinity(0))))
 
+
+_LONG, _PART = 0.03, 8192  # seconds of a tile, beyond which it is done in parts of so many colours
 
 _HERE = threading.local()  # `tile`: whether this thread works on a tile now
 
@@ -88,11 +91,17 @@ def run_tiled(
     flat = pixels.reshape(-1, 3)
     out = np.empty_like(flat)
     starts = range(0, len(flat), tile)
+    step = tile
 
     def one(start: int) -> None:
-        if cancel is not None:
-            cancel.check()
-        out[start : start + tile] = run(flat[start : start + tile])
+        nonlocal step
+        began, end = time.thread_time(), min(start + tile, len(flat))
+        for at in range(start, end, step):
+            give_way() if cancel is None else cancel.check()
+            stop = min(at + step, end)
+            out[at:stop] = run(flat[at:stop])
+        if time.thread_time() - began > _LONG:
+            step = min(_PART, tile)
 
     spread(one, starts)
     return out.reshape(pixels.shape)

@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 from PIL import Image, ImageCms
 
 from sfumato.core.carrier import arrange
+from sfumato.core.compiled import load_kernels
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.kernels import digits
 from sfumato.core.lut.difference import cube_colours
@@ -28,6 +29,7 @@ from sfumato.core.lut.stages import HalfCurve
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.cdl import corrections
+from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import QUANTUM, Sniff, WriteOptions
 from sfumato.formats.parts.registry import formats, read
 from sfumato.work.luts.target import Target, encoded, held
@@ -605,6 +607,21 @@ def test_digits_do_not_depend_on_what_others_do_to_numpy() -> None:
     plain = formats()["cube"].write(peers.SAMPLES["3D"], WriteOptions())
     with np.printoptions(legacy="1.13", precision=2):
         assert formats()["cube"].write(peers.SAMPLES["3D"], WriteOptions()) == plain
+
+
+@pytest.mark.parametrize("share", [0.0, 0.01, 0.5])
+def test_numbers_that_need_an_exponent_lie_among_the_others(share: float) -> None:
+    load_kernels()
+    random = np.random.default_rng(3)
+    values = random.normal(size=(1500, 3)).astype(np.float32)
+    odd = [3e-17, -1e-20, 2e9, -3e38, 1e-45, 1e-13]
+    spoilt = random.random(values.shape) < share
+    values[spoilt] = random.choice(odd, spoilt.sum()).astype(np.float32)
+    values[[0, -1, -2]] = np.float32(1e-30) if share else 0
+    rows = text.rows_of(values).split(b"\n")
+    assert rows.pop() == b""
+    back = np.array([[float(v) for v in row.split(b" ")] for row in rows]).astype(np.float32)
+    np.testing.assert_array_equal(back, values)
 
 
 TOKENS = [

@@ -11,6 +11,7 @@ _BYTES = numba.types.Array(numba.uint8, 1, "C", readonly=True)
 _POWERS = 10.0 ** np.arange(23)  # exact in float64
 _HALF_STEP = 2.0 ** (np.arange(256) - 127 - 24) * (1 - 1e-6)  # of float32, by its exponent bits
 _MOST = 3.4e38  # the largest float32
+_LEAST_PLAIN, _MOST_PLAIN = 1e-13, 1e9
 _BLANK, _TAB, _CR, _LF = 32, 9, 13, 10
 _HASH, _DOT, _PLUS, _MINUS, _NINE, _ZERO = 35, 46, 43, 45, 57, 48
 
@@ -146,8 +147,8 @@ def read(text: bytes, out: Any, columns: int = 3, at: int = 0) -> tuple[int, int
 def digits_of(values, bits, columns, out, powers, unit):  # type: ignore[no-untyped-def]
     """Write numbers as the shortest decimals that read back equal in float32; return the length.
 
-    Blanks between, a line end after each `columns`. Returns -1 for numbers that need an exponent
-    (not 0 and smaller than 1e-13, or from 1e9 on). Six digits always survive in float32 and nine
+    Blanks between, a line end after each `columns`. Returns -1 for numbers that need an exponent: see
+    `is_plain`. Six digits always survive in float32 and nine
     always bring it back, so only 6 to 9 are tried, until one lies within half a float32 step.
     """
     figures = np.empty(24, np.uint8)
@@ -163,7 +164,7 @@ def digits_of(values, bits, columns, out, powers, unit):  # type: ignore[no-unty
             out[at] = _ZERO
             at += 1
         else:
-            if not (1e-13 <= size < 1e9):
+            if not (_LEAST_PLAIN <= size < _MOST_PLAIN):
                 return -1
             before = 0  # digits before the point; 0 or less: zeros behind it
             if size >= 1:
@@ -223,10 +224,15 @@ def digits_of(values, bits, columns, out, powers, unit):  # type: ignore[no-unty
     return at
 
 
-def written(values: Any, columns: int) -> bytes | None:
-    """Return numbers as lines of text, or None when the slower writer must do it."""
-    flat = np.ascontiguousarray(values, np.float32).reshape(-1)
+def is_plain(values: Any) -> Any:
+    """Return which numbers `written` can write: those that need no exponent, bool of the same shape."""
+    size = np.abs(values, dtype=np.float64)
+    return (size == 0) | ((size >= _LEAST_PLAIN) & (size < _MOST_PLAIN))
+
+
+def written(values: Any) -> bytes:
+    """Return plain numbers (n, columns) as lines of text."""
+    flat = np.require(np.ascontiguousarray(values, np.float32).reshape(-1), requirements=("C", "W"))
     out = np.empty(26 * flat.size + 1, np.uint8)
-    flat = np.require(flat, requirements=("C", "W"))
-    length = digits_of(flat, flat.view(np.uint32), columns, out, _POWERS, _HALF_STEP)
-    return None if length < 0 else out[:length].tobytes()
+    length = digits_of(flat, flat.view(np.uint32), values.shape[-1], out, _POWERS, _HALF_STEP)
+    return out[:length].tobytes()

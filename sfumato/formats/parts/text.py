@@ -357,13 +357,26 @@ def _fault(
 def rows_of(values: Array) -> bytes:
     """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32."""
     table = np.asarray(values, np.float32)
-    columns = table.shape[-1]
-    if table.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
-        from sfumato.core.kernels import digits
+    if table.size < 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
+        return _rows_slowly(table)
+    from sfumato.core.kernels import digits
 
-        quick = digits.written(table, columns)
-        if quick is not None:
-            return quick
+    rows = table.reshape(-1, table.shape[-1])
+    odd = np.flatnonzero(~digits.is_plain(rows).all(-1))  # such as the 1e-17 that rounding leaves
+    if len(odd) > len(rows) // 8:
+        return _rows_slowly(rows)
+    lines = _rows_slowly(rows[odd]).splitlines(keepends=True) if len(odd) else []
+    parts, at = [], 0
+    for line, stop in zip([*lines, b""], [*odd.tolist(), len(rows)], strict=True):
+        if stop > at:
+            parts.append(digits.written(rows[at:stop]))
+        parts.append(line)
+        at = stop + 1
+    return b"".join(parts)
+
+
+def _rows_slowly(table: Array) -> bytes:
+    columns = table.shape[-1]
     flat = table.reshape(-1) + np.float32(0)  # no "-0.0"
     unique, back = np.unique(flat, return_inverse=True)
     with np.printoptions(legacy=False):  # other libraries switch the digits of str() for all

@@ -10,7 +10,7 @@ from sfumato.core.errors import FormatError
 from sfumato.formats.parts import text
 
 _MOST_ELEMENTS, _DEEPEST, _MOST_BYTES = 100_000, 50, 96 << 20
-_PIECE = 1 << 17  # bytes
+_PIECE = 1 << 14  # bytes; of 128 KB each holds the interpreter for 2 ms
 
 
 class Element(ElementTree.Element):

@@ -27,6 +27,7 @@ from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.readers import reader_for
 from sfumato.work.luts.target import Target, encoded, format_for, held
 from sfumato.work.memory import heavy
+from sfumato.work.turns import give_way
 
 # What is done when a file is there already.
 REFUSE, VERSION, LEAVE, REPLACE = (
@@ -229,11 +230,14 @@ def deliver(
         write_bytes(path, data, force=existing == REPLACE)
         progress(0.55, "reading it back")
         stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)
+        give_way()  # what is written cannot be cancelled any more
         back = registry.read(stored, str(path), key=spec.key).transform
         own = None
         if judge is not None:
             progress(0.65, "measuring it")
+            give_way()
             own = judge(back.apply)
+            give_way()
         other = _second(path, spec.key, whole, judge, progress) if second and judge else None
         progress(1.0, "done")
         return Delivered(

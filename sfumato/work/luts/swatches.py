@@ -136,31 +136,45 @@ def _is_laid_out(file: Path) -> bool:
 
 
 def _looks_in(file: Path) -> tuple[Path, ...]:
-    """Return the looks in a file: itself, or a path for each of several."""
+    """Return the looks in a file: itself, a path for each of several, or none when it is something else."""
+    if not takes(file):
+        return ()
     try:
         return parts_in(file) or (file,)
     except FormatError:
         return (file,)  # why it cannot be read is said at its tile
 
 
+_SEEN: dict[tuple[str, str, int], tuple[Path, ...]] = {}  # looks by file, stamp and change of it
+
+
 def scan(folders: Iterable[Path], cancel: Cancel | None = None) -> list[Swatch]:
-    """Return all looks in folders and below them, by name; at most ten thousand."""
+    """Return all looks in folders and below them, by name; at most ten thousand.
+
+    Files that have not changed since they were scanned are not opened again.
+    """
     found: dict[Path, Swatch] = {}
+    if len(_SEEN) > 2 * MOST_FILES:
+        _SEEN.clear()
     for folder in folders:
         for where, below, names in os.walk(folder):
             if cancel is not None:
                 cancel.check()
             below[:] = sorted(d for d in below if not d.startswith("."))
             for name in sorted(names):
-                file = Path(where) / name
-                if name.startswith(".") or not takes(file):
+                if name.startswith("."):
                     continue
+                file = os.path.join(where, name)
                 try:
-                    facts = file.stat()
+                    facts = os.stat(file)
                 except OSError:
                     continue
                 stamp = f"{facts.st_mtime_ns}-{facts.st_size}"
-                for look in _looks_in(file):
+                seen = file, stamp, facts.st_ctime_ns
+                looks = _SEEN.get(seen)
+                if looks is None:
+                    looks = _SEEN[seen] = _looks_in(Path(file))
+                for look in looks:
                     found[look] = Swatch(look, stamp)
                     if len(found) >= MOST_FILES:
                         return list(found.values())

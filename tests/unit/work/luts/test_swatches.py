@@ -8,12 +8,14 @@ from pathlib import Path
 import attrs
 import numpy as np
 import pytest
+from PIL import Image
 
 import sfumato
 from sfumato.core.colour import span_note
 from sfumato.core.lut.table import Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.study import Study
+from sfumato.work.luts import swatches
 from sfumato.work.luts.deliver import deliver
 from sfumato.work.luts.swatches import Cache, Swatchbook, misfit, scan, takes
 from sfumato.work.luts.target import Target
@@ -54,6 +56,23 @@ def test_looks_are_found_in_folders_below_and_nothing_else(folder: Path) -> None
     warm = next(s for s in found if s.file.name == "warm.cube")
     warm.file.write_text(warm.file.read_text() + "\n")
     assert next(s for s in scan([folder]) if s.file == warm.file).key != warm.key
+
+
+def test_a_second_scan_opens_only_what_has_changed(folder: Path, monkeypatch) -> None:
+    strip = folder / "strip.png"
+    Image.new("RGB", (64, 8)).save(strip)
+    assert strip in {s.file for s in scan([folder])}
+    opened: list[Path] = []
+    read = swatches.Image.open
+    monkeypatch.setattr(swatches.Image, "open", lambda f: opened.append(f) or read(f))
+    assert strip in {s.file for s in scan([folder])}
+    assert not opened
+    Image.new("RGB", (60, 60)).save(strip)  # of that size it is a photograph
+    assert strip not in {s.file for s in scan([folder])}
+    assert opened == [strip]
+    strip.unlink()
+    Image.new("RGB", (64, 8)).save(folder / "strip.png")
+    assert strip in {s.file for s in scan([folder])}
 
 
 def test_facts_come_back_from_the_cache_as_they_were(folder: Path, tmp_path: Path) -> None:
