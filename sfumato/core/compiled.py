@@ -25,14 +25,21 @@ class Kernels:
 
     @property
     def are_loaded(self) -> bool:
-        return self.lattice is not None
+        return self.colour is not None
+
+    def load_lattice(self) -> None:
+        """Compile what looks pictures up in tables, or load it: in a second the very first time."""
+        from sfumato.core.kernels import lattice
+
+        self.lattice = lattice
 
     def load(self) -> None:
         """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
-        from sfumato.core.kernels import areas, colour, counts, hue, lattice, tone
+        from sfumato.core.kernels import areas, colour, counts, hue, tone
 
+        self.load_lattice()
         self.hue, self.tone, self.counts, self.areas = hue, tone, counts, areas
-        self.colour, self.lattice = colour, lattice
+        self.colour = colour
 
 
 KERNELS = Kernels()

@@ -70,7 +70,8 @@ def _forget_old(folder: Path, version: str) -> None:
 
 # What the window cannot do without comes first; of each step, what two processes compile side by side.
 _STEPS = (
-    (("colour", "hue"), ("lattice", "tone", "counts", "areas")),
+    (("lattice",),),
+    (("colour", "counts"), ("hue", "tone", "areas")),
     (("video", "video_lattice"), ("inks", "digits", "bend")),
 )
 
@@ -85,6 +86,8 @@ def warm() -> None:
     for i, step in enumerate(_STEPS):
         _compile_apart(step)
         if i == 0:
+            compiled.KERNELS.load_lattice()
+        elif i == 1:
             compiled.load_kernels()
     for name in names:
         importlib.import_module(f"{kernels.__name__}.{name}")

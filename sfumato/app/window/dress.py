@@ -68,14 +68,18 @@ class Dress(QObject):
     def choose(self, light: bool) -> None:
         """Change the theme of what is seen, then of the rest: that lies ready when it is shown."""
         theme.choose(light)
-        palette = QPalette(self._window.palette())
-        palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
-        self._window.setPalette(palette)
+        if not self._window.isVisible():
+            self._set_ground()
         parts = [p for p in self._parts if isValid(p)]
         seen, unseen = ([p for p in parts if p.isVisible() is s] for s in (True, False))
         self._waiting = [*seen, None, *unseen]
         self._watch(unseen)
         self._next.start(0)
+
+    def _set_ground(self) -> None:
+        palette = QPalette(self._window.palette())
+        palette.setColor(QPalette.ColorRole.Window, theme.colour("window"))
+        self._window.setPalette(palette)
 
     def _watch(self, unseen: list[QWidget]) -> None:
         """Hear when parts are shown. Not of each: every event of what is watched costs a call."""
@@ -91,6 +95,7 @@ class Dress(QObject):
         while self._waiting:
             part = self._waiting.pop(0)
             if part is None:
+                self._set_ground()
                 for widget in QApplication.allWidgets():
                     widget.update()
             elif isValid(part) and self._renew(part):

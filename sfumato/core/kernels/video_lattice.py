@@ -16,12 +16,61 @@ from typing import Any
 import numba
 import numpy as np
 
-from sfumato.core.kernels.lattice import _C, _FAST, _four, _tetrahedra
 from sfumato.core.kernels.video import chroma_lines
+
+setattr(numba.config, "SLP_VECTORIZE", 1)  # noqa: B010 - not declared in its stubs
+_C = 512  # pixels in a chunk: 38 KB of scratch, which the first-level cache holds
+_FAST = {"contract", "nsz", "arcp"}
 
 
 def _jit(*signatures: str) -> Any:
     return numba.njit(list(signatures), nogil=True, cache=True, fastmath=_FAST, error_model="numpy")
+
+
+@_jit("void(float32[::1], int32[::1], int64, int64)")
+def _tetrahedra(s, nodes, n, m):  # type: ignore[no-untyped-def]
+    """Turn coordinates s[0..3C) into offsets of four nodes and weights s[4C..8C)."""
+    last = np.float32(n - 2)
+    dr = np.float32(1.0)
+    dg = np.float32(n)
+    db = np.float32(n * n)
+    far = dr + dg + db
+    one = np.float32(1.0)
+    four = np.float32(4.0)
+    for k in range(m):
+        r, g, b = s[k], s[_C + k], s[2 * _C + k]
+        fr, fg, fb = np.floor(r), np.floor(g), np.floor(b)
+        fr = fr if fr < last else last
+        fg = fg if fg < last else last
+        fb = fb if fb < last else last
+        r -= fr
+        g -= fg
+        b -= fb
+        lo = r if r < g else g
+        hi = g if r < g else r
+        mx = hi if hi > b else b
+        mn = lo if lo < b else b
+        rest = hi if hi < b else b
+        md = lo if lo > rest else rest
+        first = dg if r < g else dr
+        first = db if hi < b else first
+        least = dg if g <= r else dr
+        least = db if b <= lo else least
+        o = fr + fg * dg + fb * db
+        # Times four is exact in float32, and spares the mixing pass a shift for every node.
+        nodes[k] = np.int32(o * four)
+        nodes[_C + k] = np.int32((o + first) * four)
+        nodes[2 * _C + k] = np.int32((o + far - least) * four)
+        nodes[3 * _C + k] = np.int32((o + far) * four)
+        s[4 * _C + k] = one - mx
+        s[5 * _C + k] = mx - md
+        s[6 * _C + k] = md - mn
+        s[7 * _C + k] = mn
+
+
+@_jit("float32(float32[::1], uint64, uint64, uint64, uint64, float32, float32, float32, float32)")
+def _four(lattice, a, p, q, z, e, f, g, h):  # type: ignore[no-untyped-def]
+    return lattice[a] * e + lattice[p] * f + lattice[q] * g + lattice[z] * h
 
 
 @_jit("void(float32[::1], float32[::1], int64, int64, int64)")

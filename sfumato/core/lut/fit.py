@@ -112,7 +112,7 @@ def solved(
     from sfumato.core.kernels.bend import go_on
 
     gram, n = normal.gram, normal.bend.n
-    system = (gram.data, gram.indices.astype(np.int32), gram.indptr.astype(np.int32))
+    columns, rows = (v.astype(np.int32, copy=False) for v in (gram.indices, gram.indptr))
     diagonal = normal.diagonal()
     scale = 1 / np.where(diagonal > 0, diagonal, 1)
     out = np.empty_like(start)
@@ -124,7 +124,20 @@ def solved(
         for done in range(0, steps, _AT_ONCE):
             check()
             few = min(_AT_ONCE, steps - done)
-            rho = go_on(*system, normal.smooth, n, x, residual, along, image, scale, rho, few)
+            rho = go_on(
+                gram.data,
+                columns,
+                rows,
+                normal.smooth,
+                n,
+                x,
+                residual,
+                along,
+                image,
+                scale,
+                rho,
+                few,
+            )
             if rho <= 0:
                 break
         out[:, side] = x

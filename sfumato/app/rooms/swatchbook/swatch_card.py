@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -46,6 +47,15 @@ def _by(value: float, more: str, less: str, same: str) -> str:
     """Say by how much a look is more or less of something."""
     number = f"{abs(value):.1f}"
     return same if number == "0.0" else f"{more if value > 0 else less} by {number}"
+
+
+class _Note(QPlainTextEdit):
+    left = Signal()
+
+    @guarded
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.left.emit()
 
 
 class SwatchCard(QWidget):
@@ -162,14 +172,14 @@ class SwatchCard(QWidget):
             ends.addWidget(box, i, 1)
         ends.setColumnStretch(1, 1)
         column.addLayout(ends)
-        self.note = QPlainTextEdit()
+        self.note = _Note()
         self.note.setObjectName("swatch.note")
         set_tip(self.note, "Words of yours about the look; they are kept with its mark.")
         self.note.setPlaceholderText("Notes")
         self.note.setAccessibleName("Notes")
         self.note.setFixedHeight(48)
         self.note.setTabChangesFocus(True)
-        self.note.installEventFilter(self)
+        self.note.left.connect(self._keep_note)
         column.addWidget(self.note)
         column.addStretch(1)
         column = whole  # what is always at hand
@@ -234,12 +244,9 @@ class SwatchCard(QWidget):
         if self._model.chosen is not None:
             self._model.set_strength(self._model.chosen, value / 100)
 
-    @guarded
-    def eventFilter(self, _note: QObject, event: QEvent) -> bool:
-        """Take the note when the hand leaves it."""
-        if event.type() == event.Type.FocusOut and self._model.chosen is not None:
+    def _keep_note(self) -> None:
+        if self._model.chosen is not None:
             self._model.set_remark(self._model.chosen, note=self.note.toPlainText().strip())
-        return False
 
     def _shift(self, by: int) -> None:
         at = self.stack.currentRow()

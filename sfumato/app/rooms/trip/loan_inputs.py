@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -33,6 +33,19 @@ from sfumato.core.study.loan import PAIR, REFERENCE, Amounts
 
 _AS_SAID = "as the file says"
 _AMOUNTS = kinds(Amounts)
+
+
+class _Pictures(QListWidget):
+    """A list whose chosen rows Delete takes out."""
+
+    out_wanted = Signal(object)
+
+    @guarded
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.out_wanted.emit(sorted(self.row(i) for i in self.selectedItems()))
+        else:
+            super().keyPressEvent(event)
 
 
 class LoanInputs(QWidget):
@@ -125,29 +138,14 @@ class LoanInputs(QWidget):
         return box
 
     def _list(self, name: str, title: str, side: str) -> QListWidget:
-        found = QListWidget()
+        found = _Pictures()
         found.setObjectName(name)
         found.setAccessibleName(title)
         set_tip(found, "Pictures that a look is borrowed from; Delete takes one out.")
         found.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         found.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        found.installEventFilter(self)
-        found.setProperty("side", side)
+        found.out_wanted.connect(lambda rows: self.take_out_wanted.emit(side, rows))
         return found
-
-    @guarded
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Take rows out of a list by Delete."""
-        if (
-            isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
-            and event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
-            and isinstance(watched, QListWidget)
-        ):
-            rows = sorted(watched.row(i) for i in watched.selectedItems())
-            self.take_out_wanted.emit(watched.property("side"), rows)
-            return True
-        return super().eventFilter(watched, event)
 
     # --- references ------------------------------------------------------------------------------
     def _make_references(self) -> QWidget:

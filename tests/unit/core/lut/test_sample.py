@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import itertools
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
 import PyOpenColorIO as ocio
 import pytest
+from conftest import ROOT
 
 from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import ShapeError, ValueRefused
@@ -80,6 +84,58 @@ def test_kernels_equal_numpy_and_round(source: str, target: str, interp: str, mo
     rounded = np.clip(exact, 0, 1) * peak[target] if target != "f4" else exact
     for found in (fast, slow):
         assert np.abs(found - rounded).max() <= (0.51 if target != "f4" else 1e-6)
+
+
+@pytest.mark.parametrize("interp", sample.INTERPOLATIONS)
+@pytest.mark.parametrize(
+    ("source", "target"), [("f4", "f4"), ("f4", "u1"), ("u1", "u1"), ("u2", "u2")]
+)
+def test_any_number_of_pixels_is_written_and_nothing_behind_them(
+    source: str, target: str, interp: str
+) -> None:
+    """Pixels are taken by the dozen: one alone, or a few more than that, are as right as all."""
+    lut = packed(table(5))
+    peak = {"f4": 1, "u1": 255, "u2": 65535}[source]
+    pixels = np.ascontiguousarray((RNG.random((700, 3)) * peak).astype(source))
+    whole = np.empty(pixels.shape, target)
+    apply_packed(lut, pixels, whole, interp)
+    for count in (1, 2, 31, 32, 33, 64, 65, 255, 256, 257, 288, 511, 513, 600):
+        for start in (0, 1, 7):  # wherever in memory they begin
+            room = np.full((count + start + 40, 3), 77, target)
+            apply_packed(lut, pixels[start : start + count], room[start : start + count], interp)
+            np.testing.assert_array_equal(room[start : start + count], whole[start : start + count])
+            assert (room[:start] == 77).all()
+            assert (room[start + count :] == 77).all()
+    with pytest.raises(ValueError, match="gaps"):
+        apply_packed(lut, pixels[:50], np.empty((50, 6), target)[:, ::2], interp)
+
+
+_AGAIN = """
+import sys, numpy as np
+from sfumato.core.kernels import lattice
+nodes = np.linspace(0, 1, 32, dtype=np.float32)
+out = np.empty(30, np.float32)
+scale, shift = np.ones(3, np.float32), np.zeros(3, np.float32)
+lattice.KERNELS["float32", "float32"](np.linspace(0, 1, 30, dtype=np.float32), out, nodes, 2, scale, shift, True)
+print(out.tolist())
+"""
+
+
+def test_what_was_compiled_is_kept_and_made_anew_when_it_is_damaged(tmp_path: Path) -> None:
+    def run() -> str:
+        here = os.environ | {"NUMBA_CACHE_DIR": str(tmp_path), "PYTHONPATH": str(ROOT)}
+        command = [sys.executable, "-c", _AGAIN]
+        return subprocess.run(command, env=here, check=True, capture_output=True, text=True).stdout
+
+    first = run()
+    (kept,) = tmp_path.glob("lattice-*.o")
+    whole, stamp = kept.read_bytes(), kept.stat().st_mtime_ns
+    assert run() == first
+    assert kept.stat().st_mtime_ns == stamp
+    for damaged in (whole[:-100], b"", bytes(len(whole)), whole[:5000] + b"x" + whole[5001:]):
+        kept.write_bytes(damaged)
+        assert run() == first
+        assert kept.read_bytes() == whole
 
 
 def test_nodes_are_exact_and_nan_reads_as_the_minimum() -> None:
