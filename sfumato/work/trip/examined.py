@@ -161,32 +161,32 @@ class Returns:
         """
         with memory.heavy(cancel.check):
             found = self.look(file, journey, cancel.check, corners=_corners(journey, file))
-        cancel.check()
-        display = encoding(DISPLAY)
-        amounts = {f.key: f.amount for f in found.faults}
-        noise = amounts.get("grain", 0.0) / 255 + (_JPEG if "jpeg" in amounts else 0.0)
-        sure = confidence(found.transform, found.known, _QUANTUM[found.depth], noise, display)
-        cancel.check()
-        a, b = _sides(found, file)
-        cancel.check()
-        where = np.abs(a - b).max(-1) * 255
-        if found.witness is None and found.where is not None:
-            where = found.where
-        cancel.check()
-        space = journey.encoding if journey is not None else ""
-        if space and encoding(space).is_scene:
-            a, b = _viewed(study, a, space), _viewed(study, b, space)
-            display = encoding(study.view.encoding)
-        cancel.check()
-        delta = delta_e(np.clip(a, 0, 1), np.clip(b, 0, 1), display).astype(np.float32)
-        cancel.check()
-        on = None
-        if shot is not None:
-            try:
-                on = _on_shot(found, sure, study, shot, space, frames)
-            except SfumatoError:
-                on = None  # the shot's own fault is said where shots are
-        return Examined(file, found, sure, to_bytes(a), to_bytes(b), delta, where, on)
+            cancel.check()
+            display = encoding(DISPLAY)
+            amounts = {f.key: f.amount for f in found.faults}
+            noise = amounts.get("grain", 0.0) / 255 + (_JPEG if "jpeg" in amounts else 0.0)
+            sure = confidence(found.transform, found.known, _QUANTUM[found.depth], noise, display)
+            cancel.check()
+            a, b = _sides(found, file)
+            cancel.check()
+            where = np.abs(a - b).max(-1) * 255
+            if found.witness is None and found.where is not None:
+                where = found.where
+            cancel.check()
+            space = journey.encoding if journey is not None else ""
+            if space and encoding(space).is_scene:
+                a, b = _viewed(study, a, space), _viewed(study, b, space)
+                display = encoding(study.view.encoding)
+            cancel.check()
+            delta = delta_e(np.clip(a, 0, 1), np.clip(b, 0, 1), display).astype(np.float32)
+            cancel.check()
+            on = None
+            if shot is not None:
+                try:
+                    on = _on_shot(found, sure, study, shot, space, frames)
+                except SfumatoError:
+                    on = None  # the shot's own fault is said where shots are
+            return Examined(file, found, sure, to_bytes(a), to_bytes(b), delta, where, on)
 
 
 def _corners(journey: Journey | None, file: Path) -> str:

@@ -26,6 +26,7 @@ from sfumato.work.bench.gl_engine import GlEngine
 from sfumato.work.bench.sights import Measured, Sight, Textures, Wish
 from sfumato.work.cancel import Cancel, Progress
 from sfumato.work.frames import open_still
+from sfumato.work.memory import heavy
 
 ENGINE, FILTER = "engine", "filter"
 _RATE = 24
@@ -288,8 +289,9 @@ class EngineModel(QObject):
                 if part and not look.is_empty:
                     exact = textures.of(look, wish, study)[0].exact
                     looks.append((table_of(exact, wish.settings.points), part))
-            shot = open_still(file).pixels
-            return find(looks, wish.settings, frame, shot, display, cancel, progress)
+            with heavy(cancel.check):
+                shot = open_still(file).pixels
+                return find(looks, wish.settings, frame, shot, display, cancel, progress)
 
         self.is_looking, self.screenshot = True, file.name
 
