@@ -359,9 +359,10 @@ def _apply(
     shift: Array,
     tetrahedral: bool,
 ) -> None:
-    if not (pixels.flags.c_contiguous and out.flags.c_contiguous and lattice.flags.c_contiguous):
+    arrays = pixels, out, lattice
+    if not all(a.flags.c_contiguous for a in arrays) or lattice.dtype != np.float32:
         raise ValueError("the kernels take arrays without gaps")
-    if lattice.size != 4 * n**3 or pixels.size != out.size or lattice.dtype != np.float32:
+    if pixels.size == 0 or pixels.size != out.size or lattice.size != 4 * n**3:
         raise ValueError("the arrays do not fit")
     run = by_tetrahedra if tetrahedral else by_cells
     maps = np.concatenate([scale, shift]).astype(np.float32)

@@ -93,13 +93,13 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
             f"there is no interpolation {interp!r}", hint=f"use {' or '.join(INTERPOLATIONS)}"
         )
     pair = (pixels.dtype.name, out.dtype.name)
-    if pair not in _PAIRS or pixels.shape != out.shape or pixels.shape[-1] != 3:
+    fits = pixels.shape == out.shape and pixels.shape[-1] == 3 and out.flags.c_contiguous
+    if pair not in _PAIRS or not fits:
         raise ShapeError(f"no interpolation from {pair[0]} {pixels.shape} to {pair[1]} {out.shape}")
     if pixels.size == 0:
         return
     scale, shift = table.coordinates(_PEAK[pair[0]])
-    # The kernels are compiled for writable arrays alone: one flavour instead of two.
-    flat_in, flat_out = np.require(pixels, requirements=("C", "W")).reshape(-1), out.reshape(-1)
+    flat_in, flat_out = np.ascontiguousarray(pixels).reshape(-1), out.reshape(-1)
     tetrahedral = interp == "tetrahedral"
     lattice = table.lattice
     if pair[1] != "float32" and table.most > _CODES_MOST:
