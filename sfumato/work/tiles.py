@@ -95,11 +95,15 @@ def run_tiled(
 
     def one(start: int) -> None:
         nonlocal step
+        by = step  # other tiles may change it meanwhile
         began, end = time.thread_time(), min(start + tile, len(flat))
-        for at in range(start, end, step):
-            give_way() if cancel is None else cancel.check()
-            stop = min(at + step, end)
-            out[at:stop] = run(flat[at:stop])
+        for at in range(start, end, by):
+            if cancel is not None:
+                cancel.check()
+            elif at > start:
+                give_way()
+            part = slice(at, min(at + by, end))
+            out[part] = run(flat[part])
         if time.thread_time() - began > _LONG:
             step = min(_PART, tile)
 

@@ -231,10 +231,8 @@ class Desk(QObject):
             self._later.start()
         elif not shown.ask.dragging:
             self._make_ready()
-            kept = shown.ask.study is not self.model.study or not self.previewer.awaits_fit(
-                shown.ask
-            )
-            if not kept and not self._lanes["loss"].is_busy:
+            own = shown.ask.study is self.model.study
+            if own and self.previewer.awaits_fit(shown.ask) and not self._lanes["loss"].is_busy:
                 self._measure.start()
 
     def _make_ready(self) -> None:

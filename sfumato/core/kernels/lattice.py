@@ -5,7 +5,7 @@ A packed lattice is float32 (n**3 * 4,): four floats a node (R, G, B, 0), red fa
 The loops are written here as text of LLVM's assembly language, for 32 pixels at a time, and compiled by it:
 lattice coordinates, node numbers (in float32: below 2**24 they are exact) and weights of all in vectors,
 then the four floats of the nodes of each, last the rounding. What a compiler makes of the same loops took
-1.1 to 1.3 times as long, and seconds to compile; this takes half a second once, and is kept.
+1.1 to 1.3 times as long, and seconds to compile; this takes a second once, and is kept.
 
 Comparisons take their second operand for NaN, which so becomes 0.
 """
@@ -220,11 +220,8 @@ def _tetrahedra(c: _Code, base: str, rgb: list[str], green: str, blue: str) -> N
     green_last, blue_last = c.compared("ole", g, r), c.compared("ole", b, low)
     last = c.chosen(blue_last, blue, c.chosen(green_last, green, one))
     end = c.op("fadd", base, c.op("fadd", c.op("fadd", green, blue), one))
-    nodes = (
-        base,
-        c.op("fadd", base, first),
-        c.op("fsub", end, last),
-    )  # the fourth: `far` of the first
+    # The fourth lies one step of each colour from the first.
+    nodes = base, c.op("fadd", base, first), c.op("fsub", end, last)
     for k, v in enumerate(nodes):
         _keep_nodes(c, k, v)
     for k, (a, b) in enumerate(((one, most), (most, middle), (middle, least))):
@@ -325,6 +322,9 @@ class _Compiled:
         return kind(self._engine.get_function_address(name))
 
 
+_MARK = 32  # bytes of the checksum
+
+
 def _kept(file: Path) -> bytes | None:
     """Return what was compiled before; None when it is not there or not whole: damaged, it would crash."""
     with contextlib.suppress(OSError):
@@ -334,15 +334,17 @@ def _kept(file: Path) -> bytes | None:
     return None
 
 
-_MARK = 32  # bytes
-
-
 def _keep(file: Path, code: bytes) -> None:
     with contextlib.suppress(OSError):
         file.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile(dir=file.parent, delete=False) as out:
-            out.write(hashlib.sha256(code).digest() + code)
-        os.replace(out.name, file)
+            try:
+                out.write(hashlib.sha256(code).digest() + code)
+                out.flush()
+                os.replace(out.name, file)
+            except OSError:  # a full disk
+                os.unlink(out.name)
+                raise
 
 
 _COMPILED = _Compiled()

@@ -51,9 +51,8 @@ class Sides(Prints):
     def forget(self) -> None:
         super().forget()
         self._tables = Kept(memory.TABLES, 12)
-        self._written = Kept(
-            memory.TABLES, 4
-        )  # apart: a fit takes seconds, and its newest always stays
+        # Apart: a fit takes seconds, and its newest always stays.
+        self._written = Kept(memory.TABLES, 4)
 
     def look_table(self, ask: Ask, cancel: Cancel | None = None) -> LookTable:
         """Return the table that the Seal would write, kept while nothing in it changes."""

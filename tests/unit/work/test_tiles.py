@@ -9,6 +9,7 @@ import pytest
 
 from sfumato.core.lut.bake import baked
 from sfumato.core.lut.transform import Function, Transform
+from sfumato.work import tiles
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.tiles import bake_tiled, pool, run_tiled, spread, workers
 
@@ -59,3 +60,35 @@ def test_baking_in_tiles_equals_baking_at_once() -> None:
     assert (held.min(), held.max()) == (0, 1)
     nan = Transform((Function("nan", lambda c: np.where(c > 0.5, np.nan, c)),))
     assert np.isfinite(bake_tiled(nan, 9).values).all()
+
+
+class Late(Cancel):
+    """The first tile that looks whether it is wanted waits until others have ended."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.first, self.others_ended = threading.Lock(), threading.Event()
+
+    def check(self) -> None:
+        if self.first.acquire(blocking=False):
+            self.others_ended.wait(5)
+
+
+@pytest.mark.skipif(workers() < 2, reason="one tile waits for others")
+@pytest.mark.parametrize("are_long", [True, False])
+def test_tiles_that_take_long_are_done_in_parts_and_nothing_is_left_out(
+    are_long: bool, monkeypatch
+) -> None:
+    monkeypatch.setattr(tiles, "_LONG", 0.0 if are_long else 1e9)
+    late, sizes = Late(), []
+
+    def run(part: np.ndarray) -> np.ndarray:
+        sizes.append(len(part))
+        if len(sizes) == 9:  # by now others have found that tiles are long
+            late.others_ended.set()
+        return part + 1
+
+    pixels = np.random.default_rng(2).random((12 * tiles.CHUNK + 5, 3)).astype(np.float32)
+    np.testing.assert_array_equal(run_tiled(run, pixels, late), pixels + 1)
+    assert sum(sizes) == len(pixels)
+    assert (len(sizes) > 13) == are_long

@@ -356,9 +356,10 @@ class Ledger(QWidget):
                 self._column.removeWidget(widget)
                 widget.setParent(None)
         there = [w for w in there if w in wanted]
+        known = set(there)
         for i, widget in enumerate(widgets):
             if i == len(there) or there[i] is not widget:
-                if widget in there:
+                if widget in known:
                     there.remove(widget)
                     self._column.removeWidget(widget)
                 there.insert(i, widget)
