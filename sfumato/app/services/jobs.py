@@ -17,9 +17,9 @@ from enum import Enum
 from typing import Any, TypeVar
 
 from attrs import frozen
-from PySide6.QtCore import QCoreApplication, QObject, Qt, QTimer, Signal
-from shiboken6 import isValid
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
+from sfumato.app.services.pace import counter, is_there, pulse
 from sfumato.core.errors import SfumatoError
 from sfumato.work import turns
 from sfumato.work.cancel import Cancel, Cancelled, Progress
@@ -82,54 +82,6 @@ class _Room:
 _ROOM = _Room(workers())
 
 
-class _Pulse(QObject):
-    """Says, while anything is under way, that the window answers: workers give way when it does not."""
-
-    def __init__(self) -> None:
-        super().__init__(QCoreApplication.instance())
-        self._lock = threading.Lock()
-        self._works = self._idle = 0
-        self._timer = QTimer(self)
-        self._timer.setInterval(_BEAT)
-        self._timer.timeout.connect(self._beats)
-
-    def begin(self) -> None:
-        """Work is asked for, in the window's thread."""
-        self._idle = 0
-        if not self._timer.isActive():
-            self._timer.start()
-
-    @contextmanager
-    def work(self) -> Iterator[None]:
-        """Count what is under way, in a worker."""
-        with self._lock:
-            self._works += 1
-        try:
-            yield
-        finally:
-            with self._lock:
-                self._works -= 1
-
-    def _beats(self) -> None:
-        self._idle = 0 if self._works else self._idle + 1
-        if self._idle < _IDLE_BEATS:
-            turns.beat()
-        else:
-            self._timer.stop()
-            turns.no_beats()
-
-
-_BEAT, _IDLE_BEATS = 8, 25  # ms between two; how many follow when nothing is under way
-_pulses: list[_Pulse] = []
-
-
-def _pulse() -> _Pulse:
-    """Return the pulse of the program that runs, made when the first work is asked for."""
-    if not _pulses or not isValid(_pulses[0]):
-        _pulses[:] = [_Pulse()]
-    return _pulses[0]
-
-
 def _let_go(pool: ThreadPoolExecutor) -> None:
     """Wait for the end of a pool; its work need not give way to a window that waits for it."""
     turns.no_beats()
@@ -154,7 +106,7 @@ class Lane(QObject):
     ) -> None:
         super().__init__(parent)
         self._rank = turn
-        self._pulse = _pulse()
+        self._pulse = pulse()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix=name, initializer=behind)
         self._lock = threading.Lock()
         self._waiting: tuple[int, Work] | None = None
@@ -162,7 +114,7 @@ class Lane(QObject):
         self._turn = 0
         self._delivered = 0
         self._closed = False
-        self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+        self._done.connect(self._arrive, Qt.ConnectionType.QueuedConnection)
 
     def ask(self, work: Work, *, patient: bool = False) -> None:
         with self._lock:
@@ -222,6 +174,9 @@ class Lane(QObject):
         if at_rest:
             give_back()
 
+    def _arrive(self, *answer: Any) -> None:
+        counter().take(self._deliver, *answer)
+
     def _deliver(self, turn: int, answer: Any, fault: Any) -> None:
         if turn < self._delivered or self._closed:
             return
@@ -254,12 +209,6 @@ class _Job:
     ended: Callable[[str], None] | None
 
 
-def is_there(then: Callable[..., Any]) -> bool:
-    """Whether what is to be told still exists: a sheet may be closed before its work is done."""
-    owner = getattr(then, "__self__", None)
-    return not isinstance(owner, QObject) or isValid(owner)
-
-
 FINISHED, CANCELLED, REFUSED, CRASHED = "finished", "cancelled", "refused", "crashed"
 
 
@@ -276,14 +225,14 @@ class Queue(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pulse = _pulse()
+        self._pulse = pulse()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="queue", initializer=behind)
         self._jobs: deque[_Job] = deque()
         self._cancel: Cancel | None = None
         self.title = ""  # of what runs, or ran last
         self._last = self._share = 0.0
         self._closed = False
-        self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+        self._done.connect(self._arrive, Qt.ConnectionType.QueuedConnection)
 
     def add(
         self,
@@ -345,6 +294,9 @@ class Queue(QObject):
             fault = traceback.format_exc()
         if not self._closed:
             self._done.emit(job, answer, fault)
+
+    def _arrive(self, *answer: Any) -> None:
+        counter().take(self._deliver, *answer)
 
     def _deliver(self, job: _Job, answer: Any, fault: Any) -> None:
         self._cancel = None

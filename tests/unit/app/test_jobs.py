@@ -6,6 +6,7 @@ import threading
 import time
 
 import pytest
+from PySide6.QtCore import QEventLoop, QTimer
 
 from sfumato.app.services.jobs import Lane, Queue, Turn
 from sfumato.core.errors import MediaError
@@ -187,3 +188,53 @@ def test_workers_give_way_while_the_window_does_not_answer(lane: Lane, qtbot) ->
     assert len(steps) >= then + 400
     halted.set()
     qtbot.waitUntil(lambda: not lane.is_busy)
+
+
+def test_answers_that_come_at_once_leave_the_window_a_turn_between(qtbot) -> None:
+    lanes = [Lane(f"test {i}", turn=Turn.FIRST) for i in range(4)]
+    heard: list[object] = []
+    turn = QTimer()
+    turn.setInterval(0)  # fires once in each turn of the loop
+
+    def work_long(answer: object) -> None:
+        heard.append(answer)
+        time.sleep(0.02)  # longer than any wait between two answers
+
+    gone = threading.Barrier(5)
+    for i, lane in enumerate(lanes):
+        lane.answered.connect(work_long)
+        lane.ask(lambda _cancel, i=i: (gone.wait(5), i)[1])
+    gone.wait(5)
+    for lane in lanes:
+        lane._pool.shutdown(wait=True)  # all four answers wait in the loop now
+    turn.timeout.connect(lambda: heard.append("turn") if heard else None)
+    turn.start()
+    qtbot.waitUntil(lambda: not any(lane.is_busy for lane in lanes))
+    turn.stop()
+    for lane in lanes:
+        lane.close()
+    answers = [a for a in heard if a != "turn"]
+    assert sorted(answers) == [0, 1, 2, 3]
+    between = [i for i, a in enumerate(heard) if a != "turn"]
+    assert all(b - a > 1 for a, b in zip(between, between[1:], strict=False)), heard
+
+
+def test_answers_come_while_one_of_them_runs_a_loop_of_its_own(qtbot) -> None:
+    first, second = Lane("first"), Lane("second")
+    heard: list[object] = []
+    loop = QEventLoop()
+    second.answered.connect(lambda answer: (heard.append(answer), loop.quit()))
+
+    def open_a_sheet(answer: object) -> None:
+        heard.append(answer)
+        second.ask(lambda _cancel: "in its loop")
+        QTimer.singleShot(5000, loop.quit)
+        loop.exec()
+        heard.append("closed")
+
+    first.answered.connect(open_a_sheet)
+    first.ask(lambda _cancel: "opens")
+    qtbot.waitUntil(lambda: len(heard) == 3)
+    first.close()
+    second.close()
+    assert heard == ["opens", "in its loop", "closed"]

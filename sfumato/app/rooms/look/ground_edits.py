@@ -9,7 +9,8 @@ import attrs
 from PySide6.QtCore import QObject, Qt, Signal
 
 from sfumato.app.rooms.look.contact import Before
-from sfumato.app.services.jobs import Lane, is_there
+from sfumato.app.services.jobs import Lane
+from sfumato.app.services.pace import is_there
 from sfumato.app.services.services import Services
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import SfumatoError

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable, Iterator
 
 import numpy as np
 
@@ -12,6 +13,42 @@ from sfumato.core.lut.difference import cube_colours
 from sfumato.core.lut.table import UNIT, Table3D
 from sfumato.core.measure.checks.axes import SWAPPED, axis_order
 from sfumato.core.measure.checks.findings import Finding, Level, Looked, percent
+
+_AT_ONCE = 65**3  # nodes: a check takes up to 200 bytes for each, and tables have up to 256 points
+
+
+def _slabs(n: int) -> Iterator[tuple[int, int]]:
+    """Yield from where to where the layers of a lattice go that are looked at together."""
+    layers = max(2, _AT_ONCE // n**2)
+    for first in range(0, n, layers):
+        yield first, min(first + layers, n)
+
+
+def _steps(values: Array, seen: Callable[[Array], Array] = lambda v: v) -> Iterator[Array]:
+    """Yield the differences (…, 3) of neighbours along each axis, of nodes as `seen` gives them."""
+    for first, end in _slabs(len(values)):
+        layers = seen(values[first : end + 1])
+        yield np.diff(layers, axis=0)
+        for axis in (1, 2):
+            yield np.diff(layers[: end - first], axis=axis)
+
+
+def _step_count(n: int) -> int:
+    return 3 * n**2 * (n - 1)
+
+
+def _high(pieces: Iterator[Array], count: int) -> float:
+    """Return what 99.9 % of `count` numbers are below, of pieces of them: their 99.9th percentile."""
+    place = (count - 1) * 0.999
+    below = int(place)
+    top: Array = np.zeros(0, np.float32)
+    for piece in pieces:
+        top = np.concatenate([top, piece.ravel()])
+        most = count - below
+        if len(top) > most:
+            top = np.partition(top, len(top) - most)[-most:]
+    first, second = np.sort(top)[[0, min(1, len(top) - 1)]]
+    return float(first + (second - first) * (place - below))
 
 
 def identity_finding(lut: Looked) -> Finding | None:
@@ -33,14 +70,15 @@ def identity_finding(lut: Looked) -> Finding | None:
 
 def clipping_finding(lut: Looked) -> Finding:
     values = lut.table.values
-    out = ((values < -1e-6) | (values > 1 + 1e-6)).any(axis=-1)
-    at_end: Array = np.asarray(((values <= 1e-6) | (values >= 1 - 1e-6)).any(axis=-1))
+    least, most = values.min(axis=-1), values.max(axis=-1)
+    out = (least < -1e-6) | (most > 1 + 1e-6)
+    at_end: Array = np.asarray((least <= 1e-6) | (most >= 1 - 1e-6))
     n = lut.table.size
     inner = at_end[1:-1, 1:-1, 1:-1].mean() if n > 2 else 0.0
     share, beyond = float(inner), float(out.mean())
     sentence = f"{percent(share)} of the nodes inside the cube reach 0 or 1 in a channel"
     if beyond:
-        low, high = float(values.min()), float(values.max())
+        low, high = float(least.min()), float(most.max())
         sentence += f"; {percent(beyond)} go beyond ({low:.3f} to {high:.3f})"
     level = Level.WARN if share > 0.9 else Level.NOTE if share > 0.02 or beyond else Level.GOOD
     title = {
@@ -57,32 +95,25 @@ def _least_fold(lut: Looked) -> float:
     peak = _peak_of(lut)
     if not peak:
         return 0.005
-    gain = np.mean([np.abs(s).max(axis=-1).mean() for s in _steps(lut)]) * (lut.table.size - 1)
-    return float(0.005 + 2 * gain**2 * (lut.table.size - 1) / peak)
+    n = lut.table.size
+    whole = sum(np.abs(s).max(axis=-1).sum(dtype=np.float64) for s in _steps(lut.table.values))
+    gain = whole / _step_count(n) * (n - 1)
+    return float(0.005 + 2 * gain**2 * (n - 1) / peak)
 
 
 def folds_finding(lut: Looked) -> Finding:
     """Tetrahedra that keep their orientation: healthy looks stay under 1 %, bad ones pass 6 %."""
-    v = lut.table.values.astype(np.float64)
     n = lut.table.size
     order, margin = axis_order(lut.table)
-    if margin > SWAPPED:
-        v = v[..., list(np.argsort(order))]
-    if lut.tones[0] > lut.tones[-1]:
-        v = 1 - v
-    least, folded = -_least_fold(lut), 0.0
-    corner = v[:-1, :-1, :-1]
-    far = v[1:, 1:, 1:]
-    cell = (slice(None, -1), slice(1, None))
-    for turn in itertools.permutations(range(3)):
-        at = [0, 0, 0]
-        at[turn[0]] = 1
-        first = v[tuple(cell[i] for i in at)]
-        at[turn[1]] = 1
-        second = v[tuple(cell[i] for i in at)]
-        sign = 1 if turn in ((0, 1, 2), (1, 2, 0), (2, 0, 1)) else -1
-        volume = _volume(first - corner, second - first, far - second)
-        folded += float((sign * volume * (n - 1) ** 3 < least).mean()) / 6
+    least, count = -_least_fold(lut) / (n - 1) ** 3, 0
+    for start, end in _slabs(n):
+        v = lut.table.values[start : end + 1].astype(np.float64)
+        if margin > SWAPPED:
+            v = v[..., list(np.argsort(order))]
+        if lut.tones[0] > lut.tones[-1]:
+            v = 1 - v
+        count += _turned_over(v, least)
+    folded = count / (6 * (n - 1) ** 3)
     if folded > 0.06:
         level, title = Level.FAULT, "Folds"
     elif folded > 0.01:
@@ -98,6 +129,24 @@ def folds_finding(lut: Looked) -> Finding:
     )
 
 
+def _turned_over(v: Array, least: float) -> int:
+    """Return how many of the six tetrahedra of all cells between some nodes have less volume than `least`."""
+    corner = v[:-1, :-1, :-1]
+    far = v[1:, 1:, 1:]
+    cell = (slice(None, -1), slice(1, None))
+    count = 0
+    for turn in itertools.permutations(range(3)):
+        at = [0, 0, 0]
+        at[turn[0]] = 1
+        first = v[tuple(cell[i] for i in at)]
+        at[turn[1]] = 1
+        second = v[tuple(cell[i] for i in at)]
+        sign = 1 if turn in ((0, 1, 2), (1, 2, 0), (2, 0, 1)) else -1
+        volume = _volume(first - corner, second - first, far - second)
+        count += int((sign * volume < least).sum())
+    return count
+
+
 def _volume(a: Array, b: Array, c: Array) -> Array:
     """Return the determinants of vectors (…, 3)."""
     (a0, a1, a2), (b0, b1, b2), (c0, c1, c2) = (np.moveaxis(v, -1, 0) for v in (a, b, c))
@@ -106,14 +155,17 @@ def _volume(a: Array, b: Array, c: Array) -> Array:
     )
 
 
-def _bends(table: Table3D) -> Array:
-    """Return how far each node lies from the mean of its six neighbours, greatest channel, (n, n, n).
+def _bends(values: Array, first: int, end: int) -> Array:
+    """Return how far nodes of some layers lie from the mean of their six neighbours, greatest channel.
 
     Beyond the ends the lattice goes on straight, so that a slope at an end is no bend.
+
+    Returns:
+        (end - first, n, n).
     """
-    v = np.pad(
-        table.values.astype(np.float64), [(1, 1)] * 3 + [(0, 0)], "reflect", reflect_type="odd"
-    )
+    beyond = (int(first == 0), int(end == len(values)))
+    layers = values[max(first - 1, 0) : end + 1].astype(np.float64)
+    v = np.pad(layers, [beyond, (1, 1), (1, 1), (0, 0)], "reflect", reflect_type="odd")
     inner = slice(1, -1)
     mean = sum(np.roll(v, step, axis)[inner, inner, inner] for axis in range(3) for step in (1, -1))
     return np.asarray(np.abs(v[inner, inner, inner] - mean / 6).max(axis=-1))
@@ -128,13 +180,19 @@ def wrong_nodes(table: Table3D) -> Array:
     One wrong node bends six times as much as its neighbours do from it; kinks and steps of a grade
     run on, so that a neighbour bends as much. Nodes at corners of the cube are not judged.
     """
-    bends = _bends(table)
     from scipy.ndimage import maximum_filter  # loading it takes as long as opening the window
 
     ring = np.ones((3, 3, 3), bool)
     ring[1, 1, 1] = False
-    around = maximum_filter(bends, footprint=ring, mode="constant")
-    return np.asarray((bends > _NODE) & (bends > _AROUND * around))
+    n = table.size
+    wrong = np.zeros((n, n, n), bool)
+    for first, end in _slabs(n):
+        low, high = max(first - 1, 0), min(end + 1, n)
+        bends = _bends(table.values, low, high)
+        around = maximum_filter(bends, footprint=ring, mode="constant")
+        found = (bends > _NODE) & (bends > _AROUND * around)
+        wrong[first:end] = found[first - low : end - low]
+    return wrong
 
 
 def nodes_finding(lut: Looked) -> Finding | None:
@@ -155,15 +213,11 @@ def nodes_finding(lut: Looked) -> Finding | None:
     )
 
 
-def _steps(lut: Looked) -> list[Array]:
-    return [np.diff(lut.table.values, axis=a) for a in range(3)]
-
-
 def gain_finding(lut: Looked) -> Finding:
     n = lut.table.size
-    gain = np.concatenate([np.abs(s).max(axis=-1).ravel() for s in _steps(lut)]) * (n - 1)
+    gains = (np.abs(s).max(axis=-1) * (n - 1) for s in _steps(lut.table.values))
     low, high = np.array(lut.table.domain)
-    figure = float(np.percentile(gain, 99.9) / (high - low).max())
+    figure = float(_high(gains, _step_count(n)) / (high - low).max())
     if figure > 20:
         return Finding(
             "gain",
@@ -178,11 +232,9 @@ def gain_finding(lut: Looked) -> Finding:
 def banding_finding(lut: Looked) -> Finding:
     """Colour steps of the result for one 8 bit step of the input, in CIE76."""
     n = lut.table.size
-    lab = lab_of(lut.table.values, lut.display)
-    steps = np.concatenate(
-        [np.sqrt((np.diff(lab, axis=a) ** 2).sum(axis=-1)).ravel() for a in range(3)]
-    )
-    figure = float(np.percentile(steps, 99.9)) * (n - 1) / 255
+    labs = _steps(lut.table.values, lambda nodes: lab_of(nodes, lut.display))
+    steps = (np.sqrt((s**2).sum(axis=-1)) for s in labs)
+    figure = _high(steps, _step_count(n)) * (n - 1) / 255
     if figure > 5:
         return Finding(
             "banding",
@@ -196,11 +248,16 @@ def banding_finding(lut: Looked) -> Finding:
     )
 
 
+def _some(table: Table3D) -> Array:
+    """Return so many nodes, from all over a table, as figures of the whole need: (…, 3)."""
+    return table.values.reshape(-1, 3)[:: 1 + table.size**3 // (_AT_ONCE + 1)]
+
+
 def _peak_of(lut: Looked) -> int:
     """Return the greatest code of the depth on whose steps every node lies, 0 where there is none."""
     if not lut.own or lut.table.size < 4:
         return 0
-    values = lut.table.values.astype(np.float64)
+    values = _some(lut.table).astype(np.float64)
     inside = values[(values > 1e-6) & (values < 1 - 1e-6)]
     if len(inside) < 24:
         return 0
@@ -229,7 +286,7 @@ def quantised_finding(lut: Looked) -> Finding | None:
 
 def _step_cost(lut: Looked, peak: int) -> float:
     """Return what half a step costs, in CIEDE2000 at 99 % of the nodes."""
-    values = np.clip(lut.table.values.reshape(-1, 3)[::7], 0, 1)
+    values = np.clip(_some(lut.table)[::7], 0, 1)
     off = values + np.float32(0.5 / peak) * np.array([1, -1, 1], np.float32)
     apart = ciede2000(lab_of(values, lut.display), lab_of(off, lut.display))
     return float(np.percentile(apart, 99))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+import tracemalloc
 
 import numpy as np
 import pytest
@@ -355,3 +356,35 @@ def test_turns_quiet_colours_and_coarse_steps_are_no_faults() -> None:
             assert keys(_stored(steps), None, Level.FAULT, Level.WARN) == set()
         turn = np.roll(np.eye(3), 1, axis=1) * 0.55 + np.eye(3) * 0.45  # about 65 degrees
         assert "axes" not in keys(_stored(np.round((values @ turn) * 4) / 4))
+
+
+@pytest.mark.parametrize("at", [7, 8])
+def test_layers_looked_at_by_and_by_give_what_the_whole_does(at: int, monkeypatch) -> None:
+    """A table in slabs of eight layers, wrong nodes on either side of a border, folds, steep places."""
+    n = 33
+    values = sampled(made_up(2), n).table.values.copy()
+    values[at, 10, 20] += 0.2
+    values[20:26, :, :, 1] = values[20:26, :, :, 1][::-1] ** 0.4
+    look = Transform((Table3D(np.round(np.clip(values, 0, 1) * 1023) / np.float32(1023)),))
+    whole = assay(look, DISPLAY)
+    assert {"nodes", "folds", "banding"} <= keys(look)
+    monkeypatch.setattr("sfumato.core.measure.checks.lattice._AT_ONCE", 8 * n**2)
+    parts = assay(look, DISPLAY)
+    assert [f.title for f in parts.findings] == [f.title for f in whole.findings]
+    for one, other in zip(parts.findings, whole.findings, strict=True):
+        sampled_only = {"quantised"}  # figures of some nodes of a large table
+        if one.key not in sampled_only:
+            assert one.figure == pytest.approx(other.figure, rel=1e-6), one.key
+            assert one.sentence == other.sentence
+
+
+def test_a_large_table_is_examined_in_little_memory() -> None:
+    table = sampled(made_up(1), 129).table
+    tracemalloc.start()
+    try:
+        found = assay(Transform((table,)), DISPLAY)
+        _now, most = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert {f.level for f in found.findings} <= {Level.GOOD, Level.NOTE}
+    assert most < 4 * table.values.nbytes  # 26 MB; all at once took 450

@@ -1,0 +1,106 @@
+"""How work in the background and the window keep pace: workers learn whether it answers, answers come one by one."""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QCoreApplication, QObject, QTimer
+from shiboken6 import isValid
+
+from sfumato.work import turns
+
+_BEAT, _IDLE_BEATS = 8, 25  # ms between two; how many follow when nothing is under way
+
+
+def is_there(then: Callable[..., Any]) -> bool:
+    """Whether what is to be told still exists: a sheet may be closed before its work is done."""
+    owner = getattr(then, "__self__", None)
+    return not isinstance(owner, QObject) or isValid(owner)
+
+
+class Pulse(QObject):
+    """Says, while anything is under way, that the window answers: workers give way when it does not."""
+
+    def __init__(self) -> None:
+        super().__init__(QCoreApplication.instance())
+        self._lock = threading.Lock()
+        self._works = self._idle = 0
+        self._timer = QTimer(self)
+        self._timer.setInterval(_BEAT)
+        self._timer.timeout.connect(self._beats)
+
+    def begin(self) -> None:
+        """Work is asked for, in the window's thread."""
+        self._idle = 0
+        if not self._timer.isActive():
+            self._timer.start()
+
+    @contextmanager
+    def work(self) -> Iterator[None]:
+        """Count what is under way, in a worker."""
+        with self._lock:
+            self._works += 1
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._works -= 1
+
+    def _beats(self) -> None:
+        self._idle = 0 if self._works else self._idle + 1
+        if self._idle < _IDLE_BEATS:
+            turns.beat()
+        else:
+            self._timer.stop()
+            turns.no_beats()
+
+
+_pulses: list[Pulse] = []
+
+
+def pulse() -> Pulse:
+    """Return the pulse of the program that runs, made when the first work is asked for."""
+    if not _pulses or not isValid(_pulses[0]):
+        _pulses[:] = [Pulse()]
+    return _pulses[0]
+
+
+class Counter(QObject):
+    """Hands answers over one at a time, with a turn of the window's loop between: four that came
+    at once kept the window from painting for 240 ms."""
+
+    def __init__(self) -> None:
+        super().__init__(QCoreApplication.instance())
+        self._waiting: deque[partial[None]] = deque()
+        self._handed = False  # an answer, in this turn
+
+    def take(self, hand: Callable[..., None], *answer: Any) -> None:
+        """Hand an answer over at once, or after those that came before it."""
+        self._waiting.append(partial(hand, *answer))
+        if not self._handed:
+            self._next()
+
+    def _next(self) -> None:
+        self._handed = bool(self._waiting)
+        if self._waiting:
+            hand = self._waiting.popleft()
+            # Asked for before: an answer may open a sheet with a loop of its own. A timer of no
+            # time would be an event in the same turn.
+            QTimer.singleShot(1, self, self._next)
+            if is_there(hand.func):
+                hand()
+
+
+_counters: list[Counter] = []
+
+
+def counter() -> Counter:
+    """Return the counter of the program that runs, made with the first who will answer."""
+    if not _counters or not isValid(_counters[0]):
+        _counters[:] = [Counter()]
+    return _counters[0]
