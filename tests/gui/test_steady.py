@@ -197,7 +197,9 @@ def _dress_of(widget: QWidget) -> str:
     return widget.styleSheet()
 
 
-def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(demo) -> None:
+def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
+    demo, monkeypatch
+) -> None:
     window = demo.window
     for key in window.rooms.specs:  # many parts that nobody sees
         assert window.rooms[key].page
@@ -219,8 +221,13 @@ def test_the_theme_changes_what_is_seen_at_once_and_the_rest_when_it_is_shown(de
     demo.act("toggle_theme")
     demo.act("toggle_theme")
     demo.settle()
-    window.view.set(room="convert")
-    keys.show()
+    with monkeypatch.context() as patch:
+        patch.setattr("sfumato.app.window.dress._AT_ONCE", 0)  # as if each part took long
+        window.view.set(room="convert")
+        keys.show()
+    assert hidden.isVisible() and hidden.styleSheet() != after  # the window has turns between
+    assert window.is_busy
+    demo.settle()
     assert hidden.styleSheet() == keys.styleSheet() == after
     demo.act("toggle_theme")
     fresh = Question(window, "Whole?", "It is.", (("Yes", "yes"),))

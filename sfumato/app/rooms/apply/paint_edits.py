@@ -72,9 +72,9 @@ class PaintEdits(QObject):
         shot_id, size = answer
         if all(s.id != shot_id for s in self._desk.model.study.shots):
             return  # taken out while its size was read
-        self._desk.view.set(room=self._key)
-        self._pages.setCurrentWidget(self._page)
         self._paint.open(shot_id)
+        self._pages.setCurrentWidget(self._page)
+        self._desk.view.set(room=self._key)
         self._page.open_with(size)
 
     def back(self) -> None:

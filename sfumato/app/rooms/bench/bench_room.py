@@ -97,8 +97,9 @@ class BenchRoom(Room):
             self.changed.emit()
 
     def _open(self, title: str) -> None:
-        self.services.view.set(room=self.key)
+        """Enter the room at a page: it is chosen first, so that the one before is not made ready too."""
         self.show_page(title)
+        self.services.view.set(room=self.key)
 
     def bench_monitor(self) -> None:
         """Show the page of monitors."""

@@ -81,8 +81,8 @@ class Conversions(QObject):
         self.take([folder])
 
     def take(self, files: list[Path]) -> None:
-        self.services.view.set(room=self._key)
         self.room.show_assay()
+        self.services.view.set(room=self._key)
         self.model.add(files)
 
     # --- comparing -------------------------------------------------------------------------------

@@ -73,15 +73,18 @@ class TripRoom(Room):
     def owners(self) -> tuple[QObject, ...]:
         return (self, self.edits, self.loan_edits)
 
+    def _open(self, page: str) -> None:
+        """Enter the room at a page: it is chosen first, so that the one before is not made ready too."""
+        self.show_page(page)
+        self.services.view.set(room=self.key)
+
     def trip_carriers(self) -> None:
         """Show the page of carriers."""
-        self.services.view.set(room=self.key)
-        self.show_page(CARRIERS)
+        self._open(CARRIERS)
 
     def trip_borrow(self) -> None:
         """Show the page of borrowing."""
-        self.services.view.set(room=self.key)
-        self.show_page(BORROW)
+        self._open(BORROW)
 
     @property
     def easel(self) -> Zooming | None:
