@@ -225,7 +225,8 @@ def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
         patch.setattr("sfumato.app.window.dress._AT_ONCE", 0)  # as if each part took long
         window.view.set(room="convert")
         keys.show()
-    assert hidden.isVisible() and hidden.styleSheet() != after  # the window has turns between
+    assert hidden.isVisible()
+    assert hidden.styleSheet() != after  # the window has turns between
     assert window.is_busy
     demo.settle()
     assert hidden.styleSheet() == keys.styleSheet() == after

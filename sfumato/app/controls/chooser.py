@@ -7,7 +7,8 @@ import html
 import attrs
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPalette, QWheelEvent
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QComboBox, QWidget
+from shiboken6 import isValid
 
 from sfumato.app.controls.picker import Entry, Picker
 from sfumato.app.guard import guarded
@@ -27,6 +28,16 @@ def encoding_entry(space: Encoding) -> Entry:
     return Entry(space.name, title, f"{space.config}: {kind}", space.name)
 
 
+_shelves: list[QWidget] = []
+
+
+def _shelf() -> QWidget:
+    """Return what holds the lists of choosers that were never opened; nobody sees it."""
+    if not _shelves or not isValid(_shelves[0]):
+        _shelves[:] = [QWidget()]
+    return _shelves[0]
+
+
 class Chooser(QComboBox):
     """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
 
@@ -41,6 +52,10 @@ class Chooser(QComboBox):
         model.rowsInserted.connect(lambda _p, first, last: self._make_room(first, last))
         model.dataChanged.connect(lambda a, b: self._make_room(a.row(), b.row()))
         model.rowsRemoved.connect(self._take_room)
+        # What the list opens in is made with the rest: eight widgets more to be dressed with this one.
+        self._popup = self.view().window()
+        self._popup.setParent(_shelf(), self._popup.windowFlags())
+        self.destroyed.connect(self._popup.deleteLater)
 
     def _make_room(self, first: int, last: int) -> None:
         """Be wide enough for some of the choices."""
@@ -67,7 +82,9 @@ class Chooser(QComboBox):
         """Show the choices: many of them in a list that is searched by typing."""
         if self.count() <= _MANY:
             # What holds the list shows at its ends, and no style sheet reaches it.
-            holder = self.view().window()
+            holder = self._popup
+            if holder.parentWidget() is not self:
+                holder.setParent(self, holder.windowFlags())
             palette = holder.palette()
             for role in (QPalette.ColorRole.Window, QPalette.ColorRole.Base):
                 palette.setColor(role, colour("panel"))
