@@ -48,8 +48,7 @@ def test_a_move_of_the_brush(benchmark, still: Path, zoom: str, size: float) -> 
     canvas = Canvas(Previewer(Frames()), CanvasAsk(study, shot, width, height, region), Cancel())
     x0, y0, x1, y1 = region
     points: list[tuple[float, float, float]] = []
-    stamps, times = 0, []
-    from sfumato.core.study.mask import dabs
+    times = []
 
     for i in range(60):
         share = i / 59
@@ -58,9 +57,8 @@ def test_a_move_of_the_brush(benchmark, still: Path, zoom: str, size: float) -> 
         )
         stroke = Stroke(Brush(size), tuple(points))
         start = time.perf_counter()
-        canvas.lay(0, stroke, stamps)
+        canvas.lay(0, stroke, number=0)
         times.append(time.perf_counter() - start)
-        stamps = len(dabs(stroke, canvas.sheets[0].width, canvas.sheets[0].height))
     move = sorted(times)[len(times) // 2]
     start = time.perf_counter()
     canvas._repair(0, (0, 0, width, height))

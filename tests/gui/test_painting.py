@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -50,6 +51,7 @@ def mask_of(hand):
 def test_a_stroke_shows_at_once_is_one_undo_and_comes_back_exactly(demo, page) -> None:
     before = pixels(page)
     demo.drag(page.easel, at(page, 0.3, 0.4), at(page, 0.6, 0.5))
+    demo.until(lambda: not page._model._hand.is_busy)
     moving = pixels(page)  # by the table, before it came to rest
     assert np.abs(moving - before).max() > 20
     demo.settle()
@@ -76,6 +78,36 @@ def test_a_stroke_shows_at_once_is_one_undo_and_comes_back_exactly(demo, page) -
     demo.click(demo.find(Tick, "paint.show_mask"))
     shown = page._model.canvas.shown(0)
     assert (np.ptp(shown[5, 5].astype(int)), shown[5, 5].max() < rest[5, 5].max()) == (0, True)
+
+
+def test_a_large_brush_keeps_the_hand_waiting_for_nothing(demo, page, monkeypatch) -> None:
+    """Laying is slow; the window takes two strokes meanwhile, and all of both is there in the end."""
+    lay, gate, layers = Canvas.lay, threading.Event(), []
+
+    def slow(canvas, step, stroke, number):
+        layers.append(threading.current_thread())
+        assert gate.wait(20)
+        return lay(canvas, step, stroke, number)
+
+    monkeypatch.setattr(Canvas, "lay", slow)
+    model, parts = page._model, []
+    model.repaired.connect(lambda rect, part: parts.append((rect, part)))
+    before = pixels(page)
+    monkeypatch.setattr(model._later, "start", lambda: None)  # no exact canvas in between
+    demo.drag(page.easel, at(page, 0.2, 0.3), at(page, 0.5, 0.3))
+    demo.drag(page.easel, at(page, 0.4, 0.7), at(page, 0.8, 0.7))
+    assert len(mask_of(demo).marks) == 2  # both are kept, though neither is laid yet
+    np.testing.assert_array_equal(pixels(page), before)
+    gate.set()
+    demo.until(lambda: not model._hand.is_busy)
+    assert threading.main_thread() not in layers
+    laid = model.canvas.sheets[0].pixels
+    np.testing.assert_allclose(laid, rendered(mask_of(demo), *laid.shape[::-1]), atol=1e-5)
+    shown = before.copy()
+    for (left, top, right, bottom), part in parts:
+        shown[top:bottom, left:right] = part
+    np.testing.assert_array_equal(shown, pixels(page))  # the easel was given all of it
+    assert np.abs(shown - before).max() > 20
 
 
 def test_an_unseen_canvas_costs_nothing(demo, page) -> None:

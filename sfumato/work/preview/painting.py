@@ -18,7 +18,7 @@ from sfumato.core.lut.sample import Packed, apply_packed, packed
 from sfumato.core.lut.table import Table3D, lattice_colours, node_values
 from sfumato.core.path import path
 from sfumato.core.study import painted
-from sfumato.core.study.mask import Mark, Rect, Sheet
+from sfumato.core.study.mask import Rect, Sheet, Stroke, dabs
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.work.cancel import Cancel
@@ -73,6 +73,7 @@ class Canvas:
             x = painted.laid(x, after, sheet.pixels)
         leave = painted.leaving(study)
         self._last = x
+        self._stamps: dict[int, int] = {}  # how many of each stroke were laid
         self.picture = previewer.screened(study, run_tiled(leave, x, cancel), cancel)
         self._table = _screen_table(previewer, study, leave)
 
@@ -80,13 +81,15 @@ class Canvas:
         """Return the step of a layer (0 = the Look), None when it does nothing."""
         return self.layers.index(layer) if layer in self.layers else None
 
-    def lay(self, step: int, mark: Mark, already: int = 0) -> Rect | None:
-        """Lay a mark on a step's matte and repair the picture; return what has changed.
+    def lay(self, step: int, stroke: Stroke, number: int) -> Rect | None:
+        """Lay what is new of a stroke on a step's matte and repair the picture; return what has changed.
 
         Args:
-            already: stamps of this stroke that were laid before.
+            number: of the stroke, by which its stamps are known that were laid before.
         """
-        rect = self.sheets[step].lay(mark, already)
+        sheet = self.sheets[step]
+        rect = sheet.lay(stroke, self._stamps.get(number, 0))
+        self._stamps[number] = len(dabs(stroke, sheet.width, sheet.height))
         if rect is not None:
             self._repair(step, rect)
         return rect
@@ -108,17 +111,20 @@ class Canvas:
 
     def shown(self, step: int | None) -> Array:
         """Return the picture greyed where a step's mask lets nothing through, uint8 (h, w, 3)."""
-        if step is None:
-            return self.picture
-        return self.masked(step, (0, 0, self.ask.width, self.ask.height))
+        return self.part((0, 0, self.ask.width, self.ask.height), step)
 
-    def masked(self, step: int, rect: Rect) -> Array:
-        """Return a part of the picture with the mask shown: what is not reached is dark and grey."""
+    def part(self, rect: Rect, step: int | None) -> Array:
+        """Return a copy of a part of it; with a step, what its mask does not reach is dark and grey."""
         left, top, right, bottom = rect
-        part = self.picture[top:bottom, left:right].astype(np.float32)
-        grey = luma(part)
+        part = self.picture[top:bottom, left:right]
+        if step is None:
+            return part.copy()
+        light = part.astype(np.float32)
+        grey = luma(light)
         m = self.sheets[step].pixels[top:bottom, left:right, None]
-        return np.asarray(part * m + grey[..., None] * (np.float32(0.45) * (1 - m)) + 0.5, np.uint8)
+        return np.asarray(
+            light * m + grey[..., None] * (np.float32(0.45) * (1 - m)) + 0.5, np.uint8
+        )
 
 
 def _screen_table(previewer: Previewer, study: Study, leave: Callable[[Rgb], Rgb]) -> Packed:

@@ -8,28 +8,36 @@ import attrs
 from PySide6.QtCore import QObject, Signal
 
 from sfumato.app.services.desk import Desk
-from sfumato.app.services.jobs import Lane, single_shot
+from sfumato.app.services.jobs import Lane, Turn, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.services.view_state import ViewState
+from sfumato.core.arrays import Array
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.study.coat import Coat, new_coat
-from sfumato.core.study.mask import Brush, Gradient, Inverted, Mark, Mask, Point, Rect, Stroke, dabs
+from sfumato.core.study.mask import Brush, Gradient, Inverted, Mark, Mask, Point, Rect, Stroke
 from sfumato.core.study.shot import Layer, Shot
 from sfumato.core.study.study import Study
+from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Region
 from sfumato.work.preview.painting import Canvas, CanvasAsk
 from sfumato.work.stores.coats import values_in
 
 _LEAST_STEP = 1 / 40  # of the brush
 BRUSH, GRADIENT = "brush", "gradient"
+_Laid = tuple[Canvas, dict[int, tuple[int, Stroke]], list[tuple[Rect, Array]]]
 
 
 class PaintModel(QObject):
-    """`canvas_changed(Canvas)`, `repaired(rect)`, `chosen_changed()` (shot, layer, brush or tool)."""
+    """Says what changes: `canvas_changed(Canvas)`, `repaired(rect, pixels)`, `chosen_changed()` (shot, layer,
+    brush or tool).
+
+    Strokes are laid by a worker, the only one that changes a canvas: below a large brush with layers
+    above it takes 400 ms, and the hand goes on meanwhile.
+    """
 
     canvas_changed = Signal(object)
-    repaired = Signal(object)
+    repaired = Signal(object, object)
     chosen_changed = Signal()
 
     def __init__(
@@ -44,13 +52,17 @@ class PaintModel(QObject):
         self.tool = BRUSH
         self.canvas: Canvas | None = None
         self._points: list[Point] = []
-        self._stamps = 0
+        self._unlaid: dict[int, tuple[int, Stroke]] = {}  # by its number: a stroke's step
+        self.shows_mask = False
         self._strokes, self._is_stroke = 0, False  # so many were laid; one is being kept
         self._geometry: tuple[int, int, Region] = (640, 360, WHOLE)
         self._lane = Lane("paint", self)
         self._lane.answered.connect(self._on_canvas)
         self._lane.refused.connect(notices.fault)
         self._lane.crashed.connect(notices.bug)
+        self._hand = Lane("brush", self, turn=Turn.FIRST)
+        self._hand.answered.connect(self._on_laid)
+        self._hand.crashed.connect(notices.bug)
         self._later = single_shot(self, desk.rests.picture, self._ask)
         self._model.changed.connect(self._on_changed)
         desk.view.changed.connect(self._on_view)
@@ -70,7 +82,7 @@ class PaintModel(QObject):
 
     @property
     def is_busy(self) -> bool:
-        return self._lane.is_busy or self._later.isActive()
+        return self._lane.is_busy or self._hand.is_busy or self._later.isActive()
 
     def open(self, shot_id: str) -> None:
         """Begin with a still; "" ends."""
@@ -78,6 +90,7 @@ class PaintModel(QObject):
         self._points = []
         self._later.stop()
         self._lane.drop()
+        self._let_go()
         self.chosen_changed.emit()
         if shot_id:
             self._ask()
@@ -105,6 +118,7 @@ class PaintModel(QObject):
         if self._points or strokes != self._strokes or canvas.ask.shot.id != self.shot_id:
             self._later.start()  # it does not know what was painted meanwhile
             return
+        self._let_go()
         self.canvas = canvas
         self.canvas_changed.emit(canvas)
 
@@ -140,7 +154,7 @@ class PaintModel(QObject):
         if self.canvas.step_of(self.layer) is None:
             self._notices.note("this layer does nothing yet", "switch it on, or choose its LUT")
             return
-        self._points, self._stamps = [(x, y, pressure)], 0
+        self._points = [(x, y, pressure)]
         self._lay()
 
     def move(self, x: float, y: float, pressure: float) -> None:
@@ -171,12 +185,34 @@ class PaintModel(QObject):
         step = self.canvas.step_of(self.layer)
         if step is None:
             return
-        stroke = Stroke(self.brush, tuple(self._points))
-        sheet = self.canvas.sheets[step]
-        rect: Rect | None = self.canvas.lay(step, stroke, self._stamps)
-        self._stamps = len(dabs(stroke, sheet.width, sheet.height))
-        if rect is not None:
-            self.repaired.emit(rect)
+        self._unlaid[self._strokes] = step, Stroke(self.brush, tuple(self._points))
+        canvas, strokes = self.canvas, dict(self._unlaid)
+        masked = self.step if self.shows_mask else None
+
+        def work(_cancel: Cancel) -> _Laid:
+            parts = []
+            for number, (on, stroke) in strokes.items():
+                rect = canvas.lay(on, stroke, number)
+                if rect is not None:
+                    parts.append((rect, canvas.part(rect, masked)))
+            return canvas, strokes, parts
+
+        self._hand.ask(work, patient=True)
+
+    def _on_laid(self, answer: _Laid) -> None:
+        canvas, strokes, parts = answer
+        if canvas is not self.canvas:
+            return
+        for number, laid in strokes.items():
+            if self._unlaid.get(number) is laid:
+                del self._unlaid[number]
+        for rect, pixels in parts:
+            self.repaired.emit(rect, pixels)
+
+    def _let_go(self) -> None:
+        """Lay no more of what is still to be laid on this canvas."""
+        self._hand.drop()
+        self._unlaid.clear()
 
     @property
     def pulled(self) -> tuple[Point, Point] | None:
@@ -208,6 +244,8 @@ class PaintModel(QObject):
         """Let the stroke under the hand go, as if it had never begun."""
         if self._points:
             self._points = []
+            self._strokes += 1  # a canvas that has some of it is not shown
+            self._let_go()
             self._ask()
 
     # --- edits ---------------------------------------------------------------------------------------
@@ -318,3 +356,4 @@ class PaintModel(QObject):
     def close(self) -> None:
         self._later.stop()
         self._lane.close()
+        self._hand.close()

@@ -27,7 +27,6 @@ from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
 from sfumato.core.path.laying import BLENDS
-from sfumato.core.study.mask import Rect
 from sfumato.work.preview.painting import Canvas
 
 NOT_IN_THE_LUT = "Masks and layers go into results, never into a LUT."
@@ -57,8 +56,8 @@ class PaintPage(QWidget):
         row.addWidget(self._make_right(), 1)
         model.chosen_changed.connect(self.refresh)
         model.canvas_changed.connect(self._on_canvas)
-        model.repaired.connect(self._on_repaired)
         easel = self.easel
+        model.repaired.connect(lambda rect, pixels: easel.show_part(pixels, rect))
         easel.geometry_changed.connect(lambda: model.set_geometry(*easel.wanted()))
         easel.began.connect(model.begin)
         easel.moved.connect(self._on_moved)
@@ -147,7 +146,7 @@ class PaintPage(QWidget):
         column.addLayout(line)
         self.show_mask = Tick("Show where it goes: the rest is grey")
         self.show_mask.setObjectName("paint.show_mask")
-        self.show_mask.toggled.connect(lambda _on: self._show_canvas())
+        self.show_mask.toggled.connect(self._show_mask)
         column.addWidget(self.show_mask)
         column.addStretch(1)
         note = Label(f"Not in the LUT. {NOT_IN_THE_LUT}")
@@ -218,22 +217,15 @@ class PaintPage(QWidget):
     def _on_canvas(self, _canvas: Canvas) -> None:
         self._show_canvas()
 
+    def _show_mask(self, on: bool) -> None:
+        self._model.shows_mask = on
+        self._show_canvas()
+
     def _show_canvas(self) -> None:
         canvas = self._model.canvas
         if canvas is not None:
             step = self._model.step if self.show_mask.isChecked() else None
             self.easel.show_whole(canvas.shown(step), canvas.ask.region)
-
-    def _on_repaired(self, rect: Rect) -> None:
-        canvas, step = self._model.canvas, self._model.step
-        if canvas is None:
-            return
-        left, top, right, bottom = rect
-        if self.show_mask.isChecked() and step is not None:
-            part = canvas.masked(step, rect)
-        else:
-            part = canvas.picture[top:bottom, left:right]
-        self.easel.show_part(part, rect)
 
     def refresh(self) -> None:
         """Show the chosen layer and the brush."""
