@@ -10,7 +10,6 @@ from collections.abc import Iterator
 from typing import Any
 
 import attrs
-import av
 import numpy as np
 
 from sfumato.core import luma
@@ -158,6 +157,8 @@ class Clip:
         Raises:
             MediaError: it has no picture or cannot be decoded.
         """
+        import av  # here, and below: the window is there before it is loaded
+
         self._lock = threading.Lock()
         self._ahead: Any = None
         self._next = 0
@@ -315,6 +316,8 @@ class Clip:
 
 @contextlib.contextmanager
 def _as_media_error() -> Iterator[None]:
+    import av
+
     try:
         yield
     except (av.error.FFmpegError, ValueError, OSError, EOFError) as error:

@@ -10,10 +10,11 @@ import attrs
 import numpy as np
 import pytest
 from conftest import ROOT
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
+from shiboken6 import isValid
 
 from sfumato.app import theme
 from sfumato.app.guard import guarded
@@ -235,6 +236,27 @@ def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
     fresh.show()
     assert fresh.styleSheet() == theme.sheet() == before
     fresh.close()
+
+
+def test_what_nobody_sees_is_dressed_when_there_is_nothing_else_to_do(demo) -> None:
+    for key in demo.window.rooms.specs:
+        assert demo.window.rooms[key].page
+
+    def stale() -> int:
+        parts = [p for p in demo.window.dress._parts if isValid(p)]
+        return sum(p.styleSheet() != theme.sheet() for p in parts)
+
+    demo.act("toggle_theme")
+    demo.settle()
+    many = stale()
+    assert many > 20
+    much = QTimer()  # other work, in every turn of the loop
+    much.timeout.connect(lambda: time.sleep(0.1))
+    much.start(0)
+    demo.wait(2000)
+    assert stale() > many - 10  # of 20 that there was a turn for
+    much.stop()
+    demo.until(lambda: stale() == 0)
 
 
 def test_a_drag_in_a_long_stack_waits_for_nothing(demo, monkeypatch) -> None:

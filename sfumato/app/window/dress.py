@@ -16,7 +16,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.services.jobs import single_shot
 
 _AT_ONCE = 0.015  # seconds of dressing before what is shown is seen for the first time
-_APART = 20  # ms between two parts that nobody sees
+_APART, _LATE = 20, 8  # ms between two parts that nobody sees; so late the loop has other work
 _WHOLE = 40  # widgets of a part that is not divided
 _NAMED = ("panel", "rail")  # the names of parts that rules of the sheet are for
 _DIRECT = Qt.FindChildOption.FindDirectChildrenOnly
@@ -38,6 +38,7 @@ class Dress(QObject):
         self._veils = set[QWidget]()  # hidden, with parts inside that wait for their dress
         self._waiting: list[QWidget | None] = []  # None: all that is seen is dressed
         self._next = single_shot(self, 0, self._dress_next)
+        self._due = 0.0  # when it is to come, by `time.perf_counter`
 
     def add(self, *parts: QWidget, pages: Sequence[QWidget] = ()) -> None:
         """Dress parts of the window from now on, and each column of pages; none lies in another.
@@ -76,7 +77,7 @@ class Dress(QObject):
         seen, unseen = ([p for p in parts if p.isVisible() is s] for s in (True, False))
         self._waiting = [*seen, None, *unseen]
         self._watch(unseen)
-        self._next.start(0)
+        self._go_on()
 
     def _set_ground(self) -> None:
         palette = QPalette(self._window.palette())
@@ -93,7 +94,13 @@ class Dress(QObject):
             veil.installEventFilter(self)
 
     def _dress_next(self) -> None:
-        """Dress one part a turn of the event loop, so that the window stays live; then paint anew."""
+        """Dress one part a turn of the event loop, so that the window stays live; then paint anew.
+
+        Parts that nobody sees come when there is nothing else to do.
+        """
+        if not self.is_busy and 1000 * (time.perf_counter() - self._due) > _LATE:
+            self._go_on()
+            return
         while self._waiting:
             part = self._waiting.pop(0)
             if part is None:
@@ -101,12 +108,16 @@ class Dress(QObject):
                 for widget in QApplication.allWidgets():
                     widget.update()
             elif isValid(part) and self._renew(part):
-                self._next.start(0 if None in self._waiting else _APART)
+                self._go_on()
                 return
-
         for veil in filter(isValid, self._veils):
             veil.removeEventFilter(self)
         self._veils.clear()
+
+    def _go_on(self) -> None:
+        apart = 0 if self.is_busy else _APART
+        self._due = time.perf_counter() + apart / 1000
+        self._next.start(apart)
 
     def _renew(self, part: QWidget) -> bool:
         """Dress a part for which another theme was chosen; whether it had not been yet."""
@@ -145,7 +156,7 @@ class Dress(QObject):
             self._renew(seen.pop(0))
         if seen:
             self._waiting = [*seen, None, *(p for p in waiting if p not in seen)]
-            self._next.start(0)
+            self._go_on()
 
 
 class DressedWindow(QMainWindow):

@@ -41,7 +41,6 @@ from sfumato.work.preview.asks import (
 from sfumato.work.preview.drag import Drags, swatches_in
 from sfumato.work.preview.prints import PrintLoss
 from sfumato.work.preview.scene import Measuring, Scene
-from sfumato.work.results.apply import ApplyWish, regraded
 from sfumato.work.tiles import apply_tiled, run_tiled
 
 SCOPE_WIDTH = 480
@@ -242,6 +241,9 @@ class Measures(Drags):
             step = max(1, round((height * width / exact[..., 0].size) ** 0.5))
             few = np.ascontiguousarray(still.plates.values[::step, ::step])
             plates = attrs.evolve(still.plates, values=few, extra=None)
+            # Here: with it clips are loaded, and the window is there before that.
+            from sfumato.work.results.apply import ApplyWish, regraded
+
             plates, off = regraded(study, ask.shot, ApplyWish(), plates, cancel)
             assert off is not None  # there is no link in the way
             return PrintLoss(off, outside, total_ink(plates.values), of_plates=True)
