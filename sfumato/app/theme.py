@@ -192,7 +192,7 @@ def _sheet(c: dict[str, str]) -> str:
     QLineEdit[flat="true"]:focus {{ border-color: {c["yellow"]}; background: {c["well"]}; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox::down-arrow {{ image: url({_ARROW}); width: 9px; height: 9px; }}
-    QComboBox QAbstractItemView {{ background: {c["panel"]}; border: 1px solid {c["line"]};
+    QComboBox QAbstractItemView {{ background: {c["panel"]}; border: solid {c["line"]}; border-width: 0 1px;
         selection-background-color: {c["raised"]}; outline: none; }}
     QProgressBar {{ background: {c["well"]}; border: none; border-radius: {RADIUS}px; height: 6px; }}
     QProgressBar::chunk {{ background: {c["yellow"]}; border-radius: {RADIUS}px; }}

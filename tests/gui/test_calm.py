@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QTreeView,
     QWidget,
 )
+from shiboken6 import isValid
 
 import sfumato
 from sfumato.app import theme
@@ -155,6 +156,35 @@ def test_many_encodings_are_searched_in_groups(demo, config) -> None:
     assert picker.keys == []
     QTest.keyClick(picker.line, Qt.Key.Key_Escape)
     assert QApplication.activePopupWidget() is None
+
+
+@pytest.mark.parametrize("light", [False, True])
+def test_a_short_list_is_apart_until_it_opens_and_goes_with_its_chooser(hand, light: bool) -> None:
+    hand.act("room_convert")
+    if light != (theme.colour("panel").lightness() > 128):
+        hand.act("toggle_theme")
+    box = hand.find(Chooser, "out.existing")
+    assert box.findChildren(QWidget) == []  # nothing that is dressed for nobody
+    at_first = box.currentText()
+    box.showPopup()
+    popup = box.view().window()
+    assert popup.isVisible()
+    assert popup.parentWidget() is box
+    seen = popup.grab().toImage()
+    ends = [seen.pixelColor(seen.width() // 2, y) for y in (1, seen.height() - 2)]
+    assert all(
+        abs(a - b) <= 3
+        for end in ends
+        for a, b in zip(end.getRgb()[:3], theme.colour("panel").getRgb()[:3], strict=True)
+    ), "a bar of another colour"
+    QTest.keyClick(box.view(), Qt.Key.Key_Down)
+    QTest.keyClick(box.view(), Qt.Key.Key_Return)
+    assert box.currentText() != at_first
+    apart = Chooser()
+    apart.addItems(["a", "b"])
+    never_opened = apart.view()
+    apart.deleteLater()
+    hand.until(lambda: not isValid(never_opened))
 
 
 def test_glazes_are_found_by_typing_and_show_what_they_would_do(demo) -> None:

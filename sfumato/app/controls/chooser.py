@@ -81,13 +81,14 @@ class Chooser(QComboBox):
     def showPopup(self) -> None:
         """Show the choices: many of them in a list that is searched by typing."""
         if self.count() <= _MANY:
-            # What holds the list shows at its ends, and no style sheet reaches it.
+            # What holds the list shows around it; no style sheet reaches it, and its style makes the
+            # ground lighter and the line darker than the palette says.
             holder = self._popup
             if holder.parentWidget() is not self:
                 holder.setParent(self, holder.windowFlags())
             palette = holder.palette()
-            for role in (QPalette.ColorRole.Window, QPalette.ColorRole.Base):
-                palette.setColor(role, colour("panel"))
+            palette.setColor(QPalette.ColorRole.Window, colour("line").lighter(160))
+            palette.setColor(QPalette.ColorRole.Base, colour("panel").darker(108))
             holder.setPalette(palette)
             super().showPopup()
             return
