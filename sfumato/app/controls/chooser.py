@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import html
+from functools import lru_cache
 
 import attrs
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QPalette, QWheelEvent
+from PySide6.QtGui import QFont, QFontMetrics, QPalette, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QWidget
 from shiboken6 import isValid
 
@@ -38,6 +39,19 @@ def _shelf() -> QWidget:
     return _shelves[0]
 
 
+@lru_cache(maxsize=64)
+def _letters(font: str, texts: tuple[str, ...], beside: int) -> int:
+    """Return how many letters X are as wide as the longest of texts, less so many px.
+
+    The same lists come again and again, and seventy choices take half a millisecond.
+    """
+    known = QFont()
+    known.fromString(font)
+    metrics = QFontMetrics(known)
+    longest = metrics.size(0, "\n".join(texts)).width()
+    return max(1, -(-(longest - beside) // max(metrics.horizontalAdvance("X"), 1)))
+
+
 class Chooser(QComboBox):
     """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
 
@@ -48,6 +62,8 @@ class Chooser(QComboBox):
         )  # by itself the wheel would give it the focus
         # By itself it measures all choices anew whenever it is dressed: 4 ms for 70.
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._offered: tuple[str, ...] = ()  # all choices, while nobody else changed them
+        self._coming: tuple[str, ...] = ()  # choices that are on their way into the list
         model = self.model()
         model.rowsInserted.connect(lambda _p, first, last: self._make_room(first, last))
         model.dataChanged.connect(lambda a, b: self._make_room(a.row(), b.row()))
@@ -59,22 +75,25 @@ class Chooser(QComboBox):
 
     def _make_room(self, first: int, last: int) -> None:
         """Be wide enough for some of the choices."""
-        width = self.fontMetrics().horizontalAdvance
-        longest = max(width(self.itemText(i)) for i in range(first, last + 1))
+        texts = self._coming or tuple(self.itemText(i) for i in range(first, last + 1))
+        self._offered = self._coming
         beside = self.iconSize().width() + 4  # which Qt adds to the letters
-        letters = max(1, -(-(longest - beside) // max(width("X"), 1)))
+        letters = _letters(self.font().toString(), texts, beside)
         self.setMinimumContentsLength(max(letters, self.minimumContentsLength()))
 
     def _take_room(self) -> None:
+        self._offered = ()
         if self.count() == 0:
             self.setMinimumContentsLength(0)
 
     def offer(self, options: tuple[str, ...]) -> None:
         """Fill the list anew when it is another one; what is chosen stays where it can."""
-        if tuple(self.itemText(i) for i in range(self.count())) != options:
+        if self._offered != options:
             chosen = self.currentText()
             self.clear()
+            self._coming = options
             self.addItems(options)
+            self._coming = ()
             self.setCurrentText(chosen)
 
     @guarded

@@ -25,7 +25,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import set_help
 from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
-from sfumato.app.views.pictures import HEAT, heat_of, heat_scale
+from sfumato.app.views.pictures import HEAT, Layer, heat_of, heat_scale, striped
 from sfumato.core.arrays import Array
 from sfumato.core.lut.difference import clipped
 from sfumato.core.measure.scopes import Band, in_band
@@ -233,29 +233,24 @@ class Easel(QWidget):
         picture = self._bytes_b
         if picture is None or not (self.clipping or self._band):
             return
-        y, x = np.indices(picture.shape[:2], sparse=True)
-        layers = []
+        shape = picture.shape[:2]
+        layers: list[Layer] = []
         if self._band is not None:
             inside = in_band(picture, *self._band)
             self.band_share = float(inside.mean())
-            layers.append((inside, "yellow", x + 2 * y))
-        shape = picture.shape[:2]
+            layers.append((inside, colour("yellow"), (1, 2)))
         if self.clipping and self._over is not None and self._over.shape == shape:  # printed
             self.over_share = float(self._over.mean())
-            layers.append((self._over, "cinnabar", 0 * x + y))
+            layers.append((self._over, colour("cinnabar"), (0, 1)))
         elif self.clipping:
             high, low = clipped(picture, *self._limits)
             self.clipped_shares = (float(high.mean()), float(low.mean()))
-            layers += [(high, "cinnabar", x + y), (low, "azurite", x - y)]
+            layers += [(high, colour("cinnabar"), (1, 1)), (low, colour("azurite"), (1, -1))]
         if self.clipping and self._outside is not None and self._outside.shape == shape:
             self.outside_share = float(self._outside.mean())
-            layers.append((self._outside, "text", x + 0 * y))
-        marks = np.zeros((*picture.shape[:2], 4), np.uint8)
-        for where, role, stripes in layers:
-            tone = colour(role)
-            marks[where] = (tone.red(), tone.green(), tone.blue(), 90)
-            marks[where & (stripes % 6 < 2), 3] = 255
-        h, w = picture.shape[:2]
+            layers.append((self._outside, colour("text"), (1, 0)))
+        h, w = shape
+        marks = striped(layers, (h, w))
         self._marks = QImage(marks.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
 
     def show_nothing(self) -> None:

@@ -45,10 +45,13 @@ def clipped(image: Array, low: float = 0.0, high: float = 1.0) -> tuple[Array, A
     >>> high.tolist(), low.tolist()
     ([[True, False, True]], [[True, True, True]])
     """
+    # Channel by channel: NumPy takes ten times as long along an axis of three.
+    r, g, b = (image[..., c] for c in range(3))
     if (low, high) == (0.0, 1.0):
-        return (image == 255).any(axis=-1), (image == 0).all(axis=-1)
-    above = np.asarray((image > round(high * 255)).any(axis=-1))
-    return above, np.asarray((image < round(low * 255)).any(axis=-1))
+        top, bottom = np.maximum(np.maximum(r, g), b), np.bitwise_or(np.bitwise_or(r, g), b)
+        return top == 255, bottom == 0
+    top, bottom = np.maximum(np.maximum(r, g), b), np.minimum(np.minimum(r, g), b)
+    return top > round(high * 255), bottom < round(low * 255)
 
 
 def cube_colours(count: int = 20000) -> Rgb:

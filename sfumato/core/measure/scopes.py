@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import cache
 
@@ -91,9 +92,7 @@ def _oklab(image: Array, display: str) -> Array:
         pixels = np.require(image, requirements=("C", "W"))
         KERNELS.counts.placed(pixels, _oklab_places(display), _BITS, found)
         return found
-    upper = (image >> (8 - _BITS)).astype(np.intp)
-    index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
-    by_colour = np.bincount(index.reshape(-1), minlength=1 << (3 * _BITS))
+    by_colour = np.bincount(_cells(image).reshape(-1), minlength=1 << (3 * _BITS))
     counts = np.bincount(_oklab_places(display), by_colour, 256 * 256)
     return np.asarray(counts.reshape(256, 256), np.int32)
 
@@ -138,7 +137,8 @@ def _parade(image: Array, counts: Array) -> Array:
 
 def _levels(image: Array) -> Array:
     """Return the luma of uint8 pixels in whole numbers, as the kernels count it."""
-    return np.asarray((image.astype(np.intp) @ np.array(luma.EIGHT_BIT) + 128) >> 8)
+    r, g, b = (weight * image[..., c].astype(np.uint16) for c, weight in enumerate(luma.EIGHT_BIT))
+    return np.asarray((r + g + b + 128) >> 8)
 
 
 def _waveform(image: Array, counts: Array) -> Array:
@@ -146,9 +146,7 @@ def _waveform(image: Array, counts: Array) -> Array:
 
 
 def _vectorscope(image: Array, counts: Array) -> Array:
-    pixels = image.astype(np.intp)
-    cb = (pixels @ np.array([-7509, -25259, 32768]) + 8421376) >> 16
-    cr = (pixels @ np.array([32768, -29763, -3005]) + 8421376) >> 16
+    cb, cr = _chroma(image)
     return _bin((255 - cr) * 256 + cb, counts.shape)
 
 
@@ -185,32 +183,47 @@ def in_band(image: Array, band: Band, display: str = "sRGB") -> Array:
     >>> in_band(picture, Band(LUMA, (0.4,), (0.6,))).tolist()
     [[False, True, False]]
     """
+    if band.plane == "oklab":
+        return _in_box(*_oklab_axes(display), band)[_cells(image)]
     if band.plane:
-        x, y = _plane_places(image, band.plane, display)
-        return np.asarray(
-            (x >= band.low[0]) & (x <= band.high[0]) & (y >= band.low[1]) & (y <= band.high[1])
-        )
-    low, high = band.low[0] * 255, band.high[0] * 255
-    if band.channel == LUMA:
-        level = _levels(image)
-        return np.asarray((level >= low) & (level <= high))
-    inside = (image >= low) & (image <= high)
+        return _in_box(*_chroma(image), band)
+    level = _levels(image) if band.channel == LUMA else image
+    inside = _between(level, band.low[0] * 255, band.high[0] * 255)
     if band.channel == ANY:
-        return np.asarray(inside.any(axis=-1))
-    return np.asarray(inside[..., CHANNELS.index(band.channel)])
+        return inside[..., 0] | inside[..., 1] | inside[..., 2]
+    return inside if band.channel == LUMA else inside[..., CHANNELS.index(band.channel)]
 
 
-def _plane_places(image: Array, plane: str, display: str) -> tuple[Array, Array]:
-    """Return where pixels lie on a vectorscope, -1..1 to the right and up."""
-    if plane == "oklab":
-        upper = (image >> (8 - _BITS)).astype(np.intp)
-        index = (upper[..., 0] << (2 * _BITS)) | (upper[..., 1] << _BITS) | upper[..., 2]
-        at = _oklab_places(display)[index]
-        return (at % 256 - 127.5) / 127.5, (127.5 - at // 256) / 127.5
-    pixels = image.astype(np.intp)
-    cb = (pixels @ np.array([-7509, -25259, 32768]) + 8421376) >> 16
-    cr = (pixels @ np.array([32768, -29763, -3005]) + 8421376) >> 16
-    return (cb - 127.5) / 127.5, (cr - 127.5) / 127.5
+def _between(whole: Array, low: float, high: float) -> Array:
+    """Return which whole numbers lie between two: compared as such, not as 64-bit floats."""
+    return np.asarray((whole >= math.ceil(low)) & (whole <= math.floor(high)))
+
+
+def _in_box(across: Array, up: Array, band: Band) -> Array:
+    """Return which places of a vectorscope, whole numbers 0..255 to the right and up, lie in its box."""
+    (left, bottom), (right, top) = (
+        [value * 127.5 + 127.5 for value in edge] for edge in (band.low, band.high)
+    )
+    return _between(across, left, right) & _between(up, bottom, top)
+
+
+def _cells(image: Array) -> Array:
+    """Return the cell of each pixel, by the upper bits of its channels."""
+    r, g, b = ((image[..., c] >> (8 - _BITS)).astype(np.int32) for c in range(3))
+    return np.asarray((r << (2 * _BITS)) | (g << _BITS) | b)
+
+
+def _oklab_axes(display: str) -> tuple[Array, Array]:
+    """Return where each cell's colour lies on the Oklab vectorscope, 0..255 to the right and up."""
+    at = _oklab_places(display)
+    return at % 256, 255 - at // 256
+
+
+def _chroma(image: Array) -> tuple[Array, Array]:
+    """Return Cb and Cr of pixels, 0..255, as the kernels count them; int32."""
+    r, g, b = (image[..., c].astype(np.int32) for c in range(3))
+    cb = (-7509 * r - 25259 * g + 32768 * b + 8421376) >> 16
+    return cb, (32768 * r - 29763 * g - 3005 * b + 8421376) >> 16
 
 
 def chroma_place(rgb: tuple[float, float, float]) -> tuple[float, float]:

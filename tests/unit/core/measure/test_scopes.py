@@ -113,6 +113,22 @@ def test_bands_take_in_what_they_say() -> None:
         assert not in_band(red, turned).any(), plane
 
 
+@pytest.mark.usefixtures("form")
+def test_a_band_takes_in_the_pixels_that_are_counted_in_it() -> None:
+    picture = np.random.default_rng(5).integers(0, 256, (90, 120, 3), np.uint8)
+    levels = slice(102, 154)  # 0.4 is code 102, 0.6 code 153
+    assert in_band(picture, Band(LUMA, (0.4,), (0.6,))).sum() == (
+        counted("waveform", picture)[:, levels].sum()
+    )
+    for c, name in enumerate(("red", "green", "blue")):
+        inside = in_band(picture, Band(name, (0.4,), (0.6,)))
+        assert inside.sum() == counted("histogram", picture)[c, levels].sum()
+    for plane in ("vectorscope", "oklab"):
+        inside = in_band(picture, Band("", (-0.3, 0.1), (0.2, 0.5), plane))
+        # 127.5 - 0.3 x 127.5 = 89.25 to 153 across; 140.25 to 191.25 up, which is down from the top
+        assert inside.sum() == counted(plane, picture)[255 - 191 : 255 - 140, 90:154].sum() > 0
+
+
 def test_heat_is_yellow_at_one_red_at_three_and_white_from_six() -> None:
     """Lead-tin yellow #DDBB4A, cinnabar #CF5B41, as the legend beside the picture says."""
     found = heated(np.float32([0.0, 1.0, 3.0, 6.0, 50.0]))
