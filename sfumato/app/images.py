@@ -1,13 +1,16 @@
-"""Arrays to Qt images and lines."""
+"""Arrays to Qt images and lines, and pictures of widgets that are kept."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QByteArray, QDataStream
-from PySide6.QtGui import QImage, QPolygonF
+from PySide6.QtCore import QByteArray, QDataStream, Qt
+from PySide6.QtGui import QImage, QPainter, QPixmap, QPolygonF
+from PySide6.QtWidgets import QWidget
 
+from sfumato.app import theme
 from sfumato.core.arrays import Array
 
 
@@ -26,3 +29,31 @@ def line_of(x: Any, y: Any) -> QPolygonF:
     line = QPolygonF()
     QDataStream(QByteArray(stored)) >> line
     return line
+
+
+class KeptPainting:
+    """What a widget draws by hand, drawn again from a picture while nothing of it has changed.
+
+    A graph takes a hundred calls of Qt; while workers are busy, each waits for the interpreter.
+    """
+
+    def __init__(self) -> None:
+        self._key: Any = None
+        self._picture = QPixmap()
+
+    def draw(
+        self, painter: QPainter, widget: QWidget, key: Any, paint: Callable[[QPainter], None]
+    ) -> None:
+        """Draw, with a widget's painter, what `paint` makes of the values in `key`."""
+        ratio, size = widget.devicePixelRatioF(), widget.size()
+        key = (key, size.toTuple(), ratio, theme.sheet())
+        if key != self._key:
+            self._key, self._picture = key, QPixmap(size * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(self._picture)
+            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+            inner.setFont(theme.quiet_font())
+            paint(inner)
+            inner.end()
+        painter.drawPixmap(0, 0, self._picture)

@@ -10,10 +10,10 @@ import attrs
 import numpy as np
 import pytest
 from conftest import ROOT
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QPushButton, QWidget
 from shiboken6 import isValid
 
 from sfumato.app import theme
@@ -21,6 +21,9 @@ from sfumato.app.guard import guarded
 from sfumato.app.questions import Question
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
 from sfumato.app.services.view_state import ViewState, fitted
+from sfumato.app.views.scope import ScopeView
+from sfumato.app.window.dress import Dress
+from sfumato.app.window.rail import Rail
 from sfumato.core.glaze import glazes
 from sfumato.core.study.coat import new_coat
 from sfumato.core.study.mask import Mask
@@ -236,6 +239,68 @@ def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
     fresh.show()
     assert fresh.styleSheet() == theme.sheet() == before
     fresh.close()
+
+
+def test_what_is_seen_is_painted_in_the_new_theme_in_a_turn_of_its_own(demo, monkeypatch) -> None:
+    turns: list[list[str]] = []
+    for method in ("_dress_next", "_set_ground", "_renew"):
+        real = getattr(Dress, method)
+
+        def noted(self, *given, method=method, real=real):
+            if method == "_dress_next":
+                turns.append([])
+            turns[-1].append(method)
+            return real(self, *given)
+
+        monkeypatch.setattr(Dress, method, noted)
+    demo.window.dress._next.timeout.disconnect()
+    demo.window.dress._next.timeout.connect(demo.window.dress._dress_next)
+    painted = dict[str, str]()
+
+    class Witness(QObject):
+        def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+            if event.type() == QEvent.Type.Paint:
+                painted[watched.accessibleName()] = theme.colour("text").name()
+            return False
+
+    witness = Witness()
+    watched = demo.window.findChild(Rail).findChildren(QAbstractButton)
+    watched += [w for w in demo.window.findChildren(ScopeView) if w.isVisible()]
+    for widget in watched:
+        widget.installEventFilter(witness)
+    before = theme.colour("text").name()
+    demo.act("toggle_theme")
+    demo.settle()
+    assert set(painted) == {w.accessibleName() for w in watched}
+    assert set(painted.values()) == {theme.colour("text").name()} != {before}
+    (last,) = [turn for turn in turns if "_set_ground" in turn]
+    assert last == ["_dress_next", "_set_ground"]
+
+
+def test_an_instrument_is_drawn_when_what_it_shows_changes_and_else_kept(demo, monkeypatch) -> None:
+    drawn = list[str]()
+    real = ScopeView.paint_data
+
+    def noted(self, painter) -> None:
+        drawn.append(self.spec.key)
+        real(self, painter)
+
+    monkeypatch.setattr(ScopeView, "paint_data", noted)
+    scopes = [w for w in demo.window.findChildren(ScopeView) if w.isVisible()]
+
+    def after(change) -> set[str]:
+        drawn.clear()
+        change()
+        demo.settle()
+        return set(drawn)
+
+    every = {s.spec.key for s in scopes}
+    model = demo.window.model
+    assert after(demo.window.update) == set()
+    assert after(lambda: model.commit("Less", model.study.with_look(strength=0.3))) == every
+    assert after(scopes[0].setFocus) == set()  # the ring lies over it
+    assert after(lambda: scopes[0].zoom_by(2)) == {scopes[0].spec.key}
+    assert after(lambda: demo.act("toggle_theme")) == every
 
 
 def test_what_nobody_sees_is_dressed_when_there_is_nothing_else_to_do(demo) -> None:

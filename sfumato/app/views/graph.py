@@ -5,12 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sfumato.app.guard import guarded
-from sfumato.app.images import line_of
-from sfumato.app.theme import RADIUS, quiet_font
+from sfumato.app.images import KeptPainting, line_of
+from sfumato.app.theme import RADIUS, focus_ring
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.cube import Cube
 from sfumato.core.colour.encodings import Encoding, encoding
@@ -32,6 +40,8 @@ class Graph(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._changes = 0  # of what is drawn
+        self._kept = KeptPainting()
         self.unit = PERCENT
         self.space: Encoding = encoding("BT.1886")
         self.limits = False
@@ -161,16 +171,29 @@ class Graph(QWidget):
             super().keyPressEvent(event)
 
     # --- look --------------------------------------------------------------------------------------
-    def begin(self) -> QPainter:
-        """Return a painter on the empty well."""
+    @guarded
+    def update(self, *where: Any) -> None:
+        """Draw anew what is shown; without this it is drawn as it was, whatever passed over it."""
+        self._changes += 1
+        super().update(*where)
+
+    @guarded
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._kept.draw(painter, self, self._changes, self._paint_well)
+        focus_ring(self, painter)
+
+    def _paint_well(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("well"))
         painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
-        painter.setFont(quiet_font())
-        return painter
+        self.paint_data(painter)
+
+    def paint_data(self, painter: QPainter) -> None:
+        """Draw what is shown, on the empty well."""
+        raise NotImplementedError
 
     def paint_levels(self, painter: QPainter, scale: list[Graduation] | None = None) -> None:
         """Draw the graticule of a level axis that runs upwards; `scale` None = that of the unit."""

@@ -9,13 +9,12 @@ from typing import Any
 import numpy as np
 from attrs import frozen
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPaintEvent
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import set_tip
-from sfumato.app.theme import focus_ring
 from sfumato.app.views import instruments as package
 from sfumato.app.views.graph import WAYS, Graph
 from sfumato.app.views.instrument import Instrument
@@ -147,11 +146,8 @@ class ScopeView(Graph):
         else:
             super().keyPressEvent(event)
 
-    @guarded
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = self.begin()
+    def paint_data(self, painter: QPainter) -> None:
         self.spec.paint(self, painter)
-        focus_ring(self, painter)
 
 
 def _moved(band: Band, x: float, y: float) -> Band:

@@ -8,7 +8,8 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from sfumato.app.guard import guarded
-from sfumato.app.theme import RADIUS, colour, quiet_font
+from sfumato.app.images import KeptPainting, line_of
+from sfumato.app.theme import RADIUS, colour
 from sfumato.core.colour.encodings import Encoding, encoding
 
 _STOPS = (-10, 8)
@@ -19,6 +20,7 @@ class EncodingPlot(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._space: Encoding | None = None
+        self._kept = KeptPainting()
         self.setMinimumSize(300, 320)
         self.setAccessibleName("Curve and primaries of the encoding")
 
@@ -29,9 +31,9 @@ class EncodingPlot(QWidget):
 
     @guarded
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(quiet_font())
+        self._kept.draw(QPainter(self), self, self._space, self._paint)
+
+    def _paint(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("well"))
         painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
@@ -72,8 +74,10 @@ class EncodingPlot(QWidget):
         painter.save()
         painter.setClipRect(r.adjusted(-1, -6, 1, 6))
         painter.setPen(QPen(colour("yellow"), 2))
-        points = [place(s, c) for s, c in zip(stops, code, strict=True) if np.isfinite(c)]
-        painter.drawPolyline(QPolygonF(points))
+        shares = (stops - _STOPS[0]) / (_STOPS[1] - _STOPS[0])
+        known = np.isfinite(code)
+        xs, ys = r.left() + shares * r.width(), r.bottom() - code * r.height()
+        painter.drawPolyline(line_of(xs[known], ys[known]))
         painter.restore()
         for name, level in (("18 %", 0.18), ("90 %", 0.9)):
             at = place(np.log2(level / 0.18), float(self._space.encode([level] * 3)[1]))

@@ -19,7 +19,6 @@ class Palette(QDialog):
         self.setWindowTitle("All actions")
         self.setObjectName("palette")
         self.resize(520, 420)
-        self._actions = actions
         self.search = QLineEdit()
         self.search.setPlaceholderText("What do you want to do?")
         self.search.setAccessibleName("Search actions")
@@ -35,23 +34,27 @@ class Palette(QDialog):
         self.search.returnPressed.connect(self._run)
         self.list.itemActivated.connect(lambda _item: self._run())
         self.search.installEventFilter(self)
+        # Asked once: each letter that is typed would ask Qt hundreds of times.
+        self._lines = [
+            (a.text().casefold(), _line(a.text(), a.shortcut().toString()), a, a.isEnabled())
+            for a in actions
+        ]
         self._narrow("")
 
     def _narrow(self, text: str) -> None:
         words = text.casefold().split()
         self.list.clear()
-        for action in self._actions:
-            if all(w in action.text().casefold() for w in words):
-                keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{action.text()}    {keys}" if keys else action.text())
+        first = None
+        for name, line, action, enabled in self._lines:
+            if all(w in name for w in words):
+                item = QListWidgetItem(line, self.list)
                 item.setData(Qt.ItemDataRole.UserRole, action)
-                if not action.isEnabled():
+                if not enabled:
                     item.setFlags(Qt.ItemFlag.NoItemFlags)
-                self.list.addItem(item)
-        for row in range(self.list.count()):
-            if self.list.item(row).flags() & Qt.ItemFlag.ItemIsEnabled:
-                self.list.setCurrentRow(row)
-                break
+                elif first is None:
+                    first = item
+        if first is not None:
+            self.list.setCurrentItem(first)
 
     @guarded
     def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
@@ -70,3 +73,7 @@ class Palette(QDialog):
         self.accept()
         if item is not None:
             item.data(Qt.ItemDataRole.UserRole).trigger()
+
+
+def _line(name: str, keys: str) -> str:
+    return f"{name}    {keys}" if keys else name

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from sfumato.app.guard import guarded
+from sfumato.app.images import KeptPainting
 from sfumato.app.labels import set_tip
 from sfumato.app.services.room import RoomSpec
 from sfumato.app.services.view_state import ViewModel
@@ -19,6 +20,7 @@ class _RoomButton(QAbstractButton):
     def __init__(self, spec: RoomSpec) -> None:
         super().__init__()
         self._spec = spec
+        self._kept = KeptPainting()
         self.setText(spec.title)
         self.setAccessibleName(f"Room {spec.title}")
         self.setCheckable(True)
@@ -29,6 +31,10 @@ class _RoomButton(QAbstractButton):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._kept.draw(painter, self, self.isChecked(), self._paint)
+        focus_ring(self, painter, 2)
+
+    def _paint(self, painter: QPainter) -> None:
         if self.isChecked():
             painter.fillRect(self.rect(), colour("panel"))
             painter.fillRect(QRectF(0, 0, 3, self.height()), colour("yellow"))
@@ -39,7 +45,6 @@ class _RoomButton(QAbstractButton):
         font.setBold(self.isChecked())
         painter.setFont(font)
         painter.drawText(QRectF(0, 38, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text())
-        focus_ring(self, painter, 2)
 
 
 class Rail(QWidget):

@@ -8,7 +8,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
     QWheelEvent,
 )
@@ -16,7 +15,6 @@ from PySide6.QtGui import (
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of, line_of
 from sfumato.app.labels import set_tip
-from sfumato.app.theme import focus_ring
 from sfumato.app.theme import instrument_colour as colour
 from sfumato.app.views.graph import Graph
 from sfumato.core.lut.lut_view import SLICES, LutView
@@ -59,9 +57,7 @@ class LutScope(Graph):
         self._view, self._other = view, other
         self.update()
 
-    @guarded
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = self.begin()
+    def paint_data(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         if self.turns:
             self._paint_cloud(painter)
@@ -69,7 +65,6 @@ class LutScope(Graph):
             self._paint_slices(painter)
         else:
             self._paint_responses(painter)
-        focus_ring(self, painter)
 
     @property
     def turns(self) -> bool:
