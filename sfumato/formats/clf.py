@@ -440,11 +440,15 @@ def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
 def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> None:
     """Add an Array of table values in the units of the depth; integers are rounded."""
     child = ElementTree.SubElement(node, "Array", dim=dim)
-    if depth == "16f":
-        values = np.clip(values, -65504, 65504).astype(np.float16).astype(np.float32)
-    elif depth.endswith("i"):
-        values = np.floor(values.astype(np.float64) * _PEAKS[depth] + 0.5)
-    rows = text.rows_of(values.reshape(-1, values.shape[-1]))
+
+    def told(_first: int, rows: Array) -> Array:
+        if depth == "16f":
+            return np.clip(rows, -65504, 65504).astype(np.float16)
+        if depth.endswith("i"):
+            return np.floor(rows.astype(np.float64) * _PEAKS[depth] + 0.5)
+        return rows
+
+    rows = text.rows_of(values.reshape(-1, values.shape[-1]), told)
     child.text = "\n" + rows.decode("ascii")
 
 

@@ -112,8 +112,12 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     n = table.size
-    places = np.indices((n, n, n), np.float32).reshape(3, -1).T
-    rows = text.rows_of(np.hstack([places, table.values.reshape(-1, 3)]))
+
+    def told(first: int, rows: Array) -> Array:
+        places = np.unravel_index(np.arange(first, first + len(rows)), (n, n, n))
+        return np.column_stack([*places, rows])
+
+    rows = text.rows_of(table.values.reshape(-1, 3), told)
     return f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode() + rows
 
 

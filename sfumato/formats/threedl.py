@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.stages import Knots1D
 from sfumato.core.lut.table import UNIT, Table3D
@@ -206,8 +207,12 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         out += ["3DMESH", f"Mesh {power} {bits}"]
     mesh = [min(round(i * 1024 / (n - 1)), 1023) for i in range(n)]
     out.append(" ".join(map(str, mesh)))
-    codes = np.floor(np.clip(table.values, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5)
-    return ("\n".join(out) + "\n").encode("ascii") + text.rows_of(codes.reshape(-1, 3))
+
+    def told(_first: int, rows: Array) -> Array:
+        return np.asarray(np.floor(np.clip(rows, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5))
+
+    rows = text.rows_of(table.values.reshape(-1, 3), told)
+    return ("\n".join(out) + "\n").encode("ascii") + rows
 
 
 _PLAIN, _HEADER = "plain", "with header"

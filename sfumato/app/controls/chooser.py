@@ -9,10 +9,10 @@ import attrs
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QFont, QFontMetrics, QPalette, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QWidget
-from shiboken6 import isValid
 
 from sfumato.app.controls.picker import Entry, Picker
 from sfumato.app.guard import guarded
+from sfumato.app.services.once import Once
 from sfumato.app.theme import colour
 from sfumato.core.colour.encodings import Encoding, encodings
 
@@ -29,14 +29,7 @@ def encoding_entry(space: Encoding) -> Entry:
     return Entry(space.name, title, f"{space.config}: {kind}", space.name)
 
 
-_shelves: list[QWidget] = []
-
-
-def _shelf() -> QWidget:
-    """Return what holds the lists of choosers that were never opened; nobody sees it."""
-    if not _shelves or not isValid(_shelves[0]):
-        _shelves[:] = [QWidget()]
-    return _shelves[0]
+_shelf = Once(QWidget)  # holds the lists of choosers that were never opened; nobody sees it
 
 
 @lru_cache(maxsize=64)

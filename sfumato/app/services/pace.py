@@ -12,6 +12,7 @@ from typing import Any
 from PySide6.QtCore import QCoreApplication, QObject, QTimer
 from shiboken6 import isValid
 
+from sfumato.app.services.once import Once
 from sfumato.work import turns
 
 _BEAT, _IDLE_BEATS = 8, 25  # ms between two; how many follow when nothing is under way
@@ -60,14 +61,7 @@ class Pulse(QObject):
             turns.no_beats()
 
 
-_pulses: list[Pulse] = []
-
-
-def pulse() -> Pulse:
-    """Return the pulse of the program that runs, made when the first work is asked for."""
-    if not _pulses or not isValid(_pulses[0]):
-        _pulses[:] = [Pulse()]
-    return _pulses[0]
+pulse = Once(Pulse)
 
 
 class Counter(QObject):
@@ -96,11 +90,4 @@ class Counter(QObject):
                 hand()
 
 
-_counters: list[Counter] = []
-
-
-def counter() -> Counter:
-    """Return the counter of the program that runs, made with the first who will answer."""
-    if not _counters or not isValid(_counters[0]):
-        _counters[:] = [Counter()]
-    return _counters[0]
+counter = Once(Counter)

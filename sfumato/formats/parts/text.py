@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import re
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 
@@ -23,6 +23,7 @@ _MOST_TOKEN = 64  # letters of a number
 _MOST_HEADER = 20_000  # lines before the rows
 _BLANK = re.compile(rb"[ \t\n]")
 _BLOCK = 4 << 20  # bytes that are taken apart at once
+_ROWS = 1 << 15  # that are written at once
 _FIRST_BLOCK = 1 << 14  # … at first, and where the compiled reader stops
 
 
@@ -354,14 +355,26 @@ def _fault(
     return FormatError("a row cannot be read", hint="export the file again", line=first_line)
 
 
-def rows_of(values: Array) -> bytes:
-    """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32."""
-    table = np.asarray(values, np.float32)
-    if table.size < 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING):
-        return _rows_slowly(table)
+def rows_of(values: Array, told: Callable[[int, Array], Array] | None = None) -> bytes:
+    """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32.
+
+    Args:
+        told: gives what is written for some of the rows, with the place of their first: in its place
+            all of them at once would take several times the memory of the table.
+    """
+    quick = values.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
+    written = _rows_quickly if quick else _rows_slowly
+    parts = []
+    for first in range(0, len(values), _ROWS):
+        part = values[first : first + _ROWS]
+        rows = part if told is None else told(first, part)
+        parts.append(written(np.asarray(rows, np.float32)))
+    return b"".join(parts)
+
+
+def _rows_quickly(rows: Array) -> bytes:
     from sfumato.core.kernels import digits
 
-    rows = table.reshape(-1, table.shape[-1])
     odd = np.flatnonzero(~digits.is_plain(rows).all(-1))  # such as the 1e-17 that rounding leaves
     if len(odd) > len(rows) // 8:
         return _rows_slowly(rows)
@@ -375,11 +388,10 @@ def rows_of(values: Array) -> bytes:
     return b"".join(parts)
 
 
-def _rows_slowly(table: Array) -> bytes:
-    columns = table.shape[-1]
-    flat = table.reshape(-1) + np.float32(0)  # no "-0.0"
+def _rows_slowly(rows: Array) -> bytes:
+    flat = rows.reshape(-1) + np.float32(0)  # no "-0.0"
     unique, back = np.unique(flat, return_inverse=True)
     with np.printoptions(legacy=False):  # other libraries switch the digits of str() for all
         texts = [s.removesuffix(".0") for s in unique.astype("U")]
-    rows = np.array(texts, dtype=object)[back].reshape(-1, columns)
-    return ("\n".join(" ".join(row) for row in rows) + "\n").encode("ascii")
+    words = np.array(texts, dtype=object)[back].reshape(rows.shape)
+    return ("\n".join(" ".join(row) for row in words) + "\n").encode("ascii")
