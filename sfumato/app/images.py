@@ -46,6 +46,8 @@ class KeptPainting:
     ) -> None:
         """Draw, with a widget's painter, what `paint` makes of the values in `key`."""
         ratio, size = widget.devicePixelRatioF(), widget.size()
+        if size.isEmpty():
+            return
         key = (key, size.toTuple(), ratio, theme.sheet())
         if key != self._key:
             self._key, self._picture = key, QPixmap(size * ratio)
@@ -54,6 +56,8 @@ class KeptPainting:
             inner = QPainter(self._picture)
             inner.setRenderHint(QPainter.RenderHint.Antialiasing)
             inner.setFont(theme.quiet_font())
-            paint(inner)
-            inner.end()
+            try:
+                paint(inner)
+            finally:
+                inner.end()  # a picture must not go while it is painted
         painter.drawPixmap(0, 0, self._picture)

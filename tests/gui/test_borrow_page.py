@@ -58,7 +58,6 @@ def choose(hand, name: str, text: str) -> None:
     box.setCurrentText(text)
     assert box.currentText() == text
     box.activated.emit(box.currentIndex())
-    hand.settle()
 
 
 def shares(hand, name: str) -> list[tuple[str, str]]:
@@ -72,12 +71,14 @@ def number(words: str) -> float:
 def test_a_pair_is_dropped_explained_adopted_and_its_lut_is_right(page, tmp_path: Path) -> None:
     before, after = graded("causeway", tmp_path)
     page.drop(before, after, at=QPointF(700, 300))
-    page.settle()
+    guess = page.find(QLabel, "borrow.guess")
+    page.until(lambda: "What both pictures are was guessed" in guess.text())
     assert page.study.loan.before == (str(before),)
     assert page.study.loan.after == (str(after),)
-    assert "What both pictures are was guessed" in page.find(QLabel, "borrow.guess").text()
     choose(page, "borrow.source", "sRGB")
     choose(page, "borrow.result", "sRGB")
+    page.settle()
+    assert "guessed" not in guess.text()
     found = page.room.loans.outcome
     rows = shares(page, "borrow.glazes")
     lefts = [number(words) for _title, words in rows]
@@ -212,8 +213,7 @@ def test_what_tells_nothing_is_said_and_the_work_can_be_stopped(page, tmp_path: 
     shown = [w.text() for w in page.room.borrow.middle.findChildren(QLabel) if w.isVisible()]
     assert "Stopped" in shown
     page.click(page.find(QPushButton, "borrow.empty.add"))
-    page.settle()
-    assert page.room.loans.outcome is not None
+    page.until(lambda: page.room.loans.is_working)  # once more
 
 
 def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -> None:

@@ -7,6 +7,7 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial
+from types import FunctionType
 from typing import Any
 
 from PySide6.QtCore import QCoreApplication, QObject, QTimer
@@ -19,8 +20,14 @@ _BEAT, _IDLE_BEATS = 8, 25  # ms between two; how many follow when nothing is un
 
 
 def is_there(then: Callable[..., Any]) -> bool:
-    """Whether what is to be told still exists: a sheet may be closed before its work is done."""
+    """Whether what is to be told still exists: a sheet may be closed before its work is done.
+
+    Of a function that was made within a method, that is the method's own object.
+    """
     owner = getattr(then, "__self__", None)
+    if isinstance(then, FunctionType) and "self" in then.__code__.co_freevars:
+        cells = then.__closure__ or ()
+        owner = cells[then.__code__.co_freevars.index("self")].cell_contents
     return not isinstance(owner, QObject) or isValid(owner)
 
 

@@ -6,7 +6,8 @@ import threading
 import time
 
 import pytest
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop, QObject, QTimer
+from shiboken6 import delete
 
 from sfumato.app.services.jobs import Lane, Queue, Turn
 from sfumato.core.errors import MediaError
@@ -95,6 +96,37 @@ def test_a_queue_does_all_in_order_and_cancels_one(qtbot) -> None:
     gate.set()
     qtbot.waitUntil(lambda: not queue.is_busy)
     assert done == ["long", 2, "finished"]
+    queue.close()
+
+
+def test_what_is_gone_is_told_nothing(qtbot) -> None:
+    """Neither by a method of its own, nor by a function that it made within one."""
+
+    class Sheet(QObject):
+        def told(self, answer: int) -> None:
+            answers.append((self.objectName(), answer))
+
+        def asks(self, number: int) -> None:
+            def then(answer: int) -> None:
+                answers.append((self.objectName(), answer))
+
+            queue.add("a", lambda _cancel, _progress: number, then=self.told)
+            queue.add("b", lambda _cancel, _progress: number + 1, then=then)
+            queue.add("c", lambda _cancel, _progress: number + 2, then=lambda n: self.told(n))
+
+    answers, faults = list[tuple[str, int]](), list[str]()
+    queue, gate = Queue(), threading.Event()
+    queue.crashed.connect(faults.append)
+    queue.add("first", lambda _cancel, _progress: gate.wait(5))
+    stays, goes = Sheet(), Sheet()
+    stays.setObjectName("stays")
+    goes.asks(1)
+    stays.asks(11)
+    delete(goes)
+    gate.set()
+    qtbot.waitUntil(lambda: not queue.is_busy)
+    assert answers == [("stays", 11), ("stays", 12), ("stays", 13)]
+    assert faults == []
     queue.close()
 
 
