@@ -414,3 +414,40 @@ def test_apply_takes_clips(baked: Path, tmp_path: Path) -> None:
     )
     for each in (one, two):
         each.close()
+
+
+SMALL = """
+import sys
+from sfumato.cli.main import cli
+look, other, picture = sys.argv[1:]
+for line in (
+    ["assay", look],
+    ["chain", look, other, "c.cube"],
+    ["blend", look, other, "b.cube"],
+    ["split", look, "tone.cube", "rest.cube"],
+    ["apply", look, picture, "p.png"],
+    ["convert", look, "look.3dl"],
+):
+    cli(line, standalone_mode=False)
+    assert "numba" not in sys.modules, line
+cli(["chain", look, other, "large.cube", "--grid", "129"], standalone_mode=False)
+assert "numba" in sys.modules
+"""
+
+
+def test_small_work_does_not_wait_for_kernels(tmp_path: Path) -> None:
+    """They take a second to be loaded, which a table of 129 points is worth."""
+    luts = DEMO.parent / "luts"
+    given = [
+        luts / "low_tide_33.cube",
+        luts / "pack_017.cube",
+        DEMO.parent / "previews" / "fog.png",
+    ]
+    done = subprocess.run(
+        [sys.executable, "-c", SMALL, *map(str, given)],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stderr
+    assert len(list(tmp_path.glob("*.*"))) == 7

@@ -9,7 +9,15 @@ from typing import Any
 
 import click
 
-from sfumato.cli.options import PathArgument, guarded, json_option, one_line, reading_option, told
+from sfumato.cli.options import (
+    PathArgument,
+    bytes_of,
+    guarded,
+    json_option,
+    one_line,
+    reading_option,
+    told,
+)
 
 
 @click.command("assay")
@@ -19,14 +27,14 @@ from sfumato.cli.options import PathArgument, guarded, json_option, one_line, re
 @guarded
 def assay_(files: tuple[Path, ...], reading: str, as_json: bool) -> None:
     """Say what LUT files are and what is wrong with them."""
-    from sfumato.core.compiled import load_kernels
+    from sfumato.core.compiled import load_for
     from sfumato.core.errors import SfumatoError
     from sfumato.core.measure.assay import assay
     from sfumato.core.measure.checks.repairs import REPAIRS
     from sfumato.work.luts.batch import stored_of
     from sfumato.work.luts.lut_files import display_of, read_lut
 
-    load_kernels()
+    load_for(bytes_of(files) // 20)  # a line of text for each colour
     answers: list[dict[str, Any]] = []
     failed = 0
     for file in files:

@@ -161,3 +161,10 @@ def pair(text: str | None, option: str) -> tuple[float, float] | None:
     except ValueError:
         raise click.BadParameter("give two numbers as LO:HI", param_hint=option) from None
     return low, high
+
+
+def bytes_of(files: Sequence[Path]) -> int:
+    """Return how large files are together; one that is not there counts nothing."""
+    from sfumato.work.files import stamp_of
+
+    return sum(stamp[1] for stamp in map(stamp_of, files) if stamp is not None)

@@ -11,6 +11,7 @@ import click
 from sfumato.cli.options import (
     PathArgument,
     bits_option,
+    bytes_of,
     fitted_option,
     force_option,
     format_option,
@@ -168,7 +169,7 @@ def apply_(
     if len(paths) < 3:
         raise click.UsageError("give at least one LUT, then IN, then OUT")
     from sfumato.core.colour.encodings import encoding
-    from sfumato.core.compiled import load_kernels
+    from sfumato.core.compiled import load_for, load_kernels
     from sfumato.media.parts.contract import Saving
     from sfumato.media.parts.printed import guessed
     from sfumato.media.parts.registry import by_suffix
@@ -191,13 +192,14 @@ def apply_(
         "from_encoding": encoding(from_).name if from_ else None,
         "to_encoding": encoding(to).name if to else None,
     }
-    load_kernels()
     if is_clip:
+        load_kernels()
         from sfumato.work.results.clip_line import ClipWish
 
         wish = ClipWish(codec or "", quality, effort, damaged=damaged)
         _clip(transforms, source, target, interp, names, wish, force)
         return
+    load_for(bytes_of([source]))  # compressed, a colour takes a byte or more
     still = open_still(source, 0, None if press is None else str(press))
     how, asked = printing_of(inks), to is not None or bits is not None
     made = plated.linked(transforms, still) if plated.holds_inks(target) and not asked else None

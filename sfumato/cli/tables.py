@@ -272,13 +272,13 @@ def chain(
     """Write one LUT that does all LUT files, first to last."""
     if len(paths) < 3:
         raise click.UsageError("give two or more LUTs, then OUT")
-    from sfumato.core.compiled import load_kernels
+    from sfumato.core.compiled import load_for
     from sfumato.core.lut.recast import chained
     from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
-    load_kernels()
+    load_for((grid or 33) ** 3)
     *sources, target = paths
     whole = chained([read_lut(p).transform for p in sources])
     held = write_lut(
@@ -310,13 +310,13 @@ def chain(
 @guarded
 def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishes: Any) -> None:
     """Write a LUT between A and B."""
-    from sfumato.core.compiled import load_kernels
+    from sfumato.core.compiled import load_for
     from sfumato.core.lut.recast import blended
     from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import read_lut
 
-    load_kernels()
+    load_for((wishes["grid"] or 33) ** 3)
     mixed = blended(read_lut(a).transform, read_lut(b).transform, share / 100)
     made = write_lut(mixed, target, format=key, sources=Sources.of([a, b]), **wishes)
     said(target, made.said)
@@ -331,14 +331,14 @@ def blend(a: Path, b: Path, target: Path, share: float, key: str | None, **wishe
 @guarded
 def split_(source: Path, tone: Path, colour: Path, grid: int | None, force: bool) -> None:
     """Write the tone of IN as the 1D LUT TONE and the rest as the 3D LUT COLOUR, to be used after it."""
-    from sfumato.core.compiled import load_kernels
+    from sfumato.core.compiled import load_for
     from sfumato.core.lut.difference import cube_colours, difference
     from sfumato.core.lut.recast import chained, split
     from sfumato.work.files import Sources
     from sfumato.work.luts.deliver import write_lut
     from sfumato.work.luts.lut_files import display_of, read_lut
 
-    load_kernels()
+    load_for((grid or 33) ** 3)
     whole = read_lut(source).transform
     parts = split(whole, grid or 33)
     if tone.resolve() == colour.resolve():

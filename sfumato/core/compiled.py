@@ -49,6 +49,20 @@ def load_kernels() -> None:
     KERNELS.load()
 
 
+_MANY = 2_000_000  # colours, from which on the rest pays for the second that it takes to be loaded
+
+
+def load_for(colours: int) -> None:
+    """Load what is worth its time for a command that ends when it has worked on about so many colours.
+
+    What looks them up in tables is there in a tenth of a second, and is always loaded.
+    """
+    if colours < _MANY:
+        KERNELS.load_lattice()
+    else:
+        KERNELS.load()
+
+
 def kernels(x: Any) -> Any:
     """Return the compiled colour steps when they are there and `x` is float32 and large enough, else None."""
     if KERNELS.colour is None or x.dtype != np.float32 or x.size < WORTH:
