@@ -15,7 +15,7 @@ _F, _I = np.float32, np.int32
 _TINY = np.float32(1.2e-38)  # the least normal number: logarithms of less are not taken
 
 
-@numba.njit(inline="always", fastmath=FAST)
+@numba.njit(fastmath=FAST, error_model="numpy")
 def log2(x):  # type: ignore[no-untyped-def]
     """log2 of a positive normal number: exponent, and an odd series in (m - 1) / (m + 1)."""
     bits = _F(x).view(np.int32)
@@ -27,7 +27,7 @@ def log2(x):  # type: ignore[no-untyped-def]
     return _F(e) + t * (_F(2.8853900818) + q * (_F(0.961796694) + q * series))
 
 
-@numba.njit(inline="always", fastmath=FAST)
+@numba.njit(fastmath=FAST, error_model="numpy")
 def exp2(y):  # type: ignore[no-untyped-def]
     """2**y, y held in -126..126: an integer power and the Taylor series of the rest."""
     y = y if y < _F(126) else _F(126)
@@ -41,7 +41,7 @@ def exp2(y):  # type: ignore[no-untyped-def]
     return p * _I(_I(_I(n) + _I(127)) << _I(23)).view(np.float32)
 
 
-@numba.njit(inline="always", fastmath=FAST)
+@numba.njit(fastmath=FAST, error_model="numpy")
 def power(x, p, top):  # type: ignore[no-untyped-def]
     """sgn(x) |x|**p, held at 2**top; 0 at 0, NaN for NaN. Without branches, so that it vectorises."""
     v = _F(3e38) if x > _F(3e38) else x
