@@ -40,6 +40,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QMenu, QWidget
 from shiboken6 import isValid
 
+from sfumato.app.views.graph import Graph
 from sfumato.core.study.study import Study
 from sfumato.work.stores import presets
 from sfumato.work.stores.study_store import read_study, with_luts
@@ -422,6 +423,16 @@ class Wanderer:
     def _rest(self) -> None:
         self.doing = "rest"
         self.hand.wait(self.dice.choice((20, 80, 200)))
+        self._look_anew()
+
+    def _look_anew(self) -> None:
+        """What an instrument keeps of its picture is what it would draw now."""
+        for graph in self.window.findChildren(Graph):
+            if graph.isVisible():
+                kept = graph.grab().toImage()
+                graph.update()
+                if graph.grab().toImage() != kept:
+                    self._fault(f"{graph.accessibleName()} showed what it was before")
 
     def _compare(self, when: str, found: Study, meant: Study) -> None:
         for field in attrs.fields(Study):

@@ -50,7 +50,7 @@ class KeptPainting:
             return
         key = (key, size.toTuple(), ratio, theme.sheet())
         if key != self._key:
-            self._key, self._picture = key, QPixmap(size * ratio)
+            self._key, self._picture = None, QPixmap(size * ratio)
             self._picture.setDevicePixelRatio(ratio)
             self._picture.fill(Qt.GlobalColor.transparent)
             inner = QPainter(self._picture)
@@ -60,4 +60,5 @@ class KeptPainting:
                 paint(inner)
             finally:
                 inner.end()  # a picture must not go while it is painted
+            self._key = key
         painter.drawPixmap(0, 0, self._picture)

@@ -441,14 +441,14 @@ def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> N
     """Add an Array of table values in the units of the depth; integers are rounded."""
     child = ElementTree.SubElement(node, "Array", dim=dim)
 
-    def told(_first: int, rows: Array) -> Array:
+    def as_written(_first: int, rows: Array) -> Array:
         if depth == "16f":
             return np.clip(rows, -65504, 65504).astype(np.float16)
         if depth.endswith("i"):
             return np.floor(rows.astype(np.float64) * _PEAKS[depth] + 0.5)
         return rows
 
-    rows = text.rows_of(values.reshape(-1, values.shape[-1]), told)
+    rows = text.rows_of(values.reshape(-1, values.shape[-1]), as_written)
     child.text = "\n" + rows.decode("ascii")
 
 

@@ -113,11 +113,11 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
         raise ValueRefused(why, hint="bake it to a grid first")
     n = table.size
 
-    def told(first: int, rows: Array) -> Array:
+    def as_written(first: int, rows: Array) -> Array:
         places = np.unravel_index(np.arange(first, first + len(rows)), (n, n, n))
         return np.column_stack([*places, rows])
 
-    rows = text.rows_of(table.values.reshape(-1, 3), told)
+    rows = text.rows_of(table.values.reshape(-1, 3), as_written)
     return f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode() + rows
 
 

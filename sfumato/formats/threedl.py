@@ -208,10 +208,10 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     mesh = [min(round(i * 1024 / (n - 1)), 1023) for i in range(n)]
     out.append(" ".join(map(str, mesh)))
 
-    def told(_first: int, rows: Array) -> Array:
+    def as_written(_first: int, rows: Array) -> Array:
         return np.asarray(np.floor(np.clip(rows, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5))
 
-    rows = text.rows_of(table.values.reshape(-1, 3), told)
+    rows = text.rows_of(table.values.reshape(-1, 3), as_written)
     return ("\n".join(out) + "\n").encode("ascii") + rows
 
 

@@ -55,7 +55,7 @@ class Chooser(QComboBox):
         )  # by itself the wheel would give it the focus
         # By itself it measures all choices anew whenever it is dressed: 4 ms for 70.
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self._offered: tuple[str, ...] = ()  # all choices, while nobody else changed them
+        self._offered: tuple[str, ...] | None = None  # all choices, while nobody else changed them
         self._coming: tuple[str, ...] = ()  # choices that are on their way into the list
         model = self.model()
         model.rowsInserted.connect(lambda _p, first, last: self._make_room(first, last))
@@ -69,13 +69,13 @@ class Chooser(QComboBox):
     def _make_room(self, first: int, last: int) -> None:
         """Be wide enough for some of the choices."""
         texts = self._coming or tuple(self.itemText(i) for i in range(first, last + 1))
-        self._offered = self._coming
+        self._offered = None
         beside = self.iconSize().width() + 4  # which Qt adds to the letters
         letters = _letters(self.font().toString(), texts, beside)
         self.setMinimumContentsLength(max(letters, self.minimumContentsLength()))
 
     def _take_room(self) -> None:
-        self._offered = ()
+        self._offered = None
         if self.count() == 0:
             self.setMinimumContentsLength(0)
 
@@ -86,7 +86,7 @@ class Chooser(QComboBox):
             self.clear()
             self._coming = options
             self.addItems(options)
-            self._coming = ()
+            self._coming, self._offered = (), options
             self.setCurrentText(chosen)
 
     @guarded

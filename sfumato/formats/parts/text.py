@@ -355,19 +355,19 @@ def _fault(
     return FormatError("a row cannot be read", hint="export the file again", line=first_line)
 
 
-def rows_of(values: Array, told: Callable[[int, Array], Array] | None = None) -> bytes:
+def rows_of(values: Array, as_written: Callable[[int, Array], Array] | None = None) -> bytes:
     """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32.
 
     Args:
-        told: gives what is written for some of the rows, with the place of their first: in its place
-            all of them at once would take several times the memory of the table.
+        as_written: gives what is written of some rows, which follow the place of their first; made of
+            all of them at once it would take several times the memory of the table.
     """
     quick = values.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
     written = _rows_quickly if quick else _rows_slowly
     parts = []
     for first in range(0, len(values), _ROWS):
         part = values[first : first + _ROWS]
-        rows = part if told is None else told(first, part)
+        rows = part if as_written is None else as_written(first, part)
         parts.append(written(np.asarray(rows, np.float32)))
     return b"".join(parts)
 
