@@ -53,12 +53,9 @@ class KeptPainting:
             self._key, self._picture = None, QPixmap(size * ratio)
             self._picture.setDevicePixelRatio(ratio)
             self._picture.fill(Qt.GlobalColor.transparent)
-            inner = QPainter(self._picture)
-            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
-            inner.setFont(theme.quiet_font())
-            try:
+            with QPainter(self._picture) as inner:  # a picture must not go while it is painted
+                inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+                inner.setFont(theme.quiet_font())
                 paint(inner)
-            finally:
-                inner.end()  # a picture must not go while it is painted
             self._key = key
         painter.drawPixmap(0, 0, self._picture)

@@ -23,11 +23,10 @@ def png(width: int, height: int, draw: Callable[[QPainter], None]) -> bytes:
     """Return a drawing on paper as PNG."""
     image = QImage(width, height, QImage.Format.Format_RGB32)
     image.fill(_PAPER)
-    painter = QPainter(image)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    draw(painter)
-    painter.end()
+    with QPainter(image) as painter:  # ends also when it is cancelled, while the picture is there
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        draw(painter)
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     QImageWriter(buffer, QByteArray(b"png")).write(image)
@@ -49,11 +48,10 @@ def pdf(title: str, pages: int, draw: Callable[[QPainter, int, float], None]) ->
             QMarginsF(0, 0, 0, 0),
         )
     )
-    painter = QPainter(writer)
-    for page in range(pages):
-        if page:
-            writer.newPage()
-        draw(painter, page, writer.width())
-    painter.end()
+    with QPainter(writer) as painter:
+        for page in range(pages):
+            if page:
+                writer.newPage()
+            draw(painter, page, writer.width())
     buffer.close()
     return bytes(buffer.data().data())

@@ -223,3 +223,20 @@ def test_every_method_that_qt_calls_is_guarded() -> None:
                     assert hasattr(method, "is_guarded"), f"{cls.__qualname__}.{name}"
                     count += 1
     assert count > 150
+
+
+def test_a_painter_ends_before_what_it_paints_on() -> None:
+    """Where painting is cancelled, its picture goes before a painter that is not ended: the process with it."""
+    found = 0
+    for name, tree in _trees():
+        ended = {
+            id(i.context_expr) for n in ast.walk(tree) if isinstance(n, ast.With) for i in n.items
+        }
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Call) and ast.unparse(node.func) == "QPainter":
+                on = ast.unparse(node.args[0])
+                found += 1
+                assert on in ("self", "self.viewport()") or id(node) in ended, (
+                    f"{name}:{node.lineno}"
+                )
+    assert found > 30

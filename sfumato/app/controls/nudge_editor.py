@@ -180,13 +180,12 @@ class NudgeEditor(Editor):
         picture = QPixmap(_SWATCHES * ratio)
         picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
         left, right = (qcolor(c) for c in self._colours.shown([pair.source, pair.goal]))
-        painter.fillRect(QRect(0, 0, 22, 14), left)
-        painter.fillRect(QRect(36, 0, 22, 14), right)
-        painter.setPen(colour("quiet"))
-        painter.drawText(QRect(22, 0, 14, 14), Qt.AlignmentFlag.AlignCenter, "→")
-        painter.end()
+        with QPainter(picture) as painter:
+            painter.fillRect(QRect(0, 0, 22, 14), left)
+            painter.fillRect(QRect(36, 0, 22, 14), right)
+            painter.setPen(colour("quiet"))
+            painter.drawText(QRect(22, 0, 14, 14), Qt.AlignmentFlag.AlignCenter, "→")
         return QIcon(picture)
 
     def _show_chosen(self) -> None:

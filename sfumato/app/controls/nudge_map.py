@@ -224,13 +224,12 @@ class NudgeMap(Field):
         picture.setDevicePixelRatio(self.devicePixelRatioF())
         picture.fill(Qt.GlobalColor.transparent)
         if self.entry is not None:
-            painter = QPainter(picture)
             unit = self._unit()
             x = self.width() / 2 + self.entry.lab[:, 1] * unit
             y = self.height() / 2 - self.entry.lab[:, 2] * unit
-            for px, py, rgb in zip(x, y, self.entry.colours, strict=True):
-                painter.fillRect(QRectF(px - 0.8, py - 0.8, 1.6, 1.6), qcolor(rgb))
-            painter.end()
+            with QPainter(picture) as painter:
+                for px, py, rgb in zip(x, y, self.entry.colours, strict=True):
+                    painter.fillRect(QRectF(px - 0.8, py - 0.8, 1.6, 1.6), qcolor(rgb))
         self._kept = (key, picture)
         return picture
 

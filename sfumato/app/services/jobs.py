@@ -20,6 +20,7 @@ from attrs import frozen
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from sfumato.app.services.pace import counter, is_there, pulse
+from sfumato.app.services.sweeper import later
 from sfumato.core.errors import SfumatoError
 from sfumato.work import turns
 from sfumato.work.cancel import Cancel, Cancelled, Progress
@@ -164,6 +165,7 @@ class Lane(QObject):
             fault = error.alone()
         except Exception:
             fault = traceback.format_exc()
+        later(work)
         with self._lock:
             self._running = None
             if self._waiting is not None and not self._closed:
@@ -292,6 +294,7 @@ class Queue(QObject):
             fault = error.alone()
         except Exception:
             fault = traceback.format_exc()
+        later(job)
         if not self._closed:
             self._done.emit(job, answer, fault)
 

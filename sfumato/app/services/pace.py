@@ -48,6 +48,11 @@ class Pulse(QObject):
         if not self._timer.isActive():
             self._timer.start()
 
+    @property
+    def is_at_rest(self) -> bool:
+        """Whether nothing is under way, and was not a moment ago."""
+        return not self._timer.isActive()
+
     @contextmanager
     def work(self) -> Iterator[None]:
         """Count what is under way, in a worker."""

@@ -21,6 +21,7 @@ from sfumato.app.services.room import Room, RoomSpec
 from sfumato.app.services.services import Services
 from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
+from sfumato.app.services.sweeper import Sweeper
 from sfumato.app.services.view_state import ViewModel, ViewState
 from sfumato.app.views.scope import instruments
 from sfumato.app.window.dress import DressedWindow
@@ -87,6 +88,7 @@ class MainWindow(DressedWindow):
         self._connect()
         self.surroundings.restore()
         self.refresh_actions()
+        Sweeper(self)
 
     @property
     def room(self) -> Room:

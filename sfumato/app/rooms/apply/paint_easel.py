@@ -63,9 +63,8 @@ class PaintEasel(Easel):
         if self._b is None:
             return
         left, top, right, bottom = rect
-        painter = QPainter(self._b)
-        painter.drawImage(left, top, image_of(pixels))
-        painter.end()
+        with QPainter(self._b) as painter:
+            painter.drawImage(left, top, image_of(pixels))
         target = self._target(self.panes()[-1][0])
         sx, sy = target.width() / self._b.width(), target.height() / self._b.height()
         area = QRectF(
