@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import html
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QEnterEvent, QPainter, QPaintEvent, QTextDocumentFragment
 from PySide6.QtWidgets import QLabel, QWidget
 
 from sfumato.app.guard import guarded
+
+if TYPE_CHECKING:
+    _Widget = QWidget
+else:
+    _Widget = object
 
 
 class Label(QLabel):
@@ -21,20 +26,57 @@ class Label(QLabel):
         self.setText(text)
 
 
-class Line(Label):
-    """A label of one line that shortens what it shows to the room it has; its tip is the whole then."""
+class Shortens(_Widget):
+    """What a kind of widget that shortens the text it shows has before its base: a tip that is the whole."""
 
-    _LEAST = 24  # px
     _own = ""  # its tip, without the text
 
-    def _shown(self) -> str:
-        room = self.contentsRect().width()
-        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
+    def whole(self) -> str:
+        """Return the text as it would be shown with room for all of it."""
+        raise NotImplementedError
+
+    def shown(self) -> str:
+        """Return the text as it is shown."""
+        raise NotImplementedError
 
     @property
     def is_short(self) -> bool:
         """Whether a part of the text is not seen."""
-        return self._shown() != self.text()
+        return self.shown() != self.whole()
+
+    @guarded
+    def setToolTip(self, tip: str) -> None:
+        self._own = tip
+        super().setToolTip(tip)
+
+    @guarded
+    def enterEvent(self, event: QEnterEvent) -> None:
+        """Have a tip of the whole text. Not when it is asked for: an override of `event` is called for
+        each of the dozens of events of a label that is dressed, and waits for the interpreter each time.
+        """
+        self._tell()
+        super().enterEvent(event)
+
+    def _tell(self) -> None:
+        if self.is_short:
+            parent = self.parentWidget()
+            words = (self.whole(), plain(self._own) if self._own else tip_of(parent))
+            super().setToolTip(as_tip("\n".join(filter(None, words))))
+        else:
+            super().setToolTip(self._own)
+
+
+class Line(Shortens, Label):
+    """A label of one line that shortens what it shows to the room it has."""
+
+    _LEAST = 24  # px
+
+    def whole(self) -> str:
+        return self.text()
+
+    def shown(self) -> str:
+        room = self.contentsRect().width()
+        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
 
     @guarded
     def minimumSizeHint(self) -> QSize:
@@ -50,36 +92,15 @@ class Line(Label):
             self.alignment(),
             self.palette(),
             self.isEnabled(),
-            self._shown(),
+            self.shown(),
             self.foregroundRole(),
         )
-
-    @guarded
-    def setToolTip(self, tip: str) -> None:
-        self._own = tip
-        super().setToolTip(tip)
 
     @guarded
     def setText(self, text: str) -> None:
         super().setText(text)
         if self.underMouse():
             self._tell()
-
-    @guarded
-    def enterEvent(self, event: QEnterEvent) -> None:
-        """Have a tip of the whole text. Not when it is asked for: an override of `event` is called for
-        each of the dozens of events of a label that is dressed, and waits for the interpreter each time.
-        """
-        self._tell()
-        super().enterEvent(event)
-
-    def _tell(self) -> None:
-        if self.is_short:
-            parent = self.parentWidget()
-            words = (self.text(), plain(self._own) if self._own else tip_of(parent))
-            super().setToolTip(as_tip("\n".join(filter(None, words))))
-        else:
-            super().setToolTip(self._own)
 
 
 class _HasTip(Protocol):

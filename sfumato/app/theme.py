@@ -15,6 +15,7 @@ DARK = {
     "panel": "#383838",
     "raised": "#444444",
     "chosen": "#444444",  # a row of a list
+    "heap": "#444444",  # a histogram
     "line": "#555555",
     "text": "#E8E8E8",
     "quiet": "#A9A9A9",
@@ -34,6 +35,7 @@ LIGHT = {
     "panel": "#E2E2E2",
     "raised": "#F4F4F4",
     "chosen": "#D0D0D0",
+    "heap": "#CFCFCF",
     "line": "#A8A8A8",
     "text": "#1C1C1C",
     "quiet": "#505050",
@@ -62,7 +64,7 @@ def colour(role: str) -> QColor:
 
 
 def instrument_colour(role: str) -> QColor:
-    """Return the colour of a role on instruments, which stay dark in every theme: light glows."""
+    """Return the colour of a role on instruments and pictures, which a theme does not make lighter or darker."""
     return QColor(DARK[role])
 
 

@@ -7,13 +7,14 @@ from functools import lru_cache
 
 import attrs
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QFont, QFontMetrics, QPalette, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtGui import QFont, QFontMetrics, QPaintEvent, QPalette, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QStyle, QStyleOptionComboBox, QStylePainter, QWidget
 
+from sfumato.app import theme
 from sfumato.app.controls.picker import Entry, Picker
 from sfumato.app.guard import guarded
+from sfumato.app.labels import Shortens
 from sfumato.app.services.once import Once
-from sfumato.app.theme import colour
 from sfumato.core.colour.encodings import Encoding, encodings
 
 _LEAST = 72  # px wide
@@ -45,8 +46,11 @@ def _letters(font: str, texts: tuple[str, ...], beside: int) -> int:
     return max(1, -(-(longest - beside) // max(metrics.horizontalAdvance("X"), 1)))
 
 
-class Chooser(QComboBox):
-    """A list of choices that a wheel passing over it does not change: only after a click, or by Tab."""
+class Chooser(Shortens, QComboBox):
+    """A list of choices that a wheel passing over it does not change: only after a click, or by Tab.
+
+    A choice that is longer than the place it has is shortened there, and is its tip.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -57,6 +61,7 @@ class Chooser(QComboBox):
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self._offered: tuple[str, ...] | None = None  # all choices, while nobody else changed them
         self._coming: tuple[str, ...] = ()  # choices that are on their way into the list
+        self._shown: tuple[object, str] = (None, "")  # what is seen of which choice at which width
         model = self.model()
         model.rowsInserted.connect(lambda _p, first, last: self._make_room(first, last))
         model.dataChanged.connect(lambda a, b: self._make_room(a.row(), b.row()))
@@ -99,8 +104,8 @@ class Chooser(QComboBox):
             if holder.parentWidget() is not self:
                 holder.setParent(self, holder.windowFlags())
             palette = holder.palette()
-            palette.setColor(QPalette.ColorRole.Window, colour("line").lighter(160))
-            palette.setColor(QPalette.ColorRole.Base, colour("panel").darker(108))
+            palette.setColor(QPalette.ColorRole.Window, theme.colour("line").lighter(160))
+            palette.setColor(QPalette.ColorRole.Base, theme.colour("panel").darker(108))
             holder.setPalette(palette)
             super().showPopup()
             return
@@ -123,6 +128,32 @@ class Chooser(QComboBox):
             self.setCurrentIndex(index)
             self.activated.emit(index)
             self.textActivated.emit(self.itemText(index))
+
+    def whole(self) -> str:
+        return self.currentText()
+
+    def shown(self) -> str:
+        key = (self.currentText(), self.width(), theme.sheet())
+        if self._shown[0] != key:
+            option = QStyleOptionComboBox()
+            self.initStyleOption(option)
+            field = QStyle.SubControl.SC_ComboBoxEditField
+            kind = QStyle.ComplexControl.CC_ComboBox
+            room = self.style().subControlRect(kind, option, field, self).width() - 2
+            words = self.fontMetrics().elidedText(key[0], Qt.TextElideMode.ElideRight, room)
+            self._shown = (key, words)
+        return self._shown[1]
+
+    @guarded
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self.is_short:
+            super().paintEvent(event)
+            return
+        painter, option = QStylePainter(self), QStyleOptionComboBox()
+        self.initStyleOption(option)
+        option.currentText = self.shown()
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
 
     @guarded
     def minimumSizeHint(self) -> QSize:

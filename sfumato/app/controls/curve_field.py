@@ -253,5 +253,5 @@ class CurveField(Field):
         across = np.concatenate([[0], (np.arange(len(row)) + 0.5) / len(row), [1]])
         up = np.concatenate([[0], heights, [0]])
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("raised"))
+        painter.setBrush(colour("heap"))
         painter.drawPolygon(line_of(f.left() + across * f.width(), f.bottom() - up * f.height()))

@@ -161,7 +161,7 @@ class LevelsField(Field):
             across = np.concatenate([[0], (np.arange(len(counts)) + 0.5) / len(counts), [1]])
             up = np.concatenate([[0], heights(counts), [0]]) * (_HIGH - 8)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("raised" if channel is None else self.pigment))
+            painter.setBrush(colour("heap" if channel is None else self.pigment))
             painter.drawPolygon(line_of(left + across * wide, _HIGH - 1 - up))
         ramp = QRectF(self._x(0), _HIGH + 18, self._x(1) - self._x(0), _RAMP)
         shade = QLinearGradient(ramp.topLeft(), ramp.topRight())

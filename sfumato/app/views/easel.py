@@ -15,7 +15,6 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
@@ -24,7 +23,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import set_help
-from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, quiet_font
+from sfumato.app.theme import MOUNTS, RADIUS, colour, focus_ring, instrument_colour, quiet_font
+from sfumato.app.views.divider import paint_divider
 from sfumato.app.views.pictures import HEAT, Layer, heat_of, heat_scale, striped
 from sfumato.core.arrays import Array
 from sfumato.core.lut.difference import clipped
@@ -238,17 +238,20 @@ class Easel(QWidget):
         if self._band is not None:
             inside = in_band(picture, *self._band)
             self.band_share = float(inside.mean())
-            layers.append((inside, colour("yellow"), (1, 2)))
+            layers.append((inside, instrument_colour("yellow"), (1, 2)))
         if self.clipping and self._over is not None and self._over.shape == shape:  # printed
             self.over_share = float(self._over.mean())
-            layers.append((self._over, colour("cinnabar"), (0, 1)))
+            layers.append((self._over, instrument_colour("cinnabar"), (0, 1)))
         elif self.clipping:
             high, low = clipped(picture, *self._limits)
             self.clipped_shares = (float(high.mean()), float(low.mean()))
-            layers += [(high, colour("cinnabar"), (1, 1)), (low, colour("azurite"), (1, -1))]
+            layers += [
+                (high, instrument_colour("cinnabar"), (1, 1)),
+                (low, instrument_colour("azurite"), (1, -1)),
+            ]
         if self.clipping and self._outside is not None and self._outside.shape == shape:
             self.outside_share = float(self._outside.mean())
-            layers.append((self._outside, colour("text"), (1, 0)))
+            layers.append((self._outside, instrument_colour("text"), (1, 0)))
         h, w = shape
         marks = striped(layers, (h, w))
         self._marks = QImage(marks.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
@@ -483,21 +486,17 @@ class Easel(QWidget):
             painter.setClipRect(first, Qt.ClipOperation.IntersectClip)
             painter.drawImage(target, self._a)
             painter.restore()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("text"), 1))
-        painter.setBrush(colour("text"))
         if self.across:
-            painter.drawLine(QPointF(r.left(), line), QPointF(r.right(), line))
-            painter.drawRoundedRect(QRectF(r.center().x() - 14, line - 4, 28, 8), RADIUS, RADIUS)
+            paint_divider(painter, QPointF(r.left(), line), QPointF(r.right(), line))
             self._tag(painter, QPointF(r.left() + 14, line - 16), "A")
             self._tag(painter, QPointF(r.left() + 14, line + 16), "B")
         else:
-            painter.drawLine(QPointF(line, r.top()), QPointF(line, r.bottom()))
-            painter.drawRoundedRect(QRectF(line - 4, r.center().y() - 14, 8, 28), RADIUS, RADIUS)
+            paint_divider(painter, QPointF(line, r.top()), QPointF(line, r.bottom()))
             self._tag(painter, QPointF(line - 16, r.top() + 16), "A")
             self._tag(painter, QPointF(line + 16, r.top() + 16), "B")
 
     def _tag(self, painter: QPainter, at: QPointF, text: str) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(at.x() - 8, at.y() - 8, 16, 16)
         ground = colour("rail")
         ground.setAlphaF(0.7)

@@ -213,7 +213,10 @@ class Plane(Instrument):
             view.paint_cross(painter, view.place((x + 1) / 2, (y + 1) / 2))
         painter.restore()
         painter.setPen(colour("quiet"))
-        box = QRectF(r.right() + 6, r.center().y() - 8, 60, 16)
+        beside = r.right() + 6
+        room = view.width() - painter.fontMetrics().horizontalAdvance(self.axes[0]) - 3
+        rise = 0 if beside <= room else 10  # where it does not go beside the line, above it
+        box = QRectF(min(beside, room), r.center().y() - 8 - rise, 60, 16)
         painter.drawText(box, ALIGN.AlignVCenter, self.axes[0])
         box = QRectF(r.center().x() - 20, r.top() - 2, 60, 16)
         painter.drawText(box, ALIGN.AlignVCenter, self.axes[1])

@@ -106,7 +106,7 @@ class EncodingPlot(QWidget):
             white = place(space.white)
             painter.drawEllipse(white, 2.5, 2.5)
             if words:
-                painter.drawText(corners[0] + QPointF(6, 4), words)
+                painter.drawText(corners[1] + QPointF(6, 2), words)  # of red its own may lie
             else:
                 painter.setPen(colour("text"))
                 for name, corner in zip("RGB", corners, strict=True):

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
 from sfumato.app.controls.hand import Field, arrow, bounded
 from sfumato.app.guard import guarded
 from sfumato.app.theme import RADIUS, colour, focus_ring, quiet_font
+from sfumato.app.views.divider import paint_divider
 
 KEYS = (
     ("Left, Right", "move the line of half and half (Shift coarse, Alt fine)"),
     ("Space", "play the clip, or hold it"),
     (", and .", "one frame back, or on"),
 )
-_GRIP = QRectF(-5, -16, 10, 32)
 _NEAR = 12
 
 
@@ -102,11 +102,7 @@ class MonitorScreen(Field):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.words)
         if self.image is not None and self.line is not None:
             x = self._line_x()
-            painter.setPen(QPen(colour("text"), 1.5))
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("text"))
-            painter.drawRoundedRect(_GRIP.translated(x, box.center().y()), RADIUS, RADIUS)
+            paint_divider(painter, QPointF(x, box.top()), QPointF(x, box.bottom()))
         self._label(painter, self.left, box, at_right=False)
         self._label(painter, self.right, box, at_right=True)
         focus_ring(self, painter)

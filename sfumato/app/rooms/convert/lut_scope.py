@@ -122,7 +122,10 @@ class LutScope(Graph):
             painter.setPen(colour("quiet"))
             where = QRectF(box.left(), box.bottom() + 1, side, 14)
             share = round(100 * i / (SLICES - 1))
-            painter.drawText(where, Qt.AlignmentFlag.AlignLeft, f"B {share} %")
+            words = (f"B {share} %", f"B {share}", f"{share}")
+            lengths = map(painter.fontMetrics().horizontalAdvance, words)
+            fitting = (w for w, n in zip(words, lengths, strict=True) if n <= side)
+            painter.drawText(where, Qt.AlignmentFlag.AlignLeft, next(fitting, ""))
 
     # --- the cloud -------------------------------------------------------------------------------
     def _paint_cloud(self, painter: QPainter) -> None:

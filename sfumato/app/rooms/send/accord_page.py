@@ -8,7 +8,6 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -18,10 +17,10 @@ from PySide6.QtWidgets import (
 
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import as_panel
-from sfumato.app.controls.table_row import TableRow
+from sfumato.app.controls.table_row import SharingHeader, TableRow
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.send.accord_map import AccordMap, pigment_of
 from sfumato.app.rooms.send.send_model import SendModel
 from sfumato.app.theme import RADIUS, colour, quiet_font
@@ -95,7 +94,7 @@ class AccordPage(QWidget):
         row.setContentsMargins(16, 12, 16, 10)
         row.setSpacing(18)
         left = QVBoxLayout()
-        title = Label("How far the targets lie from the Look, and from one another")
+        title = Line("How far the targets lie from the Look, and from one another")
         title.setProperty("strong", True)
         left.addWidget(title)
         self.map = AccordMap()
@@ -122,15 +121,12 @@ class AccordPage(QWidget):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        head = self.table.horizontalHeader()
-        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self._head = SharingHeader(self.table, (1, 0))
         set_tip(self.table, "Choose two (Ctrl) to see how they differ from one another.")
         self.table.itemSelectionChanged.connect(self._on_selection)
         right.addWidget(self.table, 1)
         line = QHBoxLayout()
-        self.between = Label()
+        self.between = Line()
         self.between.setProperty("strong", True)
         self.between.setObjectName("send.between")
         line.addWidget(self.between, 1)
@@ -223,6 +219,7 @@ class AccordPage(QWidget):
                     )
                 set_tip(item, target.engine)
                 self.table.setItem(i, c, item)
+        self._head.share()
         self.table.blockSignals(False)
         self._show()
 

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
     QStackedWidget,
     QTableWidget,
@@ -20,7 +19,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.rows import as_panel
-from sfumato.app.controls.table_row import TableRow
+from sfumato.app.controls.table_row import SharingHeader, TableRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.send.send_model import SendModel
 from sfumato.app.theme import colour, strong_font
@@ -88,10 +87,7 @@ class ResultsPage(QWidget):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        head = self.table.horizontalHeader()
-        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self._head = SharingHeader(self.table, (0, 1, 2))
         self.table.currentCellChanged.connect(lambda *_: self._show_row())
         column.addWidget(self.table, 1)
         column.addWidget(self._make_foot())
@@ -163,6 +159,7 @@ class ResultsPage(QWidget):
                     item.setTextAlignment(
                         Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                     )
+        self._head.share()
         if rows and self.table.currentRow() < 0:
             self.table.setCurrentCell(min(chosen, len(rows) - 1), 0)
         self._show_row()

@@ -12,7 +12,7 @@ from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
 from sfumato.app.rooms.trip.adopting import Adopting
 from sfumato.app.rooms.trip.trip_model import TripModel
-from sfumato.app.theme import RADIUS, colour, quiet_font
+from sfumato.app.theme import RADIUS, colour, instrument_colour, quiet_font
 from sfumato.app.views.cube import Cube
 from sfumato.core.carrier.confidence import BETWEEN, GUESSED, NAMES
 from sfumato.core.measure.scopes import CubePoints
@@ -42,7 +42,9 @@ class _Cloud(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())
         area = QRectF(self.rect())
-        self._cube.paint(painter, area, self._points, colour("line"), colour("quiet"))
+        self._cube.paint(
+            painter, area, self._points, instrument_colour("line"), instrument_colour("quiet")
+        )
 
 
 def _points_of(found: Examined) -> CubePoints:
@@ -52,7 +54,7 @@ def _points_of(found: Examined) -> CubePoints:
     rests = found.sure.of_picture(places)
     colours = (results * 255 + 0.5).astype(np.uint8)
     for kind, role in ((BETWEEN, "quiet"), (GUESSED, "cinnabar")):
-        tone = colour(role)
+        tone = instrument_colour(role)
         colours[rests == kind] = (tone.red(), tone.green(), tone.blue())
     radius = np.where(rests == GUESSED, 2.2, 1.7)
     return CubePoints(results, colours, radius)

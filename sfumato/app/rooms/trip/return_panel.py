@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet, quiet_line
 from sfumato.app.controls.parts import taken
 from sfumato.app.controls.pigment_row import PigmentRow
 from sfumato.app.images import image_of
@@ -70,7 +70,7 @@ class ReturnPanel(QWidget):
         self.title.setFont(strong_font(15))
         self.title.setObjectName("trip.title")
         head.addWidget(self.title)
-        self.facts = quiet("")
+        self.facts = quiet_line("")
         self.facts.setObjectName("trip.facts")
         head.addWidget(self.facts, 1)
         self._modes = QButtonGroup(self)
