@@ -30,6 +30,7 @@ from sfumato.app import theme
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.grip import Grip
 from sfumato.app.controls.picker import Picker
+from sfumato.app.controls.table_row import even_widths
 from sfumato.app.labels import plain
 from sfumato.app.questions import PartQuestion
 from sfumato.app.rooms.look import shot_edits
@@ -112,6 +113,37 @@ def test_the_ledger_is_never_wider_than_its_panel(demo, config) -> None:
     QApplication.sendEvent(source, QEnterEvent(at, at, QPointF(source.mapToGlobal(at))))
     assert plain(source.toolTip()).splitlines()[0] == longest, "the pointer finds the whole of it"
     assert not wide
+
+
+def test_what_has_no_room_is_shortened_and_found_by_the_pointer(demo) -> None:
+    hand, window = demo, demo.window
+    hand.act("room_trip")
+    hand.settle()
+    window.resize(1100, 700)
+    hand.wait(30)
+    place = hand.find(Chooser, "trip.to")
+    place.setCurrentText(max((place.itemText(i) for i in range(place.count())), key=len))
+    place.activated.emit(place.currentIndex())
+    hand.settle()
+    assert place.is_short
+    assert place.shown().endswith("…")
+    at = QPointF(2, 2)
+    QApplication.sendEvent(place, QEnterEvent(at, at, QPointF(place.mapToGlobal(at))))
+    assert plain(place.toolTip()).splitlines()[0] == place.currentText()
+    seen = place.grab().toImage()
+    arrow = seen.width() - round(24 * place.devicePixelRatioF())
+    edge = {seen.pixel(arrow, y) for y in range(6, seen.height() - 6)}
+    assert len(edge) == 1, "letters run into the arrow"
+    place.setFixedWidth(600)
+    hand.wait(30)
+    assert not place.is_short
+    for wanted, room, widths in (
+        ([40, 200, 90], 400, [40, 200, 90]),
+        ([40, 200, 90], 240, [40, 110, 90]),
+        ([40, 200, 190], 240, [40, 100, 100]),
+        ([], 10, []),
+    ):
+        assert even_widths(wanted, room) == widths
 
 
 def test_the_panel_is_drawn_wider_by_hand_and_by_keys_and_stays_so(demo, tmp_path) -> None:

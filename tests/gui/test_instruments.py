@@ -169,6 +169,23 @@ def test_limits_and_gamut_are_marked(demo) -> None:
     np.testing.assert_array_equal(shown.outside, out)
     said = hand.find(QLabel, "readout.clipping").text()
     assert f"out of gamut {out.mean() * 100:.1f} %" in said
+    # Marks and the split line lie on the picture: a theme changes neither.
+    easel = window.rooms["look"].easel
+    window.view.set(mode="split")
+    hand.settle()
+
+    def seen() -> np.ndarray:
+        hand.act("toggle_clipping")
+        hand.act("toggle_clipping")
+        hand.settle()
+        image = easel.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+        pixels = np.frombuffer(image.constBits(), np.uint8).copy()
+        return pixels.reshape(image.height(), image.width(), 4)[40:-40]  # below the tags A and B
+
+    dark = seen()
+    hand.act("toggle_theme")
+    hand.settle()
+    np.testing.assert_array_equal(seen(), dark)
 
 
 def test_cloud_and_loss_show_the_lut_that_is_written(demo) -> None:

@@ -106,6 +106,13 @@ def test_a_look_goes_to_five_outlets_is_behind_sent_again_and_taken_back(room, t
     assert b"\r\n" in rows["like"].files[0].read_bytes()
     assert [r[1] for r in table(room, "send.rows")] == [o.title for o in room.study.outlets]
     assert room.study.versions[0].number == 1
+    results = room.find(QTableWidget, "send.rows")
+    for size in ((1100, 700), (1280, 800)):
+        room.window.resize(*size)
+        room.wait(30)
+        widths = [results.columnWidth(c) for c in range(results.columnCount())]
+        assert sum(widths) == results.viewport().width()
+        assert min(widths[1:3]) > 80, "outlet and file give way together"
 
     study = room.study
     room.window.model.commit("edit", study.set_coat(study.look.coats[0].id, strength=0.5))
