@@ -21,9 +21,11 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.colour.screen import KNEE, on_screen
 from sfumato.core.lut.difference import delta_e
+from sfumato.core.lut.table import lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.measure import scopes
 from sfumato.core.measure.graticule import CODE, STOPS, marks
+from sfumato.core.measure.named_colours import in_working
 from sfumato.core.measure.scopes import Band, chroma_place, in_band
 from sfumato.core.path import path
 from sfumato.work.screen import screen_of
@@ -215,6 +217,44 @@ def test_cloud_and_loss_show_the_lut_that_is_written(demo) -> None:
     assert (
         hand.shown[-1].instruments["loss"].colours.mean() > shown.instruments["loss"].colours.mean()
     )
+
+
+def test_named_colours_and_the_mesh_show_what_the_look_does(demo) -> None:
+    hand, window = demo, demo.window
+    named, mesh = kinds(hand, "named", "mesh")
+    study = hand.study
+    code = in_working(encoding(study.working))
+    before = path.through_view(study, code)
+    after = path.through_view(study, path.through_look(study, code))
+    expected = delta_e(before, after, encoding(study.view.encoding))
+    assert expected.shape == (4, 6)
+    assert expected.max() > 2
+    np.testing.assert_allclose(named.data.apart, expected, atol=1e-4)
+    assert np.ptp(named.data.before[0].astype(int), axis=-1).max() <= 1, "greys are grey before"
+    picture = named.grab().toImage()
+    red = [round(named.place(x, 1 - 2.3 / 4).x()) for x in (0.02, 0.13)]
+    tones = [picture.pixelColor(x, round(named.place(0, 1 - 2.3 / 4).y())) for x in red]
+    for tone, side in zip(tones, (named.data.before, named.data.after), strict=True):
+        assert [tone.red(), tone.green(), tone.blue()] == list(side[2, 0])
+
+    begins, ends = mesh.data.edges.T
+    assert len(begins) == 3 * 9 * 9 * 8
+    lattice = lattice_colours(9).reshape(-1, 3)
+    assert np.allclose(np.sort(np.abs(lattice[ends] - lattice[begins]), axis=-1), [0, 0, 1 / 8])
+    table = window.desk.previewer.written_table(hand.shown[-1].ask)
+    places = mesh.data.places.reshape(9, 9, 9, 3)
+    np.testing.assert_allclose(places, np.clip(table.values[::4, ::4, ::4], -0.3, 1.3), atol=1e-6)
+    area = mesh.area()
+    at = mesh.cube.project(mesh.data.places, area.width(), area.height())[:, :2]
+    longest = int(np.abs(at[ends] - at[begins]).max(axis=1).argmax())
+    middle = (at[begins[longest]] + at[ends[longest]]) / 2 + [area.left(), area.top()]
+    x, y = (round(v) for v in middle)
+    around = [(x + i, y + j) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    assert max(mesh.grab().toImage().pixelColor(*a).value() for a in around) > 60  # the well: 38
+
+    window.model.commit("Off", study.with_look(strength=0.0))
+    hand.settle()
+    assert np.abs(named.data.apart).max() < 1e-3
 
 
 def test_a_pinned_shot_lies_under_the_instruments(demo) -> None:

@@ -17,7 +17,7 @@ from sfumato.app.services.pace import pulse
 
 _EVERY = 500  # ms between two looks
 _FEW = 100  # new objects, among which nobody looks
-_OLDER, _ALL, _AT_LATEST = 10, 20, 240  # looks after which older ones are looked through, and all
+_OLDER, _ALL, _AT_LATEST = 4, 20, 60  # looks after which older ones are looked through, and all
 _LATE = 0.5  # seconds until a worker has surely let go of what it was given
 
 _late: deque[tuple[float, Any]] = deque()

@@ -72,17 +72,34 @@ class Cube:
         w, h = int(area.width() * ratio), int(area.height() * ratio)
         out = np.full((h, w, 3), 38, np.uint8)
         at = self.project(points.places, area.width(), area.height())
+        at[:, :2] *= ratio
+        near = (at[:, 2] - at[:, 2].min()) / max(np.ptp(at[:, 2]), 1e-6)
+        radius = points.radius * ratio * (0.8 + 0.4 * near)
+        colours = np.maximum(points.colours, 24)
+        if points.edges is not None:
+            lines, tones = _along(points.edges, at, colours)
+            at, colours = np.concatenate([lines, at]), np.concatenate([tones, colours])
+            radius = np.concatenate([np.zeros(len(lines)), radius])
         order = np.argsort(at[:, 2])
-        near = (at[order, 2] - at[:, 2].min()) / max(np.ptp(at[:, 2]), 1e-6)
-        x, y = np.rint(at[order, 0] * ratio).astype(int), np.rint(at[order, 1] * ratio).astype(int)
-        radius = points.radius[order] * ratio * (0.8 + 0.4 * near)
-        colours = np.maximum(points.colours[order], 24)
-        reach = math.ceil(float(radius.max(initial=0)))
+        x, y = np.rint(at[order, 0]).astype(int), np.rint(at[order, 1]).astype(int)
+        colours, reached = colours[order], radius[order] ** 2 + 0.2
+        reach = int(float(reached.max(initial=0)) ** 0.5)
         for dy in range(-reach, reach + 1):
             for dx in range(-reach, reach + 1):
-                inside = (
-                    (dx * dx + dy * dy <= radius * radius + 0.2) & (x + dx >= 0) & (y + dy >= 0)
-                )
-                inside &= (x + dx < w) & (y + dy < h)
-                out[y[inside] + dy, x[inside] + dx] = colours[inside]
+                some = np.flatnonzero(reached >= dx * dx + dy * dy)
+                across, down = x[some] + dx, y[some] + dy
+                inside = (across >= 0) & (down >= 0) & (across < w) & (down < h)
+                out[down[inside], across[inside]] = colours[some[inside]]
         return out
+
+
+def _along(edges: np.ndarray, at: np.ndarray, colours: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return the pixels of lines between points: x, y and depth (n, 3), and colours a little darker."""
+    a, b = at[edges[:, 0]], at[edges[:, 1]]
+    counts = np.ceil(np.abs(b - a)[:, :2].max(axis=1)).clip(1, 4096).astype(int)
+    line = np.repeat(np.arange(len(edges)), counts)
+    share = (np.arange(len(line)) - (np.cumsum(counts) - counts)[line]) / counts[line]
+    share = share[:, None]
+    one, two = (colours[edges[:, i]].astype(np.float32) * 0.75 for i in (0, 1))
+    tones = (one[line] + share.astype(np.float32) * (two - one)[line]).astype(np.uint8)
+    return a[line] + share * (b - a)[line], tones

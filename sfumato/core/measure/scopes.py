@@ -235,12 +235,16 @@ def chroma_place(rgb: tuple[float, float, float]) -> tuple[float, float]:
 # --- in the cube ---------------------------------------------------------------------------------
 @frozen(eq=False)
 class CubePoints:
-    """Points in the colour cube: places (m, 3), their colours uint8 (m, 3), radius in pixels (m,)."""
+    """Points in the colour cube: places (m, 3), their colours uint8 (m, 3), radius in pixels (m,).
+
+    `edges` are straight lines between them: numbers of points (k, 2).
+    """
 
     places: Rgb
     colours: Array
     radius: Array
     words: str = ""
+    edges: Array | None = None
 
 
 _HEAT = np.array(

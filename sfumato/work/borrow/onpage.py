@@ -108,6 +108,7 @@ class OnPage:
 
         return Scene(
             picture=picture,
+            working=study.working,
             display=study.view.encoding,
             is_quick=False,
             shows_lut=False,
@@ -115,7 +116,8 @@ class OnPage:
             exact=lambda: self.found.table,
             lut=lambda: self.found.table,
             viewed=viewed,
-            seen=lambda code: to_bytes(viewed(code)),
+            shown=viewed,
+            painted=to_bytes,
         )
 
     def on_shot(self, shot: Shot, study: Study, previewer: Previewer, *, with_rest: bool) -> OnShot:

@@ -130,19 +130,18 @@ class Measures(Drags):
         if ask.region != WHOLE and any(i.counts_pixels for i in ask.instruments):
             picture = self._whole(ask, cancel)
 
-        def viewed(given: Rgb) -> Rgb:
-            return path.from_leave(study, given)
-
         return Scene(
             picture=picture,
+            working=study.working,
             display=study.view.encoding,
             is_quick=ask.dragging,
             shows_lut=ask.b == LUT,
             through_look=partial(path.through_look, study),
             exact=lambda: study.transform(shot=ask.shot.id),
             lut=lambda: Transform((self.written_table(ask, cancel),)),
-            viewed=viewed,
-            seen=lambda given: self.screened(study, viewed(given)),
+            viewed=partial(path.from_leave, study),
+            shown=partial(path.through_view, study),
+            painted=partial(self.screened, study),
             inks=lambda shown: self.print_table(ask).inks(shown),
             ink_limit=study.printing.most_ink,
         )

@@ -17,10 +17,12 @@ class Scene:
 
     `picture` is side B as uint8 (h, w, 3), the whole of it; `display` its encoding. `exact()` and
     `lut()` are the path of the study's Span and the LUT of it, `viewed` takes what they give to
-    display values, `seen` to uint8 codes of the screen. `is_quick`: the hand moves.
+    display values, `seen` to uint8 codes of the screen; `shown` takes working values to display values,
+    `painted` those to uint8 codes of the screen. `is_quick`: the hand moves.
     """
 
     picture: Array
+    working: str
     display: str
     is_quick: bool
     shows_lut: bool  # side B is the LUT
@@ -28,11 +30,15 @@ class Scene:
     exact: Callable[[], Transform]
     lut: Callable[[], Transform]
     viewed: Callable[[Rgb], Rgb]
-    seen: Callable[[Rgb], Array]
+    shown: Callable[[Rgb], Rgb]
+    painted: Callable[[Rgb], Array]
     inks: Callable[[Array], Array] | None = (
         None  # what the picture takes of each ink, uint8 (h, w, 4)
     )
     ink_limit: float = 4.0
+
+    def seen(self, given: Rgb) -> Array:
+        return self.painted(self.viewed(given))
 
 
 class Measuring(Protocol):
