@@ -230,6 +230,15 @@ def held(value: Any, depth: int = 4) -> int:
     return len(value) if isinstance(value, bytes) else 0
 
 
+class Lent:
+    """What an answer is made of and known by, but which lies in another cache: it is not counted twice."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+
+
 @attrs.define
 class _Answer:
     value: Any

@@ -362,8 +362,7 @@ def test_a_drag_in_a_long_stack_waits_for_nothing(demo, monkeypatch) -> None:
         hand.until(lambda i=i: len(seen) > i)
     assert len(ended) == 1
     assert all(s.ask.dragging for s in seen)
-    assert {"neutral", "waveform"} <= seen[0].instruments.keys()
-    assert "neutral" not in seen[-1].instruments
+    assert "neutral" not in seen[0].instruments.keys() | seen[-1].instruments.keys()
     assert not np.array_equal(seen[0].b, seen[-1].b)
     monkeypatch.setattr(Previewer, "show", show)
     window.rooms["look"].ledger.edits.release()
@@ -385,3 +384,39 @@ def test_what_is_built_for_good_is_out_of_the_collectors_way(hand) -> None:
         assert len(gc.get_objects()) < 5_000
     finally:
         gc.unfreeze()
+
+
+def test_a_picture_that_moves_has_fewer_pixels_where_they_are_small(demo, monkeypatch) -> None:
+    """On a screen of 200 % a step of a drag took 2.8 times as long as on one of 100 %."""
+    hand, window = demo, demo.window
+    monkeypatch.setattr(window.desk._rest, "start", lambda *_: None)  # the hand stays on the control
+    easel = window.rooms["look"].easel
+    width, height, region = window.desk.geometry
+    width, height = width // 2 * 4, height // 2 * 4
+    window.desk.set_geometry(width, height, region, 2.0)
+    hand.settle()
+    assert hand.shown[-1].b.shape[:2] == (height, width)
+    coat = next(c for c in hand.study.look.coats if c.key == "contrast")
+    moved: list = []
+    window.desk.shown.connect(lambda s: moved.append(s) if s.ask.dragging else None)
+    window.rooms["look"].ledger.edits.field(coat.id, "slope", coat.parameters.slope + 0.05)
+    hand.until(lambda: moved)
+    moving = moved.pop()
+    assert moving.b.shape[:2] == (height // 2, width // 2)
+    seen = easel.grab().toImage()  # as large as ever
+    window.rooms["look"].ledger.edits.release()
+    hand.settle()
+    rested = hand.shown[-1]
+    assert rested.b.shape[:2] == (height, width)
+    halved = rested.b.reshape(height // 2, 2, width // 2, 2, 3).mean(axis=(1, 3))
+    assert np.abs(halved - moving.b).mean() < 1.5, "the same picture, in the same place"
+    after = easel.grab().toImage()
+    middle = easel.rect().center()
+    there, here = (i.pixelColor(middle) for i in (seen, after))
+    assert abs(there.green() - here.green()) < 12
+    window.desk.set_geometry(width, height, region, 1.0)
+    hand.settle()
+    moved.clear()
+    window.rooms["look"].ledger.edits.field(coat.id, "slope", coat.parameters.slope + 0.1)
+    hand.until(lambda: moved)
+    assert moved[0].b.shape[:2] == (height, width)

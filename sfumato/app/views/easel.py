@@ -455,14 +455,15 @@ class Easel(QWidget):
         painter.save()
         painter.setClipRect(pane)
         target = self._target(pane)
-        smooth = self.scale() < 1
+        image = self._a if side == "a" else self._b
+        wide = 0.9 * target.width() * self.devicePixelRatioF()  # fewer pixels: it moves
+        smooth = self.scale() < 1 or (image is not None and image.width() < wide)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
         if self.mode == "difference":
             if self._heat is not None:
                 painter.drawImage(target, self._heat)
                 self._paint_scale(painter, self.picture_rect(pane).intersected(pane))
         else:
-            image = self._a if side == "a" else self._b
             if image is not None:
                 painter.drawImage(target, image)
             if self._marks is not None and side != "a":

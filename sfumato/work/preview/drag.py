@@ -21,7 +21,7 @@ from sfumato.core.path import path
 from sfumato.core.study.study import Study
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.memory import Kept
+from sfumato.work.memory import Kept, Lent
 from sfumato.work.preview.asks import EXACT, GROUND, PRINTED, UNBAKED, Ask, ground_key, look_key
 from sfumato.work.preview.prints import PrintTable
 from sfumato.work.preview.sides import Sides, unviewed
@@ -131,11 +131,11 @@ class Drags(Sides):
     def _recoded(self, picture: Array, table: Array) -> Array:
         """Return a picture in the screen's codes; that of the side that does not move is kept."""
 
-        def make() -> tuple[Array, Array, Array]:
-            return picture, table, recoded(picture, table)
+        def make() -> tuple[Lent, Array]:
+            return Lent((picture, table)), recoded(picture, table)
 
-        kept: tuple[Array, Array, Array] = self._pictures.get((id(picture), id(table)), make)
-        return kept[2]
+        kept: tuple[Lent, Array] = self._pictures.get((id(picture), id(table)), make)
+        return kept[1]
 
     def _screen_table(self, ask: Ask, table: DragTable) -> DragTable:
         """Return a drag table that goes on to the screen."""
@@ -181,6 +181,7 @@ class Drags(Sides):
 
     def prepare(self, ask: Ask, cancel: Cancel) -> None:
         """Fill the drag tables of both sides at rest, so that the first step of a drag is quick."""
+        self.working(ask, ask.width, ask.height, ask.region)
         plain = self._screen_codes(ask.study) is not None
         for which in {ask.a, ask.b} - UNBAKED:
             table = self._drag_table(ask, which, cancel)
@@ -198,11 +199,11 @@ class Drags(Sides):
         """Return a picture through a drag table; the side that does not move is kept."""
         key = (id(table), id(code))
 
-        def make() -> tuple[DragTable, Rgb, Array]:
-            return table, code, apply_tiled(table.packed, code, np.uint8, cancel=cancel)
+        def make() -> tuple[Lent, Array]:
+            return Lent((table, code)), apply_tiled(table.packed, code, np.uint8, cancel=cancel)
 
-        kept: tuple[DragTable, Rgb, Array] = self._pictures.get(key, make)
-        return kept[2]
+        kept: tuple[Lent, Array] = self._pictures.get(key, make)
+        return kept[1]
 
 
 def _swatches() -> Rgb:

@@ -485,7 +485,7 @@ class EaselPanel(QWidget):
 
     def _send_geometry(self) -> None:
         if self.easel.picture[0]:
-            self._desk.set_geometry(*self.easel.wanted())
+            self._desk.set_geometry(*self.easel.wanted(), self.easel.devicePixelRatioF())
         self._show_zoom()
 
     def _show_zoom(self) -> None:
