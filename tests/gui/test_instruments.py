@@ -20,6 +20,7 @@ from sfumato.app.window.main_window import MainWindow
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL
 from sfumato.core.colour.screen import KNEE, on_screen
+from sfumato.core.colour.surround import PHONE, ROOM
 from sfumato.core.lut.difference import delta_e
 from sfumato.core.lut.table import lattice_colours
 from sfumato.core.lut.transform import Transform
@@ -28,6 +29,7 @@ from sfumato.core.measure.graticule import CODE, STOPS, marks
 from sfumato.core.measure.named_colours import in_working
 from sfumato.core.measure.scopes import Band, chroma_place, in_band
 from sfumato.core.path import path
+from sfumato.media.parts.contract import as_float
 from sfumato.work.screen import screen_of
 
 
@@ -365,6 +367,41 @@ def test_the_picture_is_mapped_to_the_screen_and_says_so(demo, tmp_path: Path, p
     ports.profile = next(Path(__file__).parents[2].glob("demo/luts/*.icc"))
     hand.act("screen_profile")
     assert "RGB screen" in hand.notices[-1] or "cannot be used" in hand.notices[-1]
+
+
+def test_a_picture_is_seen_as_elsewhere_without_changing_it(demo) -> None:
+    hand, window = demo, demo.window
+    window.view.set(b="exact", shot="portrait")
+    hand.settle()
+    label = hand.find(QLabel, "readout.screen")
+    study, plain, said = hand.study, hand.shown[-1], label.text()
+    display, srgb = encoding(study.view.encoding), encoding("sRGB")
+    light = display.decode(as_float(plain.b)) / np.float32(display.reference)
+    phone_and_room = []
+    for action, surround in (("see_on_phone", PHONE), ("see_in_room", ROOM)):
+        hand.act(action)
+        window.strip.hide()  # which takes from the picture's height
+        hand.settle()
+        seen = hand.shown[-1]
+        assert label.text() == f"on sRGB, {surround.title}"
+        assert surround.title in hand.notices[-1]
+        np.testing.assert_array_equal(seen.b, plain.b)  # what is measured and written
+        # The luminance by BT.709, raised and scaled here by hand.
+        veiled = (light + surround.veil) / (1 + surround.veil)
+        luminance = (veiled @ np.float32([0.2126, 0.7152, 0.0722]))[..., None]
+        wanted = srgb.encode(np.clip(veiled * luminance ** (surround.weight / 0.59 - 1), 0, 1))
+        assert np.abs(seen.on_screen[1] - wanted * 255).mean() < 0.7
+        phone_and_room.append(seen.on_screen[1])
+    phone, room = phone_and_room
+    assert np.percentile(phone, 1) > np.percentile(plain.on_screen[1], 1) + 8, (
+        "a veil on the blacks"
+    )
+    assert np.median(room) > np.median(plain.on_screen[1]) + 4, "flatter"
+    hand.act("see_in_room")
+    hand.settle()
+    np.testing.assert_array_equal(hand.shown[-1].on_screen[1], plain.on_screen[1])
+    assert label.text() == said
+    assert hand.study is study
 
 
 def test_traces_of_another_shot_lie_under_in_grey_alone(qtbot) -> None:

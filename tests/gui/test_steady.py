@@ -389,7 +389,9 @@ def test_what_is_built_for_good_is_out_of_the_collectors_way(hand) -> None:
 def test_a_picture_that_moves_has_fewer_pixels_where_they_are_small(demo, monkeypatch) -> None:
     """On a screen of 200 % a step of a drag took 2.8 times as long as on one of 100 %."""
     hand, window = demo, demo.window
-    monkeypatch.setattr(window.desk._rest, "start", lambda *_: None)  # the hand stays on the control
+    monkeypatch.setattr(
+        window.desk._rest, "start", lambda *_: None
+    )  # the hand stays on the control
     easel = window.rooms["look"].easel
     width, height, region = window.desk.geometry
     width, height = width // 2 * 4, height // 2 * 4

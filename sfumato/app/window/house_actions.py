@@ -41,6 +41,21 @@ ACTIONS = (
         help="For a screen that is set to what the View is made for.",
         section=4,
     ),
+    ActionSpec(
+        "see_on_phone",
+        "See it as on a phone by a window, or as it is",
+        "View",
+        help="Light over the screen lies on the blacks, and a bright surround hardens contrast. For the eye "
+        "alone: no LUT or file changes.",
+        section=4,
+    ),
+    ActionSpec(
+        "see_in_room",
+        "See it as in a dark room, or as it is",
+        "View",
+        help="The dark flattens contrast to the eye. For the eye alone: no LUT or file changes.",
+        section=4,
+    ),
     ActionSpec("toggle_theme", "Light or dark surroundings", "View", section=4),
     ActionSpec(
         "open_encodings",

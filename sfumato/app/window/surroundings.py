@@ -14,6 +14,7 @@ from sfumato.app.services.screen_profile import x11_profile
 from sfumato.app.services.services import Services
 from sfumato.app.window.dress import Dress
 from sfumato.core.colour.encodings import Encoding, encoding
+from sfumato.core.colour.surround import PHONE, ROOM, Surround, in_surround
 from sfumato.core.errors import MediaError, SfumatoError
 from sfumato.work.files import read_bytes
 from sfumato.work.screen import screen_of
@@ -30,6 +31,7 @@ class Surroundings(QObject):
     ) -> None:
         super().__init__(services.window)
         self.services, self._easel, self._dress = services, easel, dress
+        self._surround: Surround | None = None  # in which pictures are seen just now; never kept
 
     def restore(self) -> None:
         """Let the window lie where it lay, and show pictures for the screen of before."""
@@ -103,13 +105,34 @@ class Surroundings(QObject):
         """Show pictures for the desktop's screen, for that of a profile file, or their plain codes."""
         desk = self.services.desk
         try:
-            desk.set_screen(self._screen(how))
+            desk.set_screen(self._seen(self._screen(how)))
         except SfumatoError as error:
             self.services.notices.fault(error)
             if desk.previewer.screen is None:
-                desk.set_screen(encoding("sRGB"))
+                desk.set_screen(self._seen(encoding("sRGB")))
             return
         self.services.settings.set("screen", how)
+
+    def _seen(self, screen: Encoding | None) -> Encoding | None:
+        if self._surround is None:
+            return screen
+        return in_surround(screen or encoding("sRGB"), self._surround)
+
+    def see_on_phone(self) -> None:
+        self._see(PHONE)
+
+    def see_in_room(self) -> None:
+        self._see(ROOM)
+
+    def _see(self, surround: Surround) -> None:
+        """Show pictures as they look elsewhere; once more, as they are."""
+        self._surround = None if surround is self._surround else surround
+        self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
+        if self._surround is not None:
+            self.services.notices.note(
+                f"Pictures are shown as they look {surround.title}",
+                "for the eye alone: no number, LUT or file changes; the same command ends it",
+            )
 
     def _screen(self, how: str) -> Encoding | None:
         if how == PLAIN:

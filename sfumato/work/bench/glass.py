@@ -27,7 +27,7 @@ class _Way:
         mixes = False
         if screen is not None and not is_plain(display, screen):
             mixes = display.primaries != screen.primaries or display.white != screen.white
-            mixes = mixes or display.is_wide
+            mixes = mixes or display.is_wide or screen.coder is not None
             grey = on_screen(grey, display, screen)
         self.curve: Array | None = None if mixes else to_bytes(grey)[:, 0].copy()
         self.lattice: Table3D | None = None
