@@ -54,6 +54,9 @@ class SharingHeader(QHeaderView):
         self._table, self._sharing = table, sharing
         table.setHorizontalHeader(self)
         table.setWordWrap(False)  # a cell is shortened at its end, not after the last whole word
+        self.setSectionsClickable(
+            True
+        )  # as the head that a table makes itself: it shows what is chosen
         self.setHighlightSections(True)
         self.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for column in range(self.count()):
