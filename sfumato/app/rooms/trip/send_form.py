@@ -75,7 +75,10 @@ class SendForm(QWidget):
             self.beside,
             "A picture beside the nodes, by which one grades, and by which faults are found.",
         )
-        self.cell = chooser("trip.cell", tuple(f"{c} px each" for c in _CELLS))
+        self.cell = chooser("trip.cell", tuple(f"{c} px" for c in _CELLS))
+        set_tip(
+            self.cell, "How many pixels each node is wide and high; more survive scaling better."
+        )
         self.file = chooser("trip.file", tuple(_FILES.values()))
         set_tip(self.file, "The kind of file that the other program opens.")
         self.bits = chooser("trip.depth", ())
@@ -87,7 +90,7 @@ class SendForm(QWidget):
             box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(8)
         self.points.setFixedWidth(80)
-        self.cell.setFixedWidth(84)
+        self.cell.setFixedWidth(80)
         self.bits.setFixedWidth(104)
         for heading, *boxes in (
             ("To", self.to),
