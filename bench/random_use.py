@@ -4,9 +4,7 @@ Prints for each seed what should never be (errors, warnings of Qt, a study that 
 the longest stall of the window and the greatest memory; ends with 1 when a seed had faults.
 
 A shared machine stands still at times. A witness, a process that does nothing but sleep, notes when it
-was not woken either; that much is taken off a stall, and said beside it. It also does the same small
-work again and again: how much longer that took about the longest stall than at its best says how slow
-the machine was then.
+was not woken either; that much is taken off a stall, and said beside it.
 """
 
 from __future__ import annotations
@@ -26,17 +24,13 @@ from bench.opened import ROOT, opened, own_folders
 STALL, MEMORY = 0.2, 700  # seconds, MB: what is asked for
 _WITNESS = """
 import os, sys, time
-last, asks, worked = time.perf_counter(), os.getppid(), 0
+last, asks = time.perf_counter(), os.getppid()
 while os.getppid() == asks:
     time.sleep(.002)
     now = time.perf_counter()
     if now - last > .012:
         print(last + .002, now, flush=True)
-    if now - worked > .1:
-        start, worked = time.thread_time(), now
-        sum(range(30000))
-        print(now, time.thread_time() - start, "work", flush=True)
-    last = time.perf_counter()
+    last = now
 """
 
 
@@ -52,20 +46,14 @@ def witnessed(notes: Path) -> Iterator[None]:
         witness.wait()
 
 
-def longest(gaps: list[tuple[float, float, str]], notes: Path) -> tuple[float, float, float, str]:
-    """Return the longest gap without what the machine stood still of it, that part, how many times as long as at
-    its best the machine took for the same work then, and what was done."""
-    lines = [line.split() for line in notes.read_text().splitlines()]
-    pauses = [(float(w[0]), float(w[1])) for w in lines if len(w) == 2]
-    works = [(float(w[0]), float(w[1])) for w in lines if len(w) == 3]
-    best = sorted(took for _at, took in works)[len(works) // 20] if works else 1.0
+def longest(gaps: list[tuple[float, float, str]], notes: Path) -> tuple[float, float, str]:
+    """Return the longest gap without what the machine stood still of it, that part, and what was done."""
+    pauses = [tuple(map(float, line.split())) for line in notes.read_text().splitlines()]
     found = []
     for start, end, doing in gaps:
         still = sum(max(0.0, min(end, b) - max(start, a)) for a, b in pauses)
-        about = sorted(took for at, took in works if start - 1 < at < end + 1)
-        slower = about[len(about) // 2] / best if about else 1.0
-        found.append((end - start - still, still, slower, doing))
-    return max(found, default=(0.0, 0.0, 1.0, "none was longer than 100 ms"))
+        found.append((end - start - still, still, doing))
+    return max(found, default=(0.0, 0.0, "none was longer than 100 ms"))
 
 
 def run(seed: int, events: int) -> int:
@@ -97,7 +85,7 @@ def run(seed: int, events: int) -> int:
         wanderer.work = 0.0
         wanderer.gaps.clear()
         wanderer.run(events)
-        stall, still, slower, where = longest(wanderer.gaps, notes)
+        stall, still, where = longest(wanderer.gaps, notes)
         work, worked = wanderer.work, wanderer.worked_in
         try:
             wanderer.way_back()
@@ -113,7 +101,7 @@ def run(seed: int, events: int) -> int:
     print(
         f"seed {seed}: {events} events in {time.perf_counter() - start:.0f} s, "
         f"{len(wanderer.faults)} faults, longest stall {1000 * stall:.0f} ms ({where}; "
-        f"{1000 * still:.0f} ms more the machine stood still, which took {slower:.1f} times as long as at its best), "
+        f"{1000 * still:.0f} ms more the machine stood still), "
         f"of own work {1000 * work:.0f} ms ({worked}){marks}"
         f"{'' if wanderer.peak < MEMORY else f' ! in {wanderer.peaked_in}'}",
         flush=True,
