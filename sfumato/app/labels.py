@@ -57,6 +57,11 @@ class Shortens(_Widget):
         self._tell()
         super().enterEvent(event)
 
+    def _renew_tip(self) -> None:
+        """The text is another one now."""
+        if self.underMouse():
+            self._tell()
+
     def _tell(self) -> None:
         if self.is_short:
             parent = self.parentWidget()
@@ -99,8 +104,7 @@ class Line(Shortens, Label):
     @guarded
     def setText(self, text: str) -> None:
         super().setText(text)
-        if self.underMouse():
-            self._tell()
+        self._renew_tip()
 
 
 class _HasTip(Protocol):

@@ -21,6 +21,7 @@ from sfumato.app.guard import guarded
 from sfumato.app.questions import Question
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
 from sfumato.app.services.view_state import ViewState, fitted
+from sfumato.app.views.easel import Easel
 from sfumato.app.views.scope import ScopeView
 from sfumato.app.window.dress import Dress
 from sfumato.app.window.rail import Rail
@@ -416,6 +417,15 @@ def test_a_picture_that_moves_has_fewer_pixels_where_they_are_small(demo, monkey
     middle = easel.rect().center()
     there, here = (i.pixelColor(middle) for i in (seen, after))
     assert abs(there.green() - here.green()) < 12
+    # A picture that is there whole keeps its pixels when it is enlarged.
+    whole = Easel()
+    whole.resize(160, 160)
+    whole.show_sides(None, (np.eye(4, dtype=np.uint8) * 255)[..., None].repeat(3, axis=-1))
+    whole.set_zoom(16.0)
+    pixels = whole.grab().toImage()
+    box = whole.picture_rect(whole.panes()[0][0]).toAlignedRect().adjusted(2, 2, -2, -2)
+    row = [pixels.pixelColor(x, box.center().y() + 4) for x in range(box.left(), box.right())]
+    assert {tone.red() for tone in row} == {0, 255}
     window.desk.set_geometry(width, height, region, 1.0)
     hand.settle()
     moved.clear()

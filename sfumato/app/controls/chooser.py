@@ -66,6 +66,7 @@ class Chooser(Shortens, QComboBox):
         model.rowsInserted.connect(lambda _p, first, last: self._make_room(first, last))
         model.dataChanged.connect(lambda a, b: self._make_room(a.row(), b.row()))
         model.rowsRemoved.connect(self._take_room)
+        self.currentTextChanged.connect(self._renew_tip)
         # What the list opens in is made with the rest: eight widgets more to be dressed with this one.
         self._popup = self.view().window()
         self._popup.setParent(_shelf(), self._popup.windowFlags())

@@ -134,7 +134,7 @@ class Desk(QObject):
     def _moving_size(self) -> tuple[int, int]:
         """Return how large the picture is while it moves: where pixels are very small, four or more are one.
 
-        At 200 % a step of a drag took 2.5 times as long as at 100 %; the fine picture comes when the hand rests.
+        At 200 % a step of a drag took 2.8 times as long as at 100 %; the fine picture comes when the hand rests.
         """
         if self._ratio < _FINE:
             return self._size

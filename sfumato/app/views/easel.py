@@ -55,6 +55,7 @@ class Easel(QWidget):
         super().__init__(parent)
         self.picture = (0, 0)
         self.mode = "one"
+        self._is_coarse = False
         self.split = 0.5
         self.across = False
         self.mount = "mid"
@@ -186,12 +187,14 @@ class Easel(QWidget):
     def show_answer(self, shown: Any) -> None:
         a, b = shown.on_screen
         self._bytes_b, self._outside, self._over = shown.b, shown.outside, shown.over
+        self._is_coarse = b.shape[1] < 0.9 * self.wanted()[0]  # it moves, in fewer pixels
         self._show(a, b, shown.delta, shown.ask.region)
 
     def show_sides(self, a: Array | None, b: Array, delta: Array | None = None) -> None:
         """Show two whole pictures, uint8 (h, w, 3), and their differences, ΔE (h, w)."""
         self.show_picture((b.shape[1], b.shape[0]))
         self._bytes_b, self._outside, self._over = b, None, None
+        self._is_coarse = False
         self._show(a, b, delta, WHOLE)
 
     def _show(self, a: Array | None, b: Array, delta: Array | None, region: Region) -> None:
@@ -455,15 +458,14 @@ class Easel(QWidget):
         painter.save()
         painter.setClipRect(pane)
         target = self._target(pane)
-        image = self._a if side == "a" else self._b
-        wide = 0.9 * target.width() * self.devicePixelRatioF()  # fewer pixels: it moves
-        smooth = self.scale() < 1 or (image is not None and image.width() < wide)
+        smooth = self.scale() < 1 or self._is_coarse
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
         if self.mode == "difference":
             if self._heat is not None:
                 painter.drawImage(target, self._heat)
                 self._paint_scale(painter, self.picture_rect(pane).intersected(pane))
         else:
+            image = self._a if side == "a" else self._b
             if image is not None:
                 painter.drawImage(target, image)
             if self._marks is not None and side != "a":

@@ -31,6 +31,7 @@ class Surroundings(QObject):
     ) -> None:
         super().__init__(services.window)
         self.services, self._easel, self._dress = services, easel, dress
+        self._screen_there: Encoding | None = None
         self._surround: Surround | None = None  # in which pictures are seen just now; never kept
 
     def restore(self) -> None:
@@ -86,7 +87,7 @@ class Surroundings(QObject):
     # --- the screen --------------------------------------------------------------------------------
     def screen_desktop(self) -> None:
         self.take_screen(DESKTOP)
-        screen = self.services.desk.previewer.screen
+        screen = self._screen_there
         if screen is not None and screen.name == "sRGB":
             self.services.notices.note(
                 "This desktop does not tell of its screen: it is taken for sRGB",
@@ -103,20 +104,20 @@ class Surroundings(QObject):
 
     def take_screen(self, how: str) -> None:
         """Show pictures for the desktop's screen, for that of a profile file, or their plain codes."""
-        desk = self.services.desk
         try:
-            desk.set_screen(self._seen(self._screen(how)))
+            self._show_on(self._screen(how))
         except SfumatoError as error:
             self.services.notices.fault(error)
-            if desk.previewer.screen is None:
-                desk.set_screen(self._seen(encoding("sRGB")))
+            if self._screen_there is None:
+                self._show_on(encoding("sRGB"))
             return
         self.services.settings.set("screen", how)
 
-    def _seen(self, screen: Encoding | None) -> Encoding | None:
-        if self._surround is None:
-            return screen
-        return in_surround(screen or encoding("sRGB"), self._surround)
+    def _show_on(self, screen: Encoding | None) -> None:
+        self._screen_there = screen
+        if self._surround is not None:
+            screen = in_surround(screen or encoding("sRGB"), self._surround)
+        self.services.desk.set_screen(screen)
 
     def see_on_phone(self) -> None:
         self._see(PHONE)
@@ -127,7 +128,7 @@ class Surroundings(QObject):
     def _see(self, surround: Surround) -> None:
         """Show pictures as they look elsewhere; once more, as they are."""
         self._surround = None if surround is self._surround else surround
-        self.take_screen(str(self.services.settings.get("screen", DESKTOP)))
+        self._show_on(self._screen_there)
         if self._surround is not None:
             self.services.notices.note(
                 f"Pictures are shown as they look {surround.title}",

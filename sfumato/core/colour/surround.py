@@ -24,15 +24,13 @@ _VEIL = 0.06
 class Surround:
     """Where a picture is looked at: `weight` is c of CIECAM02, `veil` light over the screen, 1 = its white."""
 
-    key: str
     title: str
     weight: float
     veil: float = 0.0
 
 
-PHONE = Surround("phone", "on a phone by a window", _AVERAGE, _VEIL)
-ROOM = Surround("room", "in a dark room", _DARK)
-SURROUNDS = {s.key: s for s in (PHONE, ROOM)}
+PHONE = Surround("on a phone by a window", _AVERAGE, _VEIL)
+ROOM = Surround("in a dark room", _DARK)
 
 
 def as_seen(light: Rgb, surround: Surround, weights: tuple[float, float, float]) -> Rgb:
