@@ -85,6 +85,8 @@ class Named(Instrument):
         painter.setPen(colour("line"))  # what is as dark as the well has an edge, too
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(patch.intersected(QRectF(edge, patch.top(), 1e5, patch.height())))
+        if box.left() < edge - 1:  # moved under the names of the groups
+            return
         words = f"{data.apart[at]:.1f}"
         if box.width() >= _ROOMY:
             words = f"{name}  {words}"
