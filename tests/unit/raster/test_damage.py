@@ -60,9 +60,10 @@ def _tiled(packing: str) -> bytes:
 
 
 def _two_parts() -> bytes:
+    turned = PICTURE[::-1].copy()  # the writer reads a view as if its rows lay one after the other
     parts = [
         OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"RGB": PICTURE}, name="one"),
-        OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"RGB": PICTURE[::-1]}, name="two"),
+        OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"RGB": turned}, name="two"),
     ]
     out = io.BytesIO()
     OpenEXR.File(parts).write(out)
