@@ -3,8 +3,8 @@
 Prints for each seed what should never be (errors, warnings of Qt, a study that is not what it was),
 the longest stall of the window and the greatest memory; ends with 1 when a seed had faults.
 
-A shared machine stands still at times. A witness, a process that does nothing but sleep, notes when it
-was not woken either; that much is taken off a stall, and said beside it.
+The host of a shared machine takes its processors away at times. Linux counts that; it is taken off a
+stall, and said beside it.
 """
 
 from __future__ import annotations
@@ -15,45 +15,11 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 from bench.opened import ROOT, opened, own_folders
 
 STALL, MEMORY = 0.2, 700  # seconds, MB: what is asked for
-_WITNESS = """
-import os, sys, time
-last, asks = time.perf_counter(), os.getppid()
-while os.getppid() == asks:
-    time.sleep(.002)
-    now = time.perf_counter()
-    if now - last > .012:
-        print(last + .002, now, flush=True)
-    last = now
-"""
-
-
-@contextmanager
-def witnessed(notes: Path) -> Iterator[None]:
-    """Have a witness note in a file when the machine stands still, while this lasts."""
-    with notes.open("w") as out:
-        witness = subprocess.Popen([sys.executable, "-c", _WITNESS], stdout=out)
-    try:
-        yield
-    finally:
-        witness.kill()
-        witness.wait()
-
-
-def longest(gaps: list[tuple[float, float, str]], notes: Path) -> tuple[float, float, str]:
-    """Return the longest gap without what the machine stood still of it, that part, and what was done."""
-    pauses = [tuple(map(float, line.split())) for line in notes.read_text().splitlines()]
-    found = []
-    for start, end, doing in gaps:
-        still = sum(max(0.0, min(end, b) - max(start, a)) for a, b in pauses)
-        found.append((end - start - still, still, doing))
-    return max(found, default=(0.0, 0.0, "none was longer than 100 ms"))
 
 
 def run(seed: int, events: int) -> int:
@@ -78,14 +44,14 @@ def run(seed: int, events: int) -> int:
     _application, hand = opened(folder, ports)
     window = hand.window
     start = time.perf_counter()
-    notes = folder / "machine.txt"
-    with Wanderer(hand, seed) as wanderer, witnessed(notes):
+    with Wanderer(hand, seed) as wanderer:
         wanderer.start()
         hand.until(lambda: len(list(window.rooms)) == len(window.rooms.specs))  # at rest
         wanderer.work = 0.0
         wanderer.gaps.clear()
         wanderer.run(events)
-        stall, still, where = longest(wanderer.gaps, notes)
+        lasted = [(gap - taken, taken, doing) for gap, taken, doing in wanderer.gaps]
+        stall, taken, where = max(lasted, default=(0.0, 0.0, "none was longer than 100 ms"))
         work, worked = wanderer.work, wanderer.worked_in
         try:
             wanderer.way_back()
@@ -101,7 +67,7 @@ def run(seed: int, events: int) -> int:
     print(
         f"seed {seed}: {events} events in {time.perf_counter() - start:.0f} s, "
         f"{len(wanderer.faults)} faults, longest stall {1000 * stall:.0f} ms ({where}; "
-        f"{1000 * still:.0f} ms more the machine stood still), "
+        f"{1000 * taken:.0f} ms more the host had the processors), "
         f"of own work {1000 * work:.0f} ms ({worked}){marks}"
         f"{'' if wanderer.peak < MEMORY else f' ! in {wanderer.peaked_in}'}",
         flush=True,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import faulthandler
+import os
 import random
 import re
 import resource
@@ -173,12 +174,22 @@ def _at_work() -> str:
     return ", ".join(sorted(p for p in places if not p.startswith("jobs.")))
 
 
+def taken_by_host() -> float:
+    """Return how long other machines on the same host had what this one's processors wanted, on average.
+
+    In seconds since it was started, in steps of 1/100 over the number of processors (`steal` of Linux's
+    `/proc/stat`; 0 where a machine is alone).
+    """
+    whole = Path("/proc/stat").read_text().split("\n", 1)[0].split()
+    return int(whole[8]) / os.sysconf("SC_CLK_TCK") / (os.cpu_count() or 1)
+
+
 class Wanderer:
     """One seed of random use.
 
-    `faults` holds what should never be; `gaps` are times without a beat: when they began and ended, by
-    `time.perf_counter`, and what was done; `work` is the longest time, in seconds, that the window's own
-    thread computed in one (the rest it waited for workers or the machine).
+    `faults` holds what should never be; `gaps` are times without a beat: how long, in seconds, how much of it the
+    host of this machine took, and what was done; `work` is the longest time that the
+    window's own thread computed in one (the rest it waited for workers or the machine).
     """
 
     def __init__(self, hand: Hand, seed: int) -> None:
@@ -197,7 +208,7 @@ class Wanderer:
         self._beat.timeout.connect(self._beats)
         self._rescue = QTimer()
         self._rescue.timeout.connect(self._rescues)
-        self._last = self._spent = 0.0
+        self._last = self._spent = self._taken = 0.0
 
     def __enter__(self) -> Wanderer:
         self._saved = (sys.excepthook, threading.excepthook)
@@ -207,6 +218,7 @@ class Wanderer:
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
         self._messages = qInstallMessageHandler(self._message)
         self._last, self._spent = time.perf_counter(), time.thread_time()
+        self._taken = taken_by_host()
         self._beat.start(BEAT)
         self._rescue.start(15)
         return self
@@ -227,10 +239,10 @@ class Wanderer:
             self._fault(f"Qt says: {words}")
 
     def _beats(self) -> None:
-        now = time.perf_counter()
-        if now - self._last > _GAP:
-            self.gaps.append((self._last + BEAT / 1000, now, self.doing))
-        self._last = now
+        now, before = time.perf_counter(), self._taken
+        gap, self._last, self._taken = now - self._last - BEAT / 1000, now, taken_by_host()
+        if gap > _GAP:
+            self.gaps.append((gap, self._taken - before, self.doing))
         spent, self._spent = self._spent, time.thread_time()
         if self._spent - spent > self.work:
             self.work, self.worked_in = self._spent - spent, self.doing
