@@ -404,6 +404,38 @@ def test_the_window_stays_inside_its_screen(hand) -> None:
     assert place.bottom() <= room.bottom()
 
 
+def test_menus_fit_a_small_screen_and_check_what_is_on(demo) -> None:
+    window, table = demo.window, demo.window.actions_table
+    menus = [a.menu() for a in window.menuBar().actions()]
+
+    def checked() -> set[str]:
+        for menu in menus:
+            menu.aboutToShow.emit()
+        return {name for name, action in table.by_id.items() if action.isChecked()}
+
+    inner = [a.menu() for m in menus for a in m.actions() if a.menu() is not None]
+    held = [a.objectName() for m in (*menus, *inner) for a in m.actions()]
+    assert {n: held.count(n) for n in table.by_id} == dict.fromkeys(table.by_id, 1)
+    assert max(m.sizeHint().height() for m in (*menus, *inner)) < 700
+    always = {"room_look", "toggle_instruments", "screen_desktop", "span_shown"}
+    assert checked() == always | {"mode_one"}
+    demo.act("mode_split")
+    demo.act("mode_split")  # a choice among several is not taken back
+    assert checked() == always | {"mode_split"}
+    window.view.set(coat=demo.study.look.coats[0].id)
+    on = ["solo_glaze", "pin_shot", "toggle_clipping", "tear_instruments"]
+    for name in on:
+        demo.act(name)
+    assert checked() == always | {"mode_split", *on}
+    demo.act("see_on_phone")
+    demo.act("see_in_room")
+    assert checked() == always | {"mode_split", "see_in_room", *on}
+    window.rooms["look"].view_edits.torn.windows["instruments"].close()  # no action did this
+    for name in (*on[:3], "toggle_instruments", "see_in_room", "room_convert"):
+        demo.act(name)
+    assert checked() == {"room_convert", "screen_desktop", "mode_split"}
+
+
 def test_convert_takes_looks_and_studies_and_counts_what_it_can_read(
     demo, ports, tmp_path: Path
 ) -> None:

@@ -20,7 +20,8 @@ class ActionSpec:
     """One command.
 
     `menu` is a heading of the menu bar, `section` its part of that menu (0 first; a line stands
-    between sections), `when` a condition that a room or the window gives, "" = always.
+    between sections), `within` a menu of its own inside that part. `when` is a condition that a room
+    or the window gives, "" = always; `on` one that puts a check mark before it, "" = never.
     """
 
     id: str
@@ -30,6 +31,8 @@ class ActionSpec:
     when: str = ""
     help: str = field(default="", kw_only=True)
     section: int = field(default=0, kw_only=True)
+    within: str = field(default="", kw_only=True)
+    on: str = field(default="", kw_only=True)
 
 
 FIRST, LAST = ("Study", "Edit", "View"), ("Help",)  # menus; those that rooms bring stand between
@@ -69,6 +72,7 @@ class Actions:
         for spec in self.specs:
             action = QAction(spec.text, window)
             action.setObjectName(spec.id)
+            action.setCheckable(bool(spec.on))
             if spec.shortcut:
                 action.setShortcut(QKeySequence(spec.shortcut))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
@@ -97,7 +101,10 @@ class Actions:
         return runner
 
     def refresh(self, true: set[str]) -> None:
-        """Enable what can run; `true` holds the conditions that are met."""
+        """Enable what can run, and check what is on; `true` holds the conditions that are met."""
+        for spec in self.specs:
+            if spec.on:  # a click has turned it over, whatever it did
+                self.by_id[spec.id].setChecked(spec.on in true)
         if true == self._true:
             return  # as at each step of a drag
         self._true = true

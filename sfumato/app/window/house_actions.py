@@ -32,14 +32,25 @@ ACTIONS = (
         "View",
         help="The colours of the View on the profile of this screen; sRGB where the desktop says nothing.",
         section=4,
+        within="Screen",
+        on="screen_desktop",
     ),
-    ActionSpec("screen_profile", "Show pictures for a screen profile…", "View", section=4),
+    ActionSpec(
+        "screen_profile",
+        "Show pictures for a screen profile…",
+        "View",
+        section=4,
+        within="Screen",
+        on="screen_profile",
+    ),
     ActionSpec(
         "screen_plain",
         "Send the View's codes to the screen as they are",
         "View",
         help="For a screen that is set to what the View is made for.",
         section=4,
+        within="Screen",
+        on="screen_plain",
     ),
     ActionSpec(
         "see_on_phone",
@@ -48,6 +59,8 @@ ACTIONS = (
         help="Light over the screen lies on the blacks, and a bright surround hardens contrast. For the eye "
         "alone: no LUT or file changes.",
         section=4,
+        within="Screen",
+        on="on_phone",
     ),
     ActionSpec(
         "see_in_room",
@@ -55,6 +68,8 @@ ACTIONS = (
         "View",
         help="The dark flattens contrast to the eye. For the eye alone: no LUT or file changes.",
         section=4,
+        within="Screen",
+        on="in_room",
     ),
     ActionSpec("toggle_theme", "Light or dark surroundings", "View", section=4),
     ActionSpec(

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from sfumato._version import VERSION
 from sfumato.app.guard import guarded
@@ -30,6 +30,7 @@ from sfumato.app.window.explainer import Explainer
 from sfumato.app.window.house import House, room_specs
 from sfumato.app.window.house_actions import ACTIONS
 from sfumato.app.window.keys_sheet import KeysSheet
+from sfumato.app.window.menus import make_menus
 from sfumato.app.window.notice_strip import NoticeStrip, WorkLine
 from sfumato.app.window.palette import Palette
 from sfumato.app.window.rail import Rail
@@ -84,7 +85,8 @@ class MainWindow(DressedWindow):
         self.dress.opened.connect(self.explainer.watch_sheet)
         self._fill_actions(found)
         self._lay_out(found)
-        self._make_menus()
+        for menu in make_menus(self, self.actions_table, self.files):
+            menu.aboutToShow.connect(self.refresh_actions)
         self._connect()
         self.surroundings.restore()
         self.refresh_actions()
@@ -121,28 +123,13 @@ class MainWindow(DressedWindow):
         declared = list(ACTIONS)
         runs = {a.id: owned(own, a.id) for a in ACTIONS}
         for i, s in enumerate(found, 1):
-            declared += [ActionSpec(f"room_{s.key}", f"Room: {s.title}", "View", f"Alt+{i}")]
-            runs[declared[-1].id] = partial(self.view.set, room=s.key)
+            name, title = f"room_{s.key}", f"Room: {s.title}"
+            declared += [ActionSpec(name, title, "View", f"Alt+{i}", within="Room", on=name)]
+            runs[name] = partial(self.view.set, room=s.key)
         for s in found:
             declared += s.actions
             runs |= {a.id: self.rooms.runner(s.key, a) for a in s.actions}
         self.actions_table.fill(self, declared, runs)
-
-    def _make_menus(self) -> None:
-        bar = self.menuBar()
-        menus: dict[str, QMenu] = {}
-        last: ActionSpec | None = None
-        for spec in self.actions_table.specs:
-            if spec.menu not in menus:
-                menus[spec.menu] = bar.addMenu(spec.menu)
-            elif last is not None and last.section != spec.section:
-                menus[spec.menu].addSeparator()
-            action = self.actions_table.by_id[spec.id]
-            menus[spec.menu].addAction(action)
-            self.addAction(action)
-            if spec.id == "open_study":
-                self.files.add_recent_menu(menus[spec.menu])
-            last = spec
 
     def _connect(self) -> None:
         self.model.undo_stack.indexChanged.connect(lambda _i: self.refresh_actions())
@@ -206,8 +193,9 @@ class MainWindow(DressedWindow):
             "can_undo": stack.canUndo(),
             "can_redo": stack.canRedo(),
             "has_easel": self.room.easel is not None,
+            f"room_{self.view.now.room}": True,
         }
-        met = {k for k, v in true.items() if v}
+        met = {k for k, v in true.items() if v} | self.surroundings.conditions()
         self.actions_table.refresh(met | self.rooms.conditions())
         for name, text in (
             ("undo", f"Undo {stack.undoText()}"),

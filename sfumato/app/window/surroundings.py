@@ -34,6 +34,14 @@ class Surroundings(QObject):
         self._screen_there: Encoding | None = None
         self._surround: Surround | None = None  # in which pictures are seen just now; never kept
 
+    def conditions(self) -> set[str]:
+        """Return which of the choices are on, as `ActionSpec.on` names them."""
+        how = self.services.settings.get("screen", DESKTOP)
+        on = {f"screen_{how if how in (DESKTOP, PLAIN) else 'profile'}"}
+        if self._surround is not None:
+            on.add("on_phone" if self._surround is PHONE else "in_room")
+        return on
+
     def restore(self) -> None:
         """Let the window lie where it lay, and show pictures for the screen of before."""
         geometry = self.services.settings.get("geometry")
@@ -91,7 +99,7 @@ class Surroundings(QObject):
         if screen is not None and screen.name == "sRGB":
             self.services.notices.note(
                 "This desktop does not tell of its screen: it is taken for sRGB",
-                "another can be chosen: View, Show pictures for a screen profile",
+                "another can be chosen: View, Screen, Show pictures for a screen profile",
             )
 
     def screen_plain(self) -> None:

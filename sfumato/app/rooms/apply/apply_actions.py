@@ -15,7 +15,11 @@ ACTIONS = (
         section=4,
     ),
     ActionSpec("paint_layer", "Lay a LUT on the still…", "Edit", when="is_painting", section=4),
-    ActionSpec("mask_invert", "Invert the mask", "Edit", when="is_painting", section=4),
-    ActionSpec("mask_full", "Mask: everywhere", "Edit", when="is_painting", section=4),
-    ActionSpec("mask_empty", "Mask: nowhere", "Edit", when="is_painting", section=4),
+    ActionSpec(
+        "mask_invert", "Invert the mask", "Edit", when="is_painting", section=4, within="Mask"
+    ),
+    ActionSpec(
+        "mask_full", "Mask: everywhere", "Edit", when="is_painting", section=4, within="Mask"
+    ),
+    ActionSpec("mask_empty", "Mask: nowhere", "Edit", when="is_painting", section=4, within="Mask"),
 )

@@ -16,63 +16,74 @@ ACTIONS = (
         "has_proof",
         section=2,
     ),
-    ActionSpec("add_glaze", "Add a glaze to the Look…", "Edit", "Ctrl+G", section=1),
+    ActionSpec("add_glaze", "Add a glaze to the Look…", "Glazes", "Ctrl+G", section=1),
     ActionSpec(
         "add_ground_glaze",
         "Add a glaze to this shot's Ground…",
-        "Edit",
+        "Glazes",
         "Ctrl+Shift+G",
         "has_shot",
         section=1,
     ),
-    ActionSpec("duplicate_glaze", "Duplicate the glaze", "Edit", "Ctrl+D", "has_coat", section=1),
-    ActionSpec("copy_glaze", "Copy the glaze", "Edit", K.Copy, "has_coat", section=1),
-    ActionSpec("paste_glaze", "Paste a glaze into the Look", "Edit", K.Paste, "in_look", section=1),
+    ActionSpec("duplicate_glaze", "Duplicate the glaze", "Glazes", "Ctrl+D", "has_coat", section=1),
+    ActionSpec("copy_glaze", "Copy the glaze", "Glazes", K.Copy, "has_coat", section=1),
+    ActionSpec(
+        "paste_glaze", "Paste a glaze into the Look", "Glazes", K.Paste, "in_look", section=1
+    ),
     ActionSpec(
         "paste_glaze_ground",
         "Paste a glaze into this shot's Ground",
-        "Edit",
+        "Glazes",
         "Ctrl+Shift+V",
         "has_shot",
         section=1,
     ),
-    ActionSpec("rename_glaze", "Rename the glaze…", "Edit", "F2", "has_coat", section=1),
+    ActionSpec("rename_glaze", "Rename the glaze…", "Glazes", "F2", "has_coat", section=1),
     ActionSpec(
         "solo_glaze",
         "Show the glaze alone, or all again",
-        "Edit",
+        "Glazes",
         "Ctrl+Shift+O",
         "has_coat",
         section=1,
+        on="solo",
     ),
     ActionSpec(
         "group_glazes",
         "Put the glazes under one Strength",
-        "Edit",
+        "Glazes",
         "Ctrl+Shift+L",
         "has_coat",
         help="Groups the chosen glaze with those marked by Ctrl+click or Ctrl+Space.",
         section=1,
     ),
-    ActionSpec("take_apart", "Take the group apart", "Edit", when="has_group", section=1),
+    ActionSpec("take_apart", "Take the group apart", "Glazes", when="has_group", section=1),
     ActionSpec(
-        "toggle_glaze", "Switch the glaze on or off", "Edit", "Ctrl+M", "has_coat", section=1
+        "toggle_glaze", "Switch the glaze on or off", "Glazes", "Ctrl+M", "has_coat", section=1
     ),
-    ActionSpec("reset_glaze", "Reset the glaze", "Edit", "Ctrl+Backspace", "has_coat", section=1),
-    ActionSpec("glaze_up", "Move the glaze up", "Edit", "Ctrl+Up", "has_coat", section=1),
-    ActionSpec("glaze_down", "Move the glaze down", "Edit", "Ctrl+Down", "has_coat", section=1),
+    ActionSpec("reset_glaze", "Reset the glaze", "Glazes", "Ctrl+Backspace", "has_coat", section=1),
+    ActionSpec("glaze_up", "Move the glaze up", "Glazes", "Ctrl+Up", "has_coat", section=1),
+    ActionSpec("glaze_down", "Move the glaze down", "Glazes", "Ctrl+Down", "has_coat", section=1),
     ActionSpec(
-        "remove_glaze", "Remove the glaze", "Edit", "Ctrl+Shift+Backspace", "has_coat", section=1
+        "remove_glaze", "Remove the glaze", "Glazes", "Ctrl+Shift+Backspace", "has_coat", section=1
     ),
-    ActionSpec("save_cdl", "Save the glaze as a CDL file…", "Edit", when="has_cdl", section=1),
-    ActionSpec("open_presets", "Presets…", "Edit", "Ctrl+Shift+P", "in_look", section=2),
-    ActionSpec("save_preset", "Save the glaze as a preset…", "Edit", when="has_coat", section=2),
+    ActionSpec("save_cdl", "Save the glaze as a CDL file…", "Glazes", when="has_cdl", section=1),
+    ActionSpec("open_presets", "Presets…", "Glazes", "Ctrl+Shift+P", "in_look", section=2),
+    ActionSpec("save_preset", "Save the glaze as a preset…", "Glazes", when="has_coat", section=2),
     ActionSpec(
-        "save_look_preset", "Save the Look as a preset…", "Edit", when="has_glazes", section=2
+        "save_look_preset", "Save the Look as a preset…", "Glazes", when="has_glazes", section=2
     ),
-    ActionSpec("pick", "Pick from the picture", "Edit", "Ctrl+P", "can_pick", section=3),
+    ActionSpec("pick", "Pick from the picture", "Glazes", "Ctrl+P", "can_pick", section=3),
     *(
-        ActionSpec(f"span_{c.key}", f"LUT: {c.title.lower()}", "Edit", when="in_look", section=3)
+        ActionSpec(
+            f"span_{c.key}",
+            f"LUT: {c.title.lower()}",
+            "Edit",
+            when="in_look",
+            section=3,
+            within="What the LUT spans",
+            on=f"span_{c.key}",
+        )
         for c in SPANS
     ),
     ActionSpec(
@@ -97,17 +108,36 @@ ACTIONS = (
         when="has_shot",
         section=3,
     ),
-    ActionSpec("mode_one", "Show B alone", "View", "F5", "in_look", section=1),
-    ActionSpec("mode_split", "Split A and B", "View", "F6", "in_look", section=1),
-    ActionSpec("mode_side", "A and B side by side", "View", "F7", "in_look", section=1),
-    ActionSpec("mode_difference", "Difference of A and B", "View", "F8", "in_look", section=1),
-    ActionSpec("mode_all", "All shots through the Look", "View", "F4", "in_look", section=1),
+    ActionSpec("mode_one", "Show B alone", "View", "F5", "in_look", section=1, on="mode_one"),
+    ActionSpec("mode_split", "Split A and B", "View", "F6", "in_look", section=1, on="mode_split"),
+    ActionSpec(
+        "mode_side", "A and B side by side", "View", "F7", "in_look", section=1, on="mode_side"
+    ),
+    ActionSpec(
+        "mode_difference",
+        "Difference of A and B",
+        "View",
+        "F8",
+        "in_look",
+        section=1,
+        on="mode_difference",
+    ),
+    ActionSpec(
+        "mode_all", "All shots through the Look", "View", "F4", "in_look", section=1, on="mode_all"
+    ),
     ActionSpec("turn_split", "Turn the split line", "View", "Shift+F6", "in_look", section=1),
     ActionSpec("swap_sides", "Swap A and B", "View", "Shift+F5", "in_look", section=1),
     ActionSpec(
         "next_mount", "Change the mount: dark, mid, light", "View", "Ctrl+Shift+M", section=3
     ),
-    ActionSpec("toggle_instruments", "Show or hide the Instruments", "View", "F9", section=3),
+    ActionSpec(
+        "toggle_instruments",
+        "Show or hide the Instruments",
+        "View",
+        "F9",
+        section=3,
+        on="instruments",
+    ),
     ActionSpec(
         "simulate_target",
         "Show B as a target sees it…",
@@ -142,6 +172,7 @@ ACTIONS = (
         "in_look",
         help="For a second screen; closing the window brings it back.",
         section=3,
+        on="torn_easel",
     ),
     ActionSpec(
         "tear_instruments",
@@ -150,9 +181,16 @@ ACTIONS = (
         "Shift+F9",
         "in_look",
         section=3,
+        on="torn_instruments",
     ),
     ActionSpec(
-        "toggle_clipping", "Show what is clipped or crushed", "View", "F3", "in_look", section=3
+        "toggle_clipping",
+        "Show what is clipped or crushed",
+        "View",
+        "F3",
+        "in_look",
+        section=3,
+        on="clipping",
     ),
     ActionSpec("previous_shot", "Previous shot", "Shots", "Ctrl+PgUp", "has_shot"),
     ActionSpec("next_shot", "Next shot", "Shots", "Ctrl+PgDown", "has_shot"),
@@ -169,6 +207,7 @@ ACTIONS = (
         "Ctrl+Shift+A",
         "has_shot",
         section=2,
+        on="pinned",
     ),
     ActionSpec(
         "propose_ground",

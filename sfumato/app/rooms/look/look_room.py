@@ -25,6 +25,7 @@ from sfumato.app.views.easel import Easel
 from sfumato.app.views.scope import instruments
 from sfumato.core.colour.encodings import Family
 from sfumato.core.measure.graticule import PERCENT, UNITS
+from sfumato.core.path.path import SPANS
 from sfumato.core.study.study import LOOK, Study
 from sfumato.formats.parts.registry import by_suffix as lut_suffix
 from sfumato.media.parts.registry import by_suffix
@@ -181,6 +182,12 @@ class LookRoom(Room):
         true = {
             "has_look": bool(study.look.coats or study.shots),
             "has_proof": self.exports.proof is not None,
+            f"mode_{now.mode}": True,
+            "instruments": now.instruments_shown,
+            "clipping": now.clipping,
+            "pinned": bool(now.pinned) and now.pinned == now.shot,
+            "solo": bool(now.solo) and now.solo == now.coat,
+            **{f"torn_{name}": True for name in self.view_edits.torn.windows},
         }
         if self.is_open:
             coat = study.coat(now.coat) if now.coat else None
@@ -197,6 +204,7 @@ class LookRoom(Room):
                 "has_group": coat is not None and coat.is_group,
                 "can_pick": spec is not None and spec.pick is not None and shot is not None,
                 "has_cdl": spec is not None and spec.key == "cdl",
+                **{f"span_{c.key}": study.span == c.span(study, shot) for c in SPANS},
             }
         return {k for k, v in true.items() if v}
 
