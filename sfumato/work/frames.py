@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import attrs
 import numpy as np
@@ -12,7 +13,7 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.compiled import KERNELS
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
-from sfumato.media.parts.contract import Still, as_float
+from sfumato.media.parts.contract import FrameFacts, Still, as_float
 from sfumato.media.parts.printed import taken_as
 from sfumato.media.parts.registry import by_suffix, read
 from sfumato.raster.plates import CMYK
@@ -27,6 +28,7 @@ _COPY = 6_000_000  # … of about so many pixels
 # Pixels that are turned into floats together: few enough to stay in the cache and on the heap, and to hold
 # the interpreter shortly, which Pillow does while it copies. Half a million took nearly twice as long.
 _AT_ONCE = 32_768
+_SMALL = 90_000  # pixels of what loss and thumbnails are made of, tall pictures among them
 _TALLEST = 4  # times as tall as wide, up to which a small picture keeps its width
 WHOLE: Region = (0.0, 0.0, 1.0, 1.0)
 
@@ -44,6 +46,17 @@ def open_still(path: str | Path, frame: int = 0, press: str | None = None) -> St
     if press is None or still.plates is None:
         return still
     return taken_as(still, press_bytes(press), ", as chosen")
+
+
+@attrs.frozen
+class Told:
+    """What is known of a picture without its pixels: width and height, whether they are floats, whether it
+    is kept in Lab or inks, and what its file says."""
+
+    size: tuple[int, int]
+    is_float: bool
+    is_plated: bool
+    facts: FrameFacts
 
 
 def is_clip(path: str | Path) -> bool:
@@ -139,8 +152,9 @@ class Frames:
     def __init__(self, keep: int = 8) -> None:
         self._stills = Kept(memory.STILLS, keep)
         self._copies = Kept(memory.COPIES, keep)
-        self._sizes: dict[tuple[str, int, int, str | None], tuple[int, int]] = {}
+        self._told = Kept(memory.TOLD, 4096, apart=True)
         self._proxies = Kept(memory.PROXIES)
+        self._small = Kept(memory.SMALL, 256, apart=True)  # each costs to decode its shot anew
         self._clips = Kept(memory.CLIPS, 2)  # a decoder of 960 x 540 holds 17 to 29 MB
 
     @staticmethod
@@ -167,8 +181,30 @@ class Frames:
 
         key = self._key(shot)
         still: Still = self._stills.get(key, make)
-        self._sizes[key] = still.size
+        self._tell(key, still)
         return still
+
+    def told(self, shot: Shot) -> Told:
+        """Return what is known of the shot's picture; it is decoded for that only once.
+
+        Raises:
+            MediaError: it cannot be read.
+        """
+        key = self._key(shot)
+        told: Told | None = self._told.peek(key)
+        return self._tell(key, self.still(shot)) if told is None else told
+
+    def _tell(self, key: tuple[Any, ...], still: Still) -> Told:
+        def make() -> Told:
+            is_float = still.pixels.dtype.kind == "f"
+            return Told(still.size, is_float, still.plates is not None, still.facts)
+
+        told: Told = self._told.get(key, make)
+        return told
+
+    def is_plated(self, shot: Shot) -> bool:
+        """Whether a shot's picture is kept in Lab or inks."""
+        return not is_clip(shot.path) and self.told(shot).is_plated
 
     def inks(self, shot: Shot, width: int, height: int, region: Region = WHOLE) -> Array | None:
         """Return the inks of a picture that is kept in CMYK, float32 areas (height, width, 4); None of others."""
@@ -184,7 +220,8 @@ class Frames:
 
     def known_size(self, shot: Shot) -> tuple[int, int] | None:
         """Return width and height of the shot's picture, None while it was not decoded."""
-        return self._sizes.get(self._key(shot))
+        told: Told | None = self._told.peek(self._key(shot))
+        return None if told is None else told.size
 
     def size(self, shot: Shot) -> tuple[int, int]:
         """Return width and height of the shot's picture; known once it was decoded.
@@ -192,7 +229,7 @@ class Frames:
         Raises:
             MediaError: it cannot be read.
         """
-        return self._sizes.get(self._key(shot)) or self.still(shot).size
+        return self.told(shot).size
 
     def _clip(self, shot: Shot) -> Clip:
         """Return the clip of a shot, kept open: frame by frame it is not opened again."""
@@ -211,7 +248,8 @@ class Frames:
             pixels.flags.writeable = False
             return pixels
 
-        proxy: Rgb = self._proxies.get((self._key(shot), width, height, region), make)
+        kept = self._small if width * height <= _SMALL else self._proxies
+        proxy: Rgb = kept.get((self._key(shot), width, height, region), make)
         return proxy
 
     def _source(self, shot: Shot, region: Region, width: int, height: int) -> Array:

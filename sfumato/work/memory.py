@@ -37,7 +37,11 @@ CONVERTED = 24 * _MB  # LUT files of the Convert room
 TILES = 24 * _MB  # pictures of the Swatchbook's wall
 LOANS = 24 * _MB  # pictures that looks are borrowed from
 RETURNS = 32 * _MB  # looks that came back, of the Round trip room
-TOGETHER = 64 * _MB  # all of the above that are a `Kept`
+TOGETHER = 56 * _MB  # all of the above that are a `Kept`
+TOLD = 8 * _MB  # what files say of their pictures, metadata among it
+SMALL = (
+    16 * _MB
+)  # pictures of the size of thumbnails, beside those: large ones do not push them out
 
 
 _PAUSE = 2.0  # seconds between two returns
@@ -255,16 +259,18 @@ class Kept:
     """A cache of the newest answers: at most `most`, and at most `memory` bytes of arrays.
 
     All of them together hold `TOGETHER`: beyond that goes what was asked for longest ago, in
-    whichever it lies, so that a room that nobody is in makes place for the one in use.
+    whichever it lies, so that a room that nobody is in makes place for the one in use. One that
+    stands `apart` is bounded by itself alone.
     """
 
-    def __init__(self, memory: int, most: int = 64) -> None:
+    def __init__(self, memory: int, most: int = 64, *, apart: bool = False) -> None:
         self._most, self._memory = most, memory
         self._items: OrderedDict[Any, _Answer] = OrderedDict()
         self._bytes = 0
         self._making: dict[Any, threading.Lock] = {}
-        with _LOCK:
-            _ALL.add(self)
+        if not apart:
+            with _LOCK:
+                _ALL.add(self)
 
     def peek(self, key: Any) -> Any:
         """Return the answer for `key` when it is kept, else None."""

@@ -93,7 +93,7 @@ class Drags(Sides):
         print_ = self.print_table(ask)
         look = print_.alone if alone and print_.alone is not None else print_.look
 
-        plated = self.is_plated(ask.shot)
+        plated = self.frames.is_plated(ask.shot)
 
         def make() -> tuple[DragTable, PrintTable, DragTable]:
             nodes = np.ascontiguousarray(table.table.values, np.float32)

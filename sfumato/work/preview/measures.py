@@ -233,8 +233,8 @@ class Measures(Drags):
         small = attrs.evolve(ask, width=size[0], height=size[1], region=WHOLE)
         made = self.printed(small, exact, marks=False, cancel=cancel)
         outside = float(made.outside.mean())
-        still = self.frames.still(ask.shot)
-        if still.plates is not None and still.plates.kind == CMYK:
+        still = self.frames.still(ask.shot) if self.frames.is_plated(ask.shot) else None
+        if still is not None and still.plates is not None and still.plates.kind == CMYK:
             height, width = still.plates.values.shape[:2]
             step = max(1, round((height * width / exact[..., 0].size) ** 0.5))
             few = np.ascontiguousarray(still.plates.values[::step, ::step])

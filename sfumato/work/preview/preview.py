@@ -137,8 +137,8 @@ class Previewer(Measures, Probes, Thumbnails):
         if ask.playing and ask.region == WHOLE:
             quick = self.frames.quick(ask.shot, ask.width, ask.height)
             return self.frames.clip_size(ask.shot), quick.facts
-        still = self.frames.still(ask.shot)
-        return still.size, still.facts
+        told = self.frames.told(ask.shot)
+        return told.size, told.facts
 
 
 class Clock:

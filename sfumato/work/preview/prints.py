@@ -16,7 +16,6 @@ from sfumato.raster.icc.engine import Press, press_of
 from sfumato.raster.plates import CMYK
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.frames import is_clip
 from sfumato.work.memory import Kept
 from sfumato.work.press_files import press_of_study, press_stamp
 from sfumato.work.preview.asks import Ask
@@ -83,7 +82,7 @@ class Prints(Proxies):
         Raises:
             MediaError: the profile of the study's press cannot be read.
         """
-        if not is_clip(ask.shot.path):
+        if self.frames.is_plated(ask.shot):
             plates = self.frames.still(ask.shot).plates
             if plates is not None and plates.kind == CMYK:
                 return press_of(plates.profile), True

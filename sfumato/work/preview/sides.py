@@ -20,7 +20,6 @@ from sfumato.core.study.study import LOOK, Study
 from sfumato.media.parts.inked import print_of
 from sfumato.work import memory
 from sfumato.work.cancel import Cancel
-from sfumato.work.frames import is_clip
 from sfumato.work.luts.ends import seen
 from sfumato.work.luts.proof import LookTable, look_table
 from sfumato.work.memory import Kept
@@ -120,13 +119,9 @@ class Sides(Prints):
         does to a picture of a display is not part of that.
         """
         exact, study = self.side(ask, EXACT), ask.study
-        if not self.is_plated(ask.shot):
+        if not self.frames.is_plated(ask.shot):
             return exact
         return lambda code: exact(code) + unviewed(study, code)
-
-    def is_plated(self, shot: Shot) -> bool:
-        """Whether a shot's picture is kept in Lab or inks."""
-        return not is_clip(shot.path) and self.frames.still(shot).plates is not None
 
     def _device(self, ask: Ask, cancel: Cancel | None) -> Callable[[Rgb], Rgb]:
         """Return the LUT of the study's target's grid as that target applies it."""

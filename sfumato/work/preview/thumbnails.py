@@ -33,7 +33,7 @@ class Thumbnails(Sides):
         others = tuple(s.encoding for s in study.shots if s.id != shot.id and s.encoding)
 
         def make() -> tuple[Rgb, Guess]:
-            is_float = self.frames.still(shot).pixels.dtype.kind == "f"
+            is_float = self.frames.told(shot).is_float
             return source, guess(source, is_float, others)
 
         kept: tuple[Rgb, Guess] = self._guesses.get((id(source), others), make)

@@ -1,13 +1,21 @@
-"""Parts of pictures at another size lie where they lay."""
+"""Parts of pictures at another size lie where they lay; a picture is decoded once for all that is small."""
 
 from __future__ import annotations
+
+import os
+from collections import Counter
+from pathlib import Path
 
 import numpy as np
 import pytest
 from conftest import scene
+from PIL import Image
 
 from sfumato.core.compiled import KERNELS
-from sfumato.work.frames import WHOLE, scaled
+from sfumato.core.study.shot import Shot
+from sfumato.work import frames as frames_module
+from sfumato.work import memory
+from sfumato.work.frames import WHOLE, Frames, open_still, scaled
 
 WIDE, HIGH = 100, 60
 Y, X = np.mgrid[0:HIGH, 0:WIDE]
@@ -57,3 +65,36 @@ def test_smaller_copies_are_the_same_before_the_kernels_are_there(kind: type, mo
     assert scaled(pixels, WHOLE, 1, 1).mean() == pytest.approx(
         pixels.mean() / np.iinfo(kind).max, rel=1e-6
     )
+
+
+def test_walking_over_many_shots_decodes_each_once(tmp_path: Path, monkeypatch) -> None:
+    """Small pictures, and what files say, stay while large ones push one another out."""
+    decoded: Counter[str] = Counter()
+
+    def counted(path: str, *given: object):
+        decoded[Path(path).name] += 1
+        return open_still(path, *given)
+
+    monkeypatch.setattr(frames_module, "open_still", counted)
+    monkeypatch.setattr(memory, "STILLS", 200_000)  # of one picture
+    monkeypatch.setattr(memory, "PROXIES", 300_000)
+    monkeypatch.setattr(memory, "TOGETHER", 400_000)
+    shots = []
+    for i in range(6):
+        file = tmp_path / f"{i}.png"
+        Image.fromarray((scene(320, 180 + i) * 255).astype(np.uint8)).save(file)
+        shots.append(Shot(str(file), file.stem, "sRGB"))
+    frames = Frames()
+    assert frames.known_size(shots[0]) is None
+    for _walk in range(3):
+        for i, shot in enumerate(shots):
+            assert frames.sample(shot).shape == (round((180 + i) * 0.75), 240, 3)
+            assert (frames.told(shot).is_float, frames.is_plated(shot)) == (False, False)
+            assert frames.size(shot) == frames.known_size(shot) == (320, 180 + i)
+            assert "8" in frames.told(shot).facts.bits
+    assert set(decoded.values()) == {1}
+    frames.proxy(shots[0], 500, 300)  # a large one is made of the picture itself
+    assert decoded["0.png"] == 2
+    Image.fromarray((scene(100, 50) * 255).astype(np.uint8)).save(shots[1].path)
+    os.utime(shots[1].path, ns=(1, 1))
+    assert frames.size(shots[1]) == (100, 50), "a file that has changed is read again"

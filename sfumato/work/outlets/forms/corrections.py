@@ -82,7 +82,7 @@ def reel_of(name: str, number: int) -> str:
 def _lengths(found: Correction, order: Order) -> tuple[int, int, int]:
     """Return first frame, count of frames and frames a second of a shot."""
     shot = found.shot
-    facts = order.frames.still(shot).facts
+    facts = order.frames.told(shot).facts
     rate = round(facts.rate) or _RATE
     last = facts.frames - 1 if shot.last is None else shot.last
     count = last - shot.first + 1
