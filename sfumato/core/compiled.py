@@ -9,6 +9,8 @@ from typing import Any
 
 import numpy as np
 
+from sfumato.core.arrays import Array
+
 WORTH = 96  # numbers from which a compiled form is quicker
 
 
@@ -22,6 +24,7 @@ class Kernels:
         self.lattice: Any = None
         self.counts: Any = None
         self.areas: Any = None
+        self.lab: Any = None
 
     @property
     def are_loaded(self) -> bool:
@@ -35,14 +38,26 @@ class Kernels:
 
     def load(self) -> None:
         """Compile them or load them from the cache: 0.7 s warm, half a minute the very first time."""
-        from sfumato.core.kernels import areas, colour, counts, hue, tone
+        from sfumato.core.kernels import areas, colour, counts, hue, lab, tone
 
         self.load_lattice()
-        self.hue, self.tone, self.counts, self.areas = hue, tone, counts, areas
+        self.hue, self.tone, self.counts, self.areas, self.lab = hue, tone, counts, areas, lab
         self.colour = colour
 
 
 KERNELS = Kernels()
+_NOTHING = np.zeros(3, np.float32)
+
+
+def lab_of_light(light: Array, matrix: Array) -> Array | None:
+    """Return Lab of linear light (..., 3) by a matrix to XYZ over white; None where NumPy does that as well."""
+    if KERNELS.lab is None or light.size < WORTH:
+        return None
+    flat = np.require(light, np.float32, ("C", "W")).reshape(-1, 3)
+    out = np.empty(light.shape, np.float32)
+    held = np.ascontiguousarray(matrix, np.float32)
+    KERNELS.lab.lab_of_light(flat, held, _NOTHING, out.reshape(-1, 3))
+    return out
 
 
 def load_kernels() -> None:

@@ -71,7 +71,7 @@ def _forget_old(folder: Path, version: str) -> None:
 # What the window cannot do without comes first; of each step, what two processes compile side by side.
 _STEPS = (
     (("lattice",),),
-    (("colour", "tone", "counts"), ("hue", "areas")),
+    (("colour", "tone", "counts"), ("hue", "areas", "lab")),
     (("video", "video_lattice"), ("inks", "digits", "bend")),
 )
 

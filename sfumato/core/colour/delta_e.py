@@ -10,6 +10,9 @@ from sfumato.core.arrays import Array, as_rgb
 from sfumato.core.colour.adapt import D65, transformed, xyz_of
 from sfumato.core.colour.encodings import Encoding, encoding
 from sfumato.core.colour.transfers import PQ
+from sfumato.core.compiled import KERNELS, WORTH, lab_of_light
+
+_SINGLE = np.dtype(np.float32)
 
 
 def lab_of(code: Any, display: Encoding) -> Array:
@@ -21,7 +24,11 @@ def lab_of(code: Any, display: Encoding) -> Array:
         float32 (..., 3): L 0..100, a, b.  Source: CIE 15:2018.
     """
     light = display.decode(np.clip(np.nan_to_num(as_rgb(code)), 0, 1))
-    xyz = transformed(light, display.to_xyz_d65 / xyz_of(D65)[:, None])
+    over_white = display.to_xyz_d65 / xyz_of(D65)[:, None]
+    found = lab_of_light(light, over_white)
+    if found is not None:
+        return found
+    xyz = transformed(light, over_white)
     f = np.where(xyz > 216 / 24389, np.cbrt(xyz), xyz * np.float32(841 / 108) + np.float32(4 / 29))
     lab = np.empty_like(xyz)
     lab[..., 0] = 116 * f[..., 1] - 16
@@ -70,6 +77,17 @@ def ciede2000(lab1: Any, lab2: Any) -> Array:
     2.0425
     """
     lab1, lab2 = np.asarray(lab1), np.asarray(lab2)
+    kernels, kinds = KERNELS.lab, {lab1.dtype, lab2.dtype}
+    if (
+        kernels is not None
+        and kinds == {_SINGLE}
+        and lab1.shape == lab2.shape
+        and lab1.size >= WORTH
+    ):
+        one, two = (np.ascontiguousarray(v).reshape(-1, 3) for v in (lab1, lab2))
+        apart = np.empty(len(one), np.float32)
+        kernels.ciede2000(one, two, apart)
+        return apart.reshape(lab1.shape[:-1])
     l1, a1, b1 = lab1[..., 0], lab1[..., 1], lab1[..., 2]
     l2, a2, b2 = lab2[..., 0], lab2[..., 1], lab2[..., 2]
     mean_c = (np.hypot(a1, b1) + np.hypot(a2, b2)) / 2

@@ -13,7 +13,7 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.colour.adapt import D65, adaptation
 from sfumato.core.colour.encodings import Encoding
-from sfumato.core.compiled import KERNELS, WORTH
+from sfumato.core.compiled import KERNELS, WORTH, lab_of_light
 
 D50 = np.array([0.9642, 1.0, 0.8249])  # ICC.1:2022, 7.2.16
 _EDGE = 6 / 29
@@ -80,24 +80,18 @@ def lab_of_code(code: Any, display: Encoding) -> Array:
     """
     light = display.decode(np.asarray(code, np.float32))
     matrix = to_white(display)
-    if KERNELS.are_loaded and light.size >= WORTH:
-        from sfumato.core.kernels.inks import lab_of_light
-
-        flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
-        out = np.empty_like(flat)
-        lab_of_light(flat, matrix.astype(np.float32), _NOTHING, out)
-        return out.reshape(light.shape)
+    found = lab_of_light(np.asarray(light), matrix)
+    if found is not None:
+        return found
     return lab_of_xyz(np.asarray(light, np.float64) @ matrix.T * D50)
 
 
 def code_of_lab(lab: Any, display: Encoding) -> Array:
     """Return a display's codes of Lab, (..., 3), beyond 0..1 where it does not reach; inverse of the other."""
     matrix = from_white(display)
-    if KERNELS.are_loaded and np.size(lab) >= WORTH:
-        from sfumato.core.kernels.inks import light_of_lab
-
+    if KERNELS.lab is not None and np.size(lab) >= WORTH:
         flat = np.ascontiguousarray(lab, np.float32).reshape(-1, 3)
         light = np.empty_like(flat)
-        light_of_lab(flat, matrix.astype(np.float32), _NOTHING, light)
+        KERNELS.lab.light_of_lab(flat, matrix.astype(np.float32), _NOTHING, light)
         return np.asarray(display.encode(light.reshape(np.shape(lab))))
     return np.asarray(display.encode(np.asarray(xyz_of_lab(lab) / D50 @ matrix.T, np.float32)))

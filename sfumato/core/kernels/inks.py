@@ -138,63 +138,6 @@ def nodes_of(lattice: Any) -> Any:
     return out.reshape(-1)
 
 
-_EDGE = np.float32(6 / 29)
-_CUBE = np.float32((6 / 29) ** 3)
-_SLOPE, _FOOT = np.float32(841 / 108), np.float32(4 / 29)
-_ONE, _TWO, _THIRD = np.float32(1), np.float32(2), 709921077  # of the bits of a float32
-
-
-@_jit("void(float32[::1], float32[::1])")
-def _f_of(t, f):  # type: ignore[no-untyped-def]
-    """Turn XYZ over white into the f of Lab: cube roots by two steps of Halley's from a third of the bits."""
-    bits = t.view(np.int32)
-    guess = f.view(np.int32)
-    for i in range(t.shape[0]):
-        guess[i] = bits[i] // 3 + _THIRD
-    for i in range(t.shape[0]):
-        x, y = t[i], f[i]
-        cube = y * y * y
-        y = y * (cube + _TWO * x) / (_TWO * cube + x)
-        cube = y * y * y
-        y = y * (cube + _TWO * x) / (_TWO * cube + x)
-        f[i] = y if x > _CUBE else x * _SLOPE + _FOOT
-
-
-_ROW = 512  # colours that are worked on together
-
-
-@_jit("void(float32[:,::1], float32[:,::1], float32[::1], float32[:,::1])")
-def lab_of_light(light, matrix, plus, out):  # type: ignore[no-untyped-def]
-    """Return Lab of linear light by a matrix to XYZ over the white of Lab, and what is added to that."""
-    t, f = np.empty(3 * _ROW, np.float32), np.empty(3 * _ROW, np.float32)
-    for start in range(0, light.shape[0], _ROW):
-        m = min(_ROW, light.shape[0] - start)
-        for k in range(m):
-            r, g, b = light[start + k, 0], light[start + k, 1], light[start + k, 2]
-            for c in range(3):
-                t[3 * k + c] = r * matrix[c, 0] + g * matrix[c, 1] + b * matrix[c, 2] + plus[c]
-        _f_of(t, f)
-        for k in range(m):
-            x, y, z = f[3 * k], f[3 * k + 1], f[3 * k + 2]
-            out[start + k, 0] = np.float32(116) * y - np.float32(16)
-            out[start + k, 1] = np.float32(500) * (x - y)
-            out[start + k, 2] = np.float32(200) * (y - z)
-
-
-@_jit("void(float32[:,::1], float32[:,::1], float32[::1], float32[:,::1])")
-def light_of_lab(lab, matrix, plus, out):  # type: ignore[no-untyped-def]
-    """Return linear light of Lab by a matrix from XYZ over the white of Lab, and what is added."""
-    for k in range(lab.shape[0]):
-        y = (lab[k, 0] + np.float32(16)) * np.float32(1 / 116)
-        x = y + lab[k, 1] * np.float32(1 / 500)
-        z = y - lab[k, 2] * np.float32(1 / 200)
-        x = x * x * x if x > _EDGE else (x - _FOOT) / _SLOPE
-        y = y * y * y if y > _EDGE else (y - _FOOT) / _SLOPE
-        z = z * z * z if z > _EDGE else (z - _FOOT) / _SLOPE
-        for c in range(3):
-            out[k, c] = x * matrix[c, 0] + y * matrix[c, 1] + z * matrix[c, 2] + plus[c]
-
-
 @_jit("int64(float32[:,::1], float32[:,::1], float32, boolean[::1])")
 def moved(a, b, limit, out):  # type: ignore[no-untyped-def]
     """Mark the rows of three that lie further apart than a limit in one of them; return how many."""

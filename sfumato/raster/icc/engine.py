@@ -94,7 +94,7 @@ _UNIT, _NOTHING = np.eye(3, dtype=np.float32), np.zeros(3, np.float32)
 
 def _light(lab: Array, matrix: Array, plus: Array) -> Array:
     """Return matrix * XYZ over white + plus of Lab (k, 3), float32."""
-    from sfumato.core.kernels.inks import light_of_lab
+    from sfumato.core.kernels.lab import light_of_lab
 
     out = np.empty_like(lab)
     light_of_lab(lab, *(np.ascontiguousarray(m, np.float32) for m in (matrix, plus)), out)
@@ -103,11 +103,11 @@ def _light(lab: Array, matrix: Array, plus: Array) -> Array:
 
 def lab_of_light(light: Array, matrix: Array, plus: Array = _NOTHING) -> Array:
     """Return Lab of XYZ over white, which are matrix * light + plus, (k, 3), float32."""
-    from sfumato.core.kernels import inks
+    from sfumato.core.kernels import lab as kernels
 
     light = np.ascontiguousarray(light, np.float32)
     out = np.empty_like(light)
-    inks.lab_of_light(light, *(np.ascontiguousarray(m, np.float32) for m in (matrix, plus)), out)
+    kernels.lab_of_light(light, *(np.ascontiguousarray(m, np.float32) for m in (matrix, plus)), out)
     return out
 
 

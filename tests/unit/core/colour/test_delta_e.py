@@ -9,6 +9,7 @@ import pytest
 
 from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.compiled import KERNELS, load_kernels
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -45,3 +46,29 @@ def test_lab_of_display_codes_is_that_of_another_library() -> None:
     white = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D65"]
     theirs = colour.XYZ_to_Lab(xyz, white)
     np.testing.assert_allclose(lab_of(codes, space), theirs, atol=0.03)
+
+
+def test_the_kernel_says_what_the_formula_says(monkeypatch) -> None:
+    """On published pairs, pictures' colours, greys, and a grey beside a colour."""
+    load_kernels()
+    first, second, expected = (np.float32([p[i] for p in PAIRS] * 20) for i in range(3))
+    for one, two in ((first, second), (second, first)):
+        np.testing.assert_allclose(ciede2000(one, two), expected, atol=2e-4)
+    dice = np.random.default_rng(5)
+    a = dice.random((6000, 3)) * [100, 200, 200] - [0, 100, 100]
+    b = a + dice.normal(size=a.shape) * dice.choice([0.1, 3, 40], (6000, 1))
+    a[:200, 1:] = b[100:300, 1:] = 0
+    a, b = a.astype(np.float32), b.astype(np.float32)
+    exact = ciede2000(a.astype(np.float64), b.astype(np.float64))  # in NumPy
+    np.testing.assert_allclose(ciede2000(a, b), exact, rtol=2e-7, atol=2e-6)
+    np.testing.assert_allclose(ciede2000(a[::2], b[::2]), exact[::2], rtol=2e-7, atol=2e-6)
+    b[:, 1:] = -a[:, 1:]  # where the formula has a step: a little to either side lie its two values
+    opposite = ciede2000(a, b)
+    aside = b[:, [0, 2, 1]].astype(np.float64) * [0, -1e-7, 1e-7]
+    sides = [ciede2000(a.astype(np.float64), b + s * aside) for s in (1, -1)]
+    assert np.min([np.abs(opposite - side) for side in sides], axis=0).max() < 1e-4
+    assert ciede2000(a.reshape(60, 100, 3), b.reshape(60, 100, 3)).shape == (60, 100)
+    codes = dice.random((500, 3)).astype(np.float32) ** 3
+    quick = lab_of(codes, encoding("BT.1886"))
+    monkeypatch.setattr(KERNELS, "lab", None)
+    np.testing.assert_allclose(quick, lab_of(codes, encoding("BT.1886")), atol=3e-4)
