@@ -55,10 +55,8 @@ def ciede2000(one, two, out):  # type: ignore[no-untyped-def]
         a2 *= g
         c1 = math.sqrt(a1 * a1 + b1 * b1)
         c2 = math.sqrt(a2 * a2 + b2 * b2)
-        product = c1 * c2
         cos, sin, dh = 1.0, 0.0, 0.0
-        if product > 0:
-            along = a1 * a2 + b1 * b2
+        if c1 * c2 > 0:
             across = a1 * b2 - a2 * b1
             x, y = a1 / c1 + a2 / c2, b1 / c1 + b2 / c2
             length = math.sqrt(x * x + y * y)
@@ -69,7 +67,8 @@ def ciede2000(one, two, out):  # type: ignore[no-untyped-def]
                 h1, h2 = _hue(b1, a1), _hue(b2, a2)
                 is_back = h2 < h1
                 cos, sin = math.cos((h1 + h2) / 2), math.sin((h1 + h2) / 2)
-            dh = math.sqrt(max(2 * (product - along), 0.0))
+            da, db, dc = a2 - a1, b2 - b1, c2 - c1
+            dh = math.sqrt(max(da * da + db * db - dc * dc, 0.0))  # 0 for the same colours
             dh = -dh if is_back else dh
         elif c1 + c2 > 0:  # a grey has no hue: that of the other
             cos, sin = (a1 + a2) / (c1 + c2), (b1 + b2) / (c1 + c2)
