@@ -404,6 +404,31 @@ def test_a_picture_is_seen_as_elsewhere_without_changing_it(demo) -> None:
     assert hand.study is study
 
 
+def test_the_picture_of_every_room_is_seen_as_elsewhere_at_once(demo) -> None:
+    rooms, sides = demo.window.rooms, []
+    rooms["swatchbook"].model.seen.connect(sides.append)
+    pictures = {
+        "room_swatchbook": lambda: sides[-1][-1],
+        "room_apply": lambda: rooms["apply"].paint_page._model.canvas.picture,
+        "bench_monitor": lambda: rooms["bench"].monitors.shown.picture,
+        "bench_engine": lambda: rooms["bench"].engine.sight.picture,
+        "bench_filter": lambda: rooms["bench"].filter.sight.picture,
+    }
+    for action, picture in pictures.items():
+        demo.act(action)
+        if action == "room_apply":
+            rooms["apply"].shots_page.table.setCurrentCell(1, 0)
+            demo.click(demo.find(QPushButton, "apply.paint"))
+        demo.settle()
+        plain = picture().copy()
+        demo.act("see_on_phone")
+        demo.settle()
+        assert np.percentile(picture(), 1) > np.percentile(plain, 1) + 5, action
+        demo.act("see_on_phone")
+        demo.settle()
+        np.testing.assert_array_equal(picture(), plain, action)
+
+
 def test_traces_of_another_shot_lie_under_in_grey_alone(qtbot) -> None:
     """Where both are drawn the pixel is no other colour than the two: a parade over the same in grey."""
     rng = np.random.default_rng(3)

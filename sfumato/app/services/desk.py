@@ -53,7 +53,7 @@ def _same(one: Ask, two: Ask) -> bool:
 class Desk(QObject):
     """Owns the lanes. `shown(Shown)`, `probed(Probe)`, `loss(GridLoss)`, `tried(dict)`, `failed(shot, error)`.
 
-    `bring(files)`: a room wants files to become shots.
+    `bring(files)`: a room wants files to become shots. `screen_changed()`: pictures are looked at on another.
     """
 
     shown = Signal(object)
@@ -66,6 +66,7 @@ class Desk(QObject):
     encodings_changed = Signal()
     bring = Signal(object)
     warmed = Signal()
+    screen_changed = Signal()
 
     def __init__(
         self,
@@ -314,6 +315,7 @@ class Desk(QObject):
         self._now.start()
         self.strip.ask()
         self.ask_contact()
+        self.screen_changed.emit()
 
     @property
     def screen_words(self) -> tuple[str, str]:

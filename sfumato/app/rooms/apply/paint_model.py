@@ -66,6 +66,7 @@ class PaintModel(QObject):
         self._later = single_shot(self, desk.rests.picture, self._ask)
         self._model.changed.connect(self._on_changed)
         desk.view.changed.connect(self._on_view)
+        desk.screen_changed.connect(self._later.start)
 
     # --- what is painted on --------------------------------------------------------------------------
     @property

@@ -79,6 +79,7 @@ class EngineModel(QObject):
         self._draw, self._figures = draw, figures
         self._rest = single_shot(self, services.desk.rests.loss, self._measure)
         services.view.changed.connect(self._on_view)
+        services.desk.screen_changed.connect(self.ask)
         services.model.changed.connect(self._on_study)
 
     # --- what is set -----------------------------------------------------------------------------

@@ -98,6 +98,7 @@ class MonitorModel(QObject):
         self._watch = QFileSystemWatcher(self)
         self._watch.directoryChanged.connect(lambda _folder: self._later.start())
         services.view.changed.connect(self._on_view)
+        services.desk.screen_changed.connect(self.ask_screen)
         services.model.changed.connect(self._on_study)
 
     # --- devices ---------------------------------------------------------------------------------

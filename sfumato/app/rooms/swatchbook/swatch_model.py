@@ -111,6 +111,7 @@ class SwatchModel(QObject):
         self._order = single_shot(self, desk.rests.order, self._forget_order)
         desk.model.changed.connect(self._on_study)
         desk.view.changed.connect(self._on_view)
+        desk.screen_changed.connect(self._on_screen)
 
     # --- opening and folders -----------------------------------------------------------------------
     @property
@@ -514,6 +515,10 @@ class SwatchModel(QObject):
             and before.shots == after.shots
         )
         if self._is_open and not same:
+            self._begin_anew()
+
+    def _on_screen(self) -> None:
+        if self._is_open:
             self._begin_anew()
 
     @property
