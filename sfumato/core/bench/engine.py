@@ -183,12 +183,31 @@ def laid_out(table: Table3D, layout: str) -> Array:
     )
 
 
-def imported(table: Table3D, settings: Import) -> Texture:
+Held = dict[tuple[int, int, str, bool, str], Array]  # the texels that were made of tables, by how
+
+
+def imported(table: Table3D, settings: Import, held: Held | None = None) -> Texture:
     """Return a LUT as an engine holds it after its import.
 
     Args:
         table: over 0..1; resampled to the points of the settings where it has others.
+        held: texels of the same tables, which are used again and added to: compressing them takes longest.
     """
+    key = id(table), settings.points, settings.layout, settings.is_eight, settings.compression
+    texels = _texels(table, settings) if held is None or key not in held else held[key]
+    if held is not None:
+        held[key] = texels
+    if settings.green_down:
+        texels = texels[:, ::-1] if texels.ndim == 4 else texels[::-1]
+    texels = np.ascontiguousarray(texels)
+    levels = [from_srgb(texels) if settings.decodes else texels]
+    while settings.mips and max(levels[-1].shape[:-1]) > 1:
+        levels.append(_halved(levels[-1]))
+    return Texture(texels, tuple(levels), settings)
+
+
+def _texels(table: Table3D, settings: Import) -> Array:
+    """Return the nodes of a table as a texture holds them, float32."""
     n = settings.points
     if table.size != n:
         table = Table3D(_resampled(table, n))
@@ -200,16 +219,8 @@ def imported(table: Table3D, settings: Import) -> Texture:
                 whole = np.stack([through_blocks(s, settings.compression) for s in whole])
             else:
                 whole = through_blocks(whole, settings.compression)
-        texels = whole.astype(np.float32) / 255
-    else:
-        texels = texels.astype(np.float16).astype(np.float32)
-    if settings.green_down:
-        texels = texels[:, ::-1] if texels.ndim == 4 else texels[::-1]
-    texels = np.ascontiguousarray(texels)
-    levels = [from_srgb(texels) if settings.decodes else texels]
-    while settings.mips and max(levels[-1].shape[:-1]) > 1:
-        levels.append(_halved(levels[-1]))
-    return Texture(texels, tuple(levels), settings)
+        return whole.astype(np.float32) / 255
+    return texels.astype(np.float16).astype(np.float32)
 
 
 def _resampled(table: Table3D, points: int) -> Rgb:

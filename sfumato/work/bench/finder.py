@@ -8,7 +8,17 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.bench.engine import FAULTS, Import, blended, imported, right, sampled, with_faults
+from sfumato.core.bench.engine import (
+    FAULTS,
+    Held,
+    Import,
+    blended,
+    imported,
+    right,
+    sampled,
+    with_faults,
+)
+from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import MediaError
 from sfumato.core.lut.difference import delta_e
@@ -113,13 +123,16 @@ def find(
     place = squares_of(high, wide)
     code, seen = as_float(natural)[place], np.clip(shot[place], 0, 1)
 
+    seen_lab = lab_of(seen, display)
+
     def away(made: Rgb) -> float:
-        return float(delta_e(np.clip(np.asarray(made, np.float32), 0, 1), seen, display).mean())
+        return float(ciede2000(lab_of(made, display), seen_lab).mean())
 
     good, parts = right(settings), tuple(part for _table, part in looks)
+    held = Held()
 
     def drawn(how: Import, natural: Rgb) -> Rgb:
-        made = [sampled(imported(table, how), natural) for table, _part in looks]
+        made = [sampled(imported(table, how, held), natural) for table, _part in looks]
         return blended(natural, made, parts)
 
     def through(faults: tuple[str, ...]) -> Rgb:
