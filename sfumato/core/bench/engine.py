@@ -10,6 +10,7 @@ filter); the depth of weights is left to the chip there, 8 bits are usual.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -269,19 +270,19 @@ def _filtered(texels: Array, at: Array, settings: Import, exact: bool) -> Rgb:
     first = np.floor(place)
     share = place - first
     share = share.astype(np.float32) if exact else _weight(share)
+    strides = np.cumprod([1, *texels.shape[-2:0:-1]])
     ends = [
-        [np.clip(first[..., i] + k, 0, sizes[i] - 1).astype(np.intp) for k in (0, 1)]
+        [np.clip(first[..., i] + k, 0, sizes[i] - 1).astype(np.intp) * strides[i] for k in (0, 1)]
         for i in range(len(sizes))
     ]
+    shares = [(1 - share[..., i], share[..., i]) for i in range(len(sizes))]
+    flat = texels.reshape(-1, 3)
     total: Rgb = np.zeros((*at.shape[:-1], 3), np.float32)
-    for corner in range(1 << len(sizes)):
-        weight: Array = np.ones(at.shape[:-1], np.float32)
-        index = []
-        for i in range(len(sizes)):
-            bit = corner >> i & 1
-            weight = weight * (share[..., i] if bit else 1 - share[..., i])
-            index.append(ends[i][bit])
-        total += weight[..., None] * texels[tuple(index[::-1])]
+    for bits in product((0, 1), repeat=len(sizes)):
+        weight, index = shares[0][bits[0]], ends[0][bits[0]]
+        for i, bit in enumerate(bits[1:], 1):
+            weight, index = weight * shares[i][bit], index + ends[i][bit]
+        total += weight[..., None] * flat.take(index, 0)
     return total
 
 
