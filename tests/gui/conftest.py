@@ -65,12 +65,17 @@ def models_stay_in_their_thread(monkeypatch):
     assert not strays, strays[0]
 
 
+@pytest.fixture(scope="session")
+def styled(qapp: QApplication) -> None:
+    """Fonts and style, as the program starts with."""
+    theme.install(qapp)
+
+
 @pytest.fixture
-def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, monkeypatch):
+def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, styled, monkeypatch):
     """An empty window of 1280x800."""
     monkeypatch.setattr(desk, "Frames", lambda: FRAMES)
     monkeypatch.setattr(desk, "look_loss", measured_once)
-    theme.install(QApplication.instance())
     known = set(encodings())
     window = MainWindow(Settings(tmp_path / "sfumato.ini"), ports, DEMO, RESTS)
     window.resize(1280, 800)
