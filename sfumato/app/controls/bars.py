@@ -22,6 +22,9 @@ class Bar:
     pigment: str = "quiet"
 
 
+_NUMBER = 72  # px, at least: lists under one another have their bars end together
+
+
 class Bars(QWidget):
     """Titles, bars and numbers under one another."""
 
@@ -52,7 +55,11 @@ class Bars(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         left = Qt.AlignmentFlag.AlignVCenter
-        width, number, title = self.width(), 72, self._title_width
+        width, title = self.width(), self._title_width
+        number = max(
+            (painter.fontMetrics().horizontalAdvance(r.words) for r in self.rows), default=0
+        )
+        number = max(number + 8, _NUMBER)  # px, with the room before it
         for i, row in enumerate(self.rows):
             y = self._EACH * i
             painter.setPen(colour("text"))

@@ -195,9 +195,8 @@ def imported(table: Table3D, settings: Import, held: Held | None = None) -> Text
         held: texels of the same tables, which are used again and added to: compressing them takes longest.
     """
     key = id(table), settings.points, settings.layout, settings.is_eight, settings.compression
-    texels = _texels(table, settings) if held is None or key not in held else held[key]
-    if held is not None:
-        held[key] = texels
+    held = {} if held is None else held
+    texels = held[key] = held[key] if key in held else _texels(table, settings)
     if settings.green_down:
         texels = texels[:, ::-1] if texels.ndim == 4 else texels[::-1]
     texels = np.ascontiguousarray(texels)

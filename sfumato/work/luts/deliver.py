@@ -5,7 +5,6 @@ Export, Convert, the Swatchbook and the command line all come through `deliver`.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -285,11 +284,6 @@ def _steps(values: Rgb) -> Rgb:
 def _tables(transform: Transform) -> list[Any]:
     found = (getattr(stage, "values", None) for stage in transform.stages)
     return [values for values in found if values is not None]
-
-
-def plain_name(text: str, usual: str = "look") -> str:
-    """Return a file name of small letters: `Low tide` -> `low_tide`."""
-    return re.sub(r"[^a-z0-9]+", "_", text.casefold()).strip("_")[:60] or usual
 
 
 def write_lut(

@@ -69,10 +69,8 @@ class Drags(Sides):
         key, moves = self._place(ask, which)
 
         def make() -> DragTable:
-            stages, riders = (
-                stages_of(ask, which != GROUND),
-                partial(swatches_in, ask.study.working),
-            )
+            stages = stages_of(ask, which != GROUND)
+            riders = partial(swatches_in, ask.study.working)
             nodes, ridden = self._steps(which).run(stages, riders, cancel, moves=moves)
             return DragTable.of(Table3D(nodes), ridden)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -30,7 +31,6 @@ from sfumato.app.theme import strong_font
 from sfumato.core.errors import ValueRefused
 from sfumato.formats.parts.registry import formats
 from sfumato.work.files import exists, is_folder, typed_folder
-from sfumato.work.luts.deliver import plain_name
 from sfumato.work.luts.target import Target
 from sfumato.work.outlets.forms.lut_file import SHAPER
 
@@ -68,9 +68,10 @@ class ExportAsk:
 
 
 def file_name(look: str, target: Target) -> str:
-    """Return a plain file name for a Look: `Low tide`, 33 points -> `low_tide_33.cube`."""
+    """Return a file name of small letters for a Look: `Low tide`, 33 points -> `low_tide_33.cube`."""
+    name = re.sub(r"[^a-z0-9]+", "_", look.casefold()).strip("_")[:60] or "look"
     grid = f"_{target.grid}" if target.spec.bakes and target.grid else ""
-    return f"{plain_name(look)}{grid}{target.ending}"
+    return f"{name}{grid}{target.ending}"
 
 
 class ExportSheet(QDialog):

@@ -177,5 +177,5 @@ def _sure(found: OnPage | None) -> tuple[Bar, ...]:
 
     return (
         Bar(f"seen {100 * share:.0f} %", share, typical(known), "malachite"),
-        Bar(f"not {100 * (1 - share):.0f} %", 1 - share, typical(~known), "cinnabar"),
+        Bar(f"unseen {100 * (1 - share):.0f} %", 1 - share, typical(~known), "cinnabar"),
     )
