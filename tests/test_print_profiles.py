@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import io
 import re
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import attrs
@@ -34,6 +37,7 @@ from sfumato.formats.parts.registry import formats
 from sfumato.media import tiff
 from sfumato.media.parts.inked import returned
 from sfumato.media.parts.printed import seen
+from sfumato.raster.icc import engine
 from sfumato.raster.icc.build import lut16, straight
 from sfumato.raster.icc.engine import INTENTS, by_littlecms, lab_profile, press_of
 from sfumato.raster.icc.held import held_inks
@@ -90,6 +94,22 @@ def test_our_loops_are_the_engine_that_everybody_uses(name: str) -> None:
     to_xyz = np.array([[0.4, 0.3, 0.2], [0.2, 0.7, 0.1], [0.0, 0.1, 0.9]])
     light = press.seen.light(inks, np.linalg.inv(to_xyz))
     assert press.back().of_light(light, to_xyz) == pytest.approx(press.back().inks(lab), abs=1e-3)
+
+
+def test_a_press_that_several_ask_for_at_once_is_made_once(monkeypatch) -> None:
+    forth, asked = engine._forth, []
+
+    def slow(*given):
+        asked.append(threading.get_ident())
+        time.sleep(0.05)
+        return forth(*given)
+
+    monkeypatch.setattr(engine, "_forth", slow)
+    engine._made.cache_clear()
+    with ThreadPoolExecutor(3) as pool:
+        first, *others = pool.map(press_of, [shipped()] * 3)
+    assert all(press is first for press in others)
+    assert len(asked) == 2  # inks as they are seen, and as they are measured
 
 
 def test_black_can_be_held_where_the_other_inks_reach() -> None:

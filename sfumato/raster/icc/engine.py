@@ -11,6 +11,7 @@ Source: ICC.1:2022, 10.10 to 10.13 (tables), 6.3.2 (intents), annex F (Lab codes
 from __future__ import annotations
 
 import hashlib
+import threading
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
@@ -308,10 +309,15 @@ class _Held:
         return isinstance(other, _Held)
 
 
+_TURNS: dict[str, threading.Lock] = {}  # of profiles, by their digests
+
+
 def press_of(profile: bytes) -> Press:
-    """Return the press of a profile, kept.
+    """Return the press of a profile, kept; by one of those who ask at once, since it takes a while.
 
     Raises:
         MediaError: it is not of CMYK, or is damaged.
     """
-    return _made(hashlib.sha256(profile).hexdigest(), _Held(profile))
+    digest = hashlib.sha256(profile).hexdigest()
+    with _TURNS.setdefault(digest, threading.Lock()):
+        return _made(digest, _Held(profile))
