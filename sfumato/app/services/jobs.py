@@ -40,6 +40,7 @@ class Turn(Enum):
     LAST = "after those"  # nobody's hand waits for it: never in the way of the others
 
 
+_AHEAD = 2  # answers of a lane that may wait for the window: pictures of some megabytes each
 _PATIENCE = 1.0  # seconds between two looks whether work is still wanted, should nobody say so
 
 
@@ -114,6 +115,7 @@ class Lane(QObject):
         self._running: Cancel | None = None
         self._turn = 0
         self._delivered = 0
+        self._out = 0  # answers that wait to be delivered
         self._closed = False
         self._done.connect(self._arrive, Qt.ConnectionType.QueuedConnection)
 
@@ -124,11 +126,10 @@ class Lane(QObject):
             self._pulse.begin()
             self._turn += 1
             self._waiting = (self._turn, work)
-            if self._running is None:
-                self._start()
-            elif not patient:
+            if self._running is not None and not patient:
                 self._running.set()
                 _ROOM.look_again()
+            self._go_on()
 
     def drop(self) -> None:
         """Whatever is asked or under way is no longer wanted."""
@@ -145,8 +146,15 @@ class Lane(QObject):
         with self._lock:
             return self._running is not None or self._delivered < self._turn
 
-    def _start(self) -> None:
-        assert self._waiting is not None
+    def _go_on(self) -> None:
+        """Begin what waits, unless the window is behind: it takes one answer a turn, of all lanes together."""
+        if (
+            self._waiting is None
+            or self._running is not None
+            or self._closed
+            or self._out >= _AHEAD
+        ):
+            return
         turn, work = self._waiting
         self._waiting = None
         self._running = Cancel()
@@ -168,8 +176,8 @@ class Lane(QObject):
         later(work)
         with self._lock:
             self._running = None
-            if self._waiting is not None and not self._closed:
-                self._start()
+            self._out += 1
+            self._go_on()
             at_rest = self._running is None
         if not self._closed:
             self._done.emit(turn, answer, fault)
@@ -180,6 +188,9 @@ class Lane(QObject):
         counter().take(self._deliver, *answer)
 
     def _deliver(self, turn: int, answer: Any, fault: Any) -> None:
+        with self._lock:
+            self._out -= 1
+            self._go_on()
         if turn < self._delivered or self._closed:
             return
         self._delivered = turn

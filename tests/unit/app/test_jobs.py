@@ -270,3 +270,20 @@ def test_answers_come_while_one_of_them_runs_a_loop_of_its_own(qtbot) -> None:
     first.close()
     second.close()
     assert heard == ["opens", "in its loop", "closed"]
+
+
+def test_no_lane_runs_far_ahead_of_a_window_that_is_behind(lane: Lane, qtbot) -> None:
+    """Answers are pictures: while the window is busy a lane keeps two of them, and the newest work."""
+    answers: list[int] = []
+    lane.answered.connect(answers.append)
+    done: list[int] = []
+    for i in range(6):  # nobody looks at events meanwhile
+        lane.ask(lambda _cancel, i=i: (done.append(i), i)[1], patient=True)
+        end = time.monotonic() + (2 if i < 2 else 0.1)
+        while len(done) <= i and time.monotonic() < end:
+            time.sleep(0.002)
+        time.sleep(0.02)  # until the worker has let go of it
+    assert done == [0, 1]
+    assert lane.is_busy
+    qtbot.waitUntil(lambda: not lane.is_busy)
+    assert answers == [0, 1, 5]
