@@ -96,7 +96,7 @@ def ciede2000(one, two, out):  # type: ignore[no-untyped-def]
                 c7 = _seventh(mean_c)
                 swing = math.sin(math.pi / 3 * math.exp(-away))
                 square -= 2 * math.sqrt(c7 / (c7 + _SEVENTH)) * swing * chroma * hue
-        out[i] = math.sqrt(max(square, 0.0))
+        out[i] = 0.0 if square < 0 else math.sqrt(square)  # NaN stays NaN
 
 
 _EDGE = np.float32(6 / 29)

@@ -63,6 +63,10 @@ def test_the_kernel_says_what_the_formula_says(monkeypatch) -> None:
     np.testing.assert_allclose(ciede2000(a, b), exact, rtol=2e-7, atol=2e-6)
     np.testing.assert_allclose(ciede2000(a[::2], b[::2]), exact[::2], rtol=2e-7, atol=2e-6)
     assert ciede2000(a, a.copy()).max() == 0
+    for channel in range(3):
+        odd = a.copy()
+        odd[7, channel] = np.nan
+        assert np.flatnonzero(np.isnan(ciede2000(odd, b))).tolist() == [7]
     b[:, 1:] = -a[:, 1:]  # where the formula has a step: a little to either side lie its two values
     opposite = ciede2000(a, b)
     aside = b[:, [0, 2, 1]].astype(np.float64) * [0, -1e-7, 1e-7]
