@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
@@ -252,6 +253,25 @@ class Hand:
 
     def picture(self) -> QImage:
         return self.window.rooms["look"].easel_panel.easel.grab().toImage()
+
+    def sees_elsewhere(self, picture: Callable[[], QImage | np.ndarray]) -> bool:
+        """Whether a picture gets a veil as on a phone, and is as it was afterwards."""
+
+        def pixels() -> np.ndarray:
+            seen = picture()
+            if not isinstance(seen, QImage):
+                return seen.copy()
+            seen = seen.convertToFormat(QImage.Format.Format_RGBX8888)
+            return np.frombuffer(seen.constBits(), np.uint8).reshape(-1, 4)[:, :3].copy()
+
+        plain = pixels()
+        self.act("see_on_phone")
+        self.settle()
+        veiled = pixels()
+        self.act("see_on_phone")
+        self.settle()
+        darkest = (float(np.percentile(p.mean(-1), 1)) for p in (plain, veiled))
+        return next(darkest) + 2 < next(darkest) and np.array_equal(pixels(), plain)
 
     def easel_place(self, x: int, y: int) -> QPointF:
         """Return where a pixel of the picture lies on the Easel."""

@@ -97,6 +97,8 @@ def test_a_pair_is_dropped_explained_adopted_and_its_lut_is_right(page, tmp_path
     for view in ("left_out", "sure", "shot"):
         page.click(page.find(QPushButton, f"borrow.below.{view}"))
         assert page.room.borrow.middle.below.picture.image is not None
+    assert page.sees_elsewhere(lambda: page.room.borrow.middle.below.picture.image)
+    assert page.sees_elsewhere(lambda: page.room.borrow.middle.easel._b)
     page.click(page.find(QPushButton, "borrow.view.difference"))
     assert page.room.borrow.middle.easel._heat is not None
 
@@ -236,6 +238,8 @@ def test_a_reference_is_followed_tied_and_stays_editable(page, tmp_path: Path) -
 
     usual = moved()
     assert usual > 0
+    for side in ("ours", "theirs"):
+        assert page.sees_elsewhere(lambda s=side: page.find(PartField, f"borrow.{s}").image)
     strength = page.find(ScrubNumber, "borrow.strength")
     strength.setFocus()
     page.keys(strength, Qt.Key.Key_2)

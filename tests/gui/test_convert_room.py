@@ -150,6 +150,8 @@ def test_comparing_two_files_over_the_cube_and_on_the_shot(demo, tmp_path: Path)
     x, y = found.picture.worst_place
     assert found.picture.delta[y, x] == found.picture.delta.max()
     assert found.picture.difference.worst == pytest.approx(found.picture.delta.max(), abs=1e-4)
+    for pane in panel._pictures[:2]:
+        assert hand.sees_elsewhere(lambda p=pane: p.image)
     QTest.keyClick(panel, Qt.Key.Key_Escape)
     assert hand.find(QLabel, "assay.name").text() == "low_tide_33.cube"
 

@@ -8,6 +8,7 @@ import zipfile
 from pathlib import Path
 
 import attrs
+import numpy as np
 import pytest
 from conftest import DEMO
 from PySide6.QtCore import Qt
@@ -24,6 +25,9 @@ from test_cli import run
 
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tick_list import TickList
+from sfumato.app.rooms.send.accord_page import apart, in_codes
+from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.lut.difference import delta_e
 from sfumato.work.outlets.templates import TEMPLATES
 from sfumato.work.stores.study_store import open_study, save_study
 
@@ -133,6 +137,7 @@ def test_a_look_goes_to_five_outlets_is_behind_sent_again_and_taken_back(room, t
     versions.clearSelection()
     versions.item(1).setSelected(True)
     room.settle()
+    assert room.sees_elsewhere(lambda: room.window.rooms["send"]._page.versions.easel._b)
     assert "Strength of White balance 100 → 50 %" in room.find(QLabel, "send.version.words").text()
     room.ports.name = "first light"
     room.click(room.find(QPushButton, "send.version.name"))
@@ -264,6 +269,13 @@ def test_accord_shows_targets_pairs_and_saves_a_sheet(room, tmp_path: Path) -> N
     assert TEMPLATES["engine16"].title in room.find(QLabel, "send.between").text()
     assert "17 points" in room.find(QWidget, "send.reasons").accessibleName()
     assert page.panes[2].image is not None
+    assert room.sees_elsewhere(lambda: page.panes[0].image)
+    # What is brighter than a screen is shown, and measured, as what it was brought to.
+    bright = np.random.default_rng(3).uniform(0.1, 0.7, (2, 40, 60, 3)).astype(np.float32)
+    pq, srgb = encoding("BT.2100 PQ"), encoding("sRGB")
+    meant = delta_e(*(convert(b, pq.name, srgb.name).clip(0, 1) for b in bright), srgb)
+    found_apart = apart(*(in_codes(b, pq.name) for b in bright))
+    assert np.abs(found_apart - meant).mean() < 0.5 < meant.mean()
     for name in ("sheet.pdf", "sheet.png", "accord.json"):
         room.ports.sheet = tmp_path / name
         room.click(room.find(QPushButton, "send.json" if name.endswith("json") else "send.sheet"))

@@ -148,6 +148,9 @@ def test_a_frame_with_a_vignette_shows_what_a_lut_cannot_carry(trip) -> None:
     for view in ("sure", "shot", "where"):
         trip.click(trip.find(QPushButton, f"trip.view.{view}"))
         assert trip.find(QPushButton, f"trip.view.{view}").isChecked()
+    trip.click(trip.find(QPushButton, "trip.view.shot"))
+    assert trip.sees_elsewhere(lambda: trip.find(QWidget, "trip.picture").image)
+    assert trip.sees_elsewhere(lambda: trip.find(QWidget, "trip.easel")._b)
 
     study = trip.study
     trip.click(trip.find(QPushButton, "trip.adopt.look"))

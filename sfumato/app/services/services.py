@@ -15,6 +15,8 @@ from sfumato.app.services.ports import Ports
 from sfumato.app.services.settings import Settings
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import ViewModel
+from sfumato.core.arrays import Array
+from sfumato.core.colour.encodings import Encoding, encoding
 
 
 @frozen(eq=False)
@@ -38,6 +40,11 @@ class Services:
     @property
     def model(self) -> StudyModel:
         return self.desk.model
+
+    def seen(self, codes: Array, display: Encoding | None = None) -> Array:
+        """Return codes of a display, else of the View's, as the screen before us shows them: uint8 (h, w, 3)."""
+        display = display or encoding(self.model.study.view.encoding)
+        return self.desk.previewer.seen(codes, display)
 
     @property
     def view(self) -> ViewModel:

@@ -14,13 +14,13 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.measure import scopes
 from sfumato.core.study.study import Study
-from sfumato.work.bench import glass
 from sfumato.work.bench.coding import RATE
 from sfumato.work.bench.devices import Place, Rig
 from sfumato.work.bench.feeds import Feed, signal_of
 from sfumato.work.bench.monitors import Proof, proof
 from sfumato.work.bench.places import Loaded, ready
 from sfumato.work.cancel import Cancel
+from sfumato.work.preview import glass
 from sfumato.work.preview.preview import Previewer
 from sfumato.work.results.planes import in_stripes
 from sfumato.work.results.timecode import later

@@ -16,7 +16,6 @@ from sfumato.core.lut.difference import Difference
 from sfumato.core.study.shot import Shot
 from sfumato.core.study.study import Study
 from sfumato.media.parts.contract import as_float
-from sfumato.work.bench import glass
 from sfumato.work.bench.engines import (
     PNG,
     Drawn,
@@ -34,6 +33,7 @@ from sfumato.work.bench.engines import (
 from sfumato.work.bench.gl_engine import GlEngine
 from sfumato.work.files import stamp_of
 from sfumato.work.frames import Frames
+from sfumato.work.preview import glass
 from sfumato.work.preview.asks import to_bytes
 
 _MOST_KEPT = 4

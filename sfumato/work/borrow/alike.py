@@ -23,7 +23,6 @@ from sfumato.core.study.study import Study
 from sfumato.work.borrow.references import part_of
 from sfumato.work.cancel import Cancel, Progress, silent
 from sfumato.work.files import read_json
-from sfumato.work.preview.asks import to_bytes
 from sfumato.work.preview.preview import Previewer
 
 PIXELS, PART, CARD, VALUES = "pixels", "part", "card", "values"
@@ -173,7 +172,7 @@ class _One:
 
         def shown(codes: Rgb) -> Array:
             picture = through_view(self.study, through_look(self.study, codes))
-            return to_bytes(picture)
+            return self.previewer.screened_whole(self.study, picture)
 
         after = through_ground(more, self.study, small)
         return attrs.evolve(found, before=shown(small), after=shown(after))

@@ -28,13 +28,17 @@ class OnPicture:
 
 @frozen(eq=False)
 class Comparison:
-    """`cube` is over the inputs of the first LUT, `picture` None when there is none."""
+    """Two LUTs, whose results are codes of a display.
+
+    `cube` is over the inputs of the first LUT, `picture` None when there is none.
+    """
 
     names: tuple[str, str]
     views: tuple[LutView, LutView]
     results: tuple[Rgb, Rgb] = field(repr=False)
     cube: Difference
     picture: OnPicture | None
+    display: Encoding
 
 
 def _eight(code: Rgb) -> Array:
@@ -65,4 +69,4 @@ def compared(
         on = OnPicture(_eight(first), _eight(second), apart, measured, (int(x), int(y)))
     worst = np.array(cube.worst_at, np.float32)
     at_worst = a.apply(worst), b.apply(worst)
-    return Comparison(names, (lut_view(a), lut_view(b)), at_worst, cube, on)
+    return Comparison(names, (lut_view(a), lut_view(b)), at_worst, cube, on, display)

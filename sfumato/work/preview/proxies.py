@@ -16,6 +16,7 @@ from sfumato.work import memory
 from sfumato.work.cancel import Cancel
 from sfumato.work.frames import WHOLE, Frames, Region, small_size
 from sfumato.work.memory import Kept
+from sfumato.work.preview import glass
 from sfumato.work.preview.asks import Ask, to_bytes
 from sfumato.work.tiles import run_tiled
 
@@ -90,6 +91,14 @@ class Proxies:
         """Return display values as they are painted: uint8 codes of the screen."""
         go_on = self.to_screen(study)
         return to_bytes(picture if go_on is None else run_tiled(go_on, picture, cancel))
+
+    def seen(self, codes: Array, display: Encoding) -> Array:
+        """Return codes of a display as they are painted, uint8, at once: by a curve or a lattice.
+
+        Args:
+            codes: uint8 or float32 (..., 3).
+        """
+        return glass.shown(codes, display, self.screen, quick=True)
 
     def screened_whole(self, study: Study, picture: Rgb) -> Array:
         """Return display values as they are painted, in one piece: for workers of the tile pool."""

@@ -21,10 +21,10 @@ from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.work import memory
 from sfumato.work.bench.engines import as_frame
-from sfumato.work.bench.glass import shown
 from sfumato.work.cancel import Cancel, Cancelled
 from sfumato.work.memory import Kept, held
 from sfumato.work.preview.asks import to_bytes
+from sfumato.work.preview.glass import shown
 from sfumato.work.results.stills import rounded
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
@@ -18,6 +20,7 @@ from sfumato.app.views.pictures import heat_of, heat_scale
 from sfumato.core.arrays import Array
 from sfumato.core.lut.difference import Difference
 from sfumato.work.luts.compare import Comparison, OnPicture
+from sfumato.work.preview.asks import to_bytes
 
 
 class _Swatches(QWidget):
@@ -25,7 +28,7 @@ class _Swatches(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.colours: list[tuple[str, np.ndarray]] = []
+        self.colours: list[tuple[str, Array, Array]] = []  # name, numbers, and how it is painted
         self.setFixedHeight(46)
 
     @guarded
@@ -33,11 +36,10 @@ class _Swatches(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(quiet_font())
-        for i, (name, rgb) in enumerate(self.colours):
+        for i, (name, rgb, tone) in enumerate(self.colours):
             left = i * 190
-            tone = QColor(*(int(v) for v in np.clip(rgb, 0, 1) * 255 + 0.5))
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(tone)
+            painter.setBrush(QColor(*(int(v) for v in tone)))
             painter.drawRoundedRect(QRectF(left, 4, 38, 38), RADIUS, RADIUS)
             painter.setPen(colour("quiet"))
             painter.drawText(QRectF(left + 46, 5, 140, 16), Qt.AlignmentFlag.AlignLeft, name)
@@ -111,15 +113,17 @@ class ComparePanel(QWidget):
         column.addLayout(pictures, 1)
         column.addStretch(0)
 
-    def show_comparison(self, found: Comparison) -> None:
+    def show_comparison(self, found: Comparison, seen: Callable[[Array], Array]) -> None:
+        """Show it; `seen` makes codes of its display those of the screen, uint8."""
         self.comparison = found
         a, b = found.names
         self._title.setText(f"{a}  against  {b}")
         self._cube.setText(f"Over the cube: {_said(found.cube)}")
-        self._swatches.colours = [
-            ("goes in", np.array(found.cube.worst_at)),
-            (a[:22], np.asarray(found.results[0])),
-            (b[:22], np.asarray(found.results[1])),
+        goes_in = np.array(found.cube.worst_at, np.float32)
+        patches = [(a[:22], found.results[0]), (b[:22], found.results[1])]
+        self._swatches.colours = [("goes in", goes_in, to_bytes(goes_in))]
+        self._swatches.colours += [
+            (n, rgb, seen(np.asarray(rgb, np.float32))) for n, rgb in patches
         ]
         self._swatches.update()
         self.instruments.show_view(*found.views)
@@ -133,9 +137,11 @@ class ComparePanel(QWidget):
         self._shot.setText(f"On the shot: {_said(on.difference)}")
         top = heat_scale(float(np.percentile(on.delta, 99.5)))
         first, second, heat, near = self._pictures
-        first.show_picture(a, image_of(on.a), on.worst_place)
-        second.show_picture(b, image_of(on.b), on.worst_place)
+        first.show_picture(a, image_of(seen(on.a)), on.worst_place)
+        second.show_picture(b, image_of(seen(on.b)), on.worst_place)
         heat.show_picture("Difference", image_of(heat_of(on.delta, top)), on.worst_place, top)
         near.show_picture(
-            "The worst place, enlarged: first left, second right", image_of(_enlarged(on)), None
+            "The worst place, enlarged: first left, second right",
+            image_of(seen(_enlarged(on))),
+            None,
         )

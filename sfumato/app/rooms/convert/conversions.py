@@ -43,6 +43,7 @@ class Conversions(QObject):
         self._lane.answered.connect(self._on_compared)
         self._lane.refused.connect(self.notices.fault)
         self._lane.crashed.connect(self.notices.bug)
+        services.desk.screen_changed.connect(lambda: self._show_compared(room.compare.comparison))
         room.list.add_wanted.connect(self.add_luts)
         room.list.folder_wanted.connect(self.add_lut_folder)
         room.list.demo_wanted.connect(self.add_demo_luts)
@@ -137,8 +138,14 @@ class Conversions(QObject):
         self._lane.ask(work)
 
     def _on_compared(self, found: Comparison) -> None:
-        self.room.compare.show_comparison(found)
+        self._show_compared(found)
         self.room.middle.setCurrentWidget(self.room.compare)
+
+    def _show_compared(self, found: Comparison | None) -> None:
+        if found is not None:
+            self.room.compare.show_comparison(
+                found, partial(self.services.seen, display=found.display)
+            )
 
     # --- converting ------------------------------------------------------------------------------
     def _choose_folder(self) -> None:

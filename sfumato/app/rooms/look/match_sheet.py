@@ -34,7 +34,6 @@ from sfumato.core.study.study import Study
 from sfumato.work.borrow.alike import CARD, PIXELS, VALUES, Alike, Way, read_layout
 from sfumato.work.borrow.alike import PART as BY_PART
 from sfumato.work.cancel import Cancel, Progress
-from sfumato.work.preview.asks import to_bytes
 
 _WAYS = {
     PIXELS: "by all pixels",
@@ -275,7 +274,8 @@ class MatchSheet(QDialog):
         previewer = self._services.desk.previewer
 
         def work(cancel: Cancel) -> tuple[str, Array]:
-            return shot.id, to_bytes(previewer.whole_picture(study, shot, _WIDTH, _WIDTH, cancel))
+            whole = previewer.whole_picture(study, shot, _WIDTH, _WIDTH, cancel)
+            return shot.id, previewer.screened(study, whole, cancel)
 
         self._edits.seeing.ask(work)
         self._say()

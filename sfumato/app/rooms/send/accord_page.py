@@ -27,8 +27,9 @@ from sfumato.app.theme import RADIUS, colour, quiet_font
 from sfumato.app.views.picture_pane import PicturePane
 from sfumato.app.views.pictures import heat_of, heat_scale
 from sfumato.core.arrays import Array, Rgb
-from sfumato.core.colour.encodings import convert, encoding
+from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.lut.difference import delta_e
+from sfumato.media.parts.contract import as_float
 from sfumato.work.outlets.accord import Accord, Apart, Reason, Spot
 from sfumato.work.preview.asks import to_bytes
 
@@ -106,6 +107,7 @@ class AccordPage(QWidget):
         column.addWidget(self._make_pictures(), 2)
         model.accord_changed.connect(self.refresh)
         model.page_changed.connect(self.refresh)
+        model.services.desk.screen_changed.connect(self.refresh)
         self.refresh()
 
     def _make_right(self) -> QVBoxLayout:
@@ -281,13 +283,15 @@ class AccordPage(QWidget):
             return
         place = found.shots.index(spot.shot) if spot.shot in found.shots else 0
         both = [found.pictures(s)[place] for s in seen]
-        shown = [on_screen(p, d) for p, d in zip(both, displays, strict=True)]
+        codes = [in_codes(p, d) for p, d in zip(both, displays, strict=True)]
         height, width = both[0].shape[:2]
         ring = int(spot.x * width), int(spot.y * height)
-        for pane, letter, name, pixels in zip(self.panes, "AB", names, shown, strict=False):
-            pane.show_picture(f"{letter}  {name}", image_of(pixels), ring)
-        one, two = (p.astype(np.float32) / 255 for p in shown)
-        away = delta_e(one, two, encoding(displays[0] if displays[0] == displays[1] else "sRGB"))
+        for pane, letter, name, (pixels, display) in zip(
+            self.panes, "AB", names, codes, strict=False
+        ):
+            image = image_of(self._model.services.seen(pixels, display))
+            pane.show_picture(f"{letter}  {name}", image, ring)
+        away = apart(*codes)
         top = heat_scale(float(away.max()))
         self.panes[2].show_picture(
             f"Difference on {spot.shot}", image_of(heat_of(away, top)), ring, top
@@ -361,8 +365,17 @@ def _figures(apart: Apart) -> str:
     return f"{apart.mean:.2f}    {apart.p99:.2f}    {apart.worst:.2f} {unit}"
 
 
-def on_screen(picture: Rgb, display: str) -> Array:
-    """Return display codes as the screen paints them, 8 bit; those of wide displays below white."""
+Codes = tuple[Array, Encoding]  # uint8 (h, w, 3), and what they are of
+
+
+def in_codes(picture: Rgb, display: str) -> Codes:
+    """Return display codes in 8 bit and what they are of; those of wide displays below white, in sRGB."""
     if encoding(display).is_wide:
-        picture = np.asarray(convert(picture, display, "sRGB"), np.float32)
-    return to_bytes(picture)
+        picture, display = np.asarray(convert(picture, display, "sRGB"), np.float32), "sRGB"
+    return to_bytes(picture), encoding(display)
+
+
+def apart(one: Codes, two: Codes) -> Array:
+    """Return how far two pictures lie apart, CIEDE2000 (h, w); of two displays, as if both were for sRGB."""
+    display = one[1] if one[1] == two[1] else encoding("sRGB")
+    return delta_e(as_float(one[0]), as_float(two[0]), display)

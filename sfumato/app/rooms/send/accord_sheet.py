@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from sfumato.app import paper
 from sfumato.app.images import image_of
 from sfumato.app.rooms.send.accord_map import pigment_of
-from sfumato.app.rooms.send.accord_page import on_screen
+from sfumato.app.rooms.send.accord_page import in_codes
 from sfumato.work.outlets.accord import Accord
 
 _WIDTH, _HEIGHT = 1600, 1130  # points of the drawing: an A4 page on its side
@@ -110,7 +110,7 @@ def _draw_pictures(painter: QPainter, found: Accord, text: Callable[..., None]) 
     place = found.shots.index(target.worst.shot) if target.worst.shot in found.shots else 0
     words = (f"{found.look}, exactly", f"{target.outlet.title}: farthest at {target.worst.name}")
     for i, (seen, says) in enumerate(zip((found.exact, target.seen), words, strict=True)):
-        picture = image_of(on_screen(found.pictures(seen)[place], target.display))
+        picture = image_of(in_codes(found.pictures(seen)[place], target.display)[0])
         width = 330.0
         height = width * picture.height() / picture.width()
         x = 50 + i * (width + 20)

@@ -30,7 +30,6 @@ from sfumato.core.path import path
 from sfumato.core.study.changes import changes
 from sfumato.core.study.version import Version, as_sent, version_of
 from sfumato.work.cancel import Cancel
-from sfumato.work.preview.asks import to_bytes
 from sfumato.work.tiles import run_tiled
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -104,7 +103,12 @@ class VersionsPage(QWidget):
         model.services.model.changed.connect(
             lambda _b, _a: self.refresh() if self.isVisible() else None
         )
+        model.services.desk.screen_changed.connect(self._on_screen)
         self.refresh()
+
+    def _on_screen(self) -> None:
+        self._asked = None
+        self._show()
 
     # --- what is chosen --------------------------------------------------------------------------
     def chosen(self) -> list[Version]:
@@ -168,7 +172,7 @@ class VersionsPage(QWidget):
         if wanted == self._asked:
             return
         self._asked = wanted
-        frames = self._model.services.desk.frames
+        frames, previewer = self._model.services.desk.frames, self._model.services.desk.previewer
 
         def work(cancel: Cancel) -> tuple[Array, Array]:
             source = frames.sample(shot, _WIDTH)
@@ -181,7 +185,7 @@ class VersionsPage(QWidget):
                     code = path.through_ground(shot, then, code)
                     return path.through_view(then, path.through_look(then, code))
 
-                return to_bytes(run_tiled(run, source, cancel))
+                return previewer.screened(then, run_tiled(run, source, cancel), cancel)
 
             return seen(one), seen(two)
 

@@ -128,7 +128,8 @@ class LoanBelow(QWidget):
             )
         elif view == "shot" and on_shot is not None:
             name = model.shot.name if model.shot is not None else ""
-            self.picture.show_picture(f"{name} through it", image_of(on_shot.picture), None)
+            seen = image_of(model.services.seen(on_shot.picture))
+            self.picture.show_picture(f"{name} through it", seen, None)
         elif view == "sure" and on_shot is not None:
             words = f"{100 * on_shot.share:.0f} % of its colours were seen; red: how far others may be off"
             much = np.where(on_shot.seen, 0, np.clip(on_shot.off * 255 / _MUCH, _LEAST_RED, 1))

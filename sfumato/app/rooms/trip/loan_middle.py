@@ -290,18 +290,19 @@ class LoanMiddle(QWidget):
         self._empty_add.setText(f"Choose {what if self._model.is_pair else 'a reference'}…")
 
     def _show_pictures(self) -> None:
-        found, loan = self._model.outcome, self._model.loan
+        found, loan, seen = self._model.outcome, self._model.loan, self._model.services.seen
         if found is None:
             return
         made, wanted = found.sides(self._model.chosen, with_rest=loan.with_rest)
         if self._model.is_pair:
             pair = found.pairs[min(self._model.chosen, len(found.pairs) - 1)]
             delta = pair.delta if loan.with_rest else pair.glazed_delta
-            self.easel.show_sides(made, wanted, delta)
+            self.easel.show_sides(seen(made), seen(wanted), delta)
             self._stack.setCurrentWidget(self.easel)
             return
-        self.ours.show_pixels(found.was if self.was.isChecked() else made)
-        self.theirs.show_pixels(wanted)
+        was = found.was if self.was.isChecked() else None
+        self.ours.show_pixels(seen(made if was is None else was))
+        self.theirs.show_pixels(seen(wanted))
         file = self._model.reference
         parts = list(enumerate(loan.ties, 1))
         picks = list(enumerate(loan.picks, 1 + len(loan.ties)))

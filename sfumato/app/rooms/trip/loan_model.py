@@ -71,6 +71,7 @@ class LoanModel(QObject):
         self._progress.connect(self.told, Qt.ConnectionType.QueuedConnection)
         services.model.changed.connect(self._on_study)
         services.view.changed.connect(self._on_view)
+        services.desk.screen_changed.connect(self.known)
 
     # --- what is borrowed from -------------------------------------------------------------------
     @property

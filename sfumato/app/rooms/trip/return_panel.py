@@ -61,6 +61,7 @@ class ReturnPanel(QWidget):
     def __init__(self, model: TripModel) -> None:
         super().__init__()
         self._model = model
+        model.services.desk.screen_changed.connect(self.show_known)
         self._filling = False
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 12, 10)
@@ -235,7 +236,8 @@ class ReturnPanel(QWidget):
             f"{kind}, {found.found.points} points",
         )
         self.facts.setText(" · ".join(f for f in facts if f))
-        self.easel.show_sides(found.a, found.b, found.delta)
+        seen = self._model.services.seen
+        self.easel.show_sides(seen(found.a), seen(found.b), found.delta)
         self._say(_verdict(found), "")
         self.view_buttons["sure"].setEnabled(found.shot is not None)
         self.view_buttons["shot"].setEnabled(found.shot is not None)
@@ -274,9 +276,8 @@ class ReturnPanel(QWidget):
             self.picture.show_picture("Beside the look, codes of 255", picture, None, top, "codes")
         elif view == "shot":
             assert found.shot is not None
-            self.picture.show_picture(
-                f"{found.shot.name} through it", image_of(found.shot.picture), None
-            )
+            seen = image_of(self._model.services.seen(found.shot.picture))
+            self.picture.show_picture(f"{found.shot.name} through it", seen, None)
         else:
             assert found.shot is not None
             words = "Yellow: between nodes. Red: guessed."

@@ -191,7 +191,11 @@ class TripPage(QWidget):
         self._card_facts.setText(" · ".join(f for f in facts if f))
         steps = card.steps(journey)
         path, pixels = self._model.large
-        seen = image_of(pixels) if path == journey.path and len(pixels) > 1 else None
+        seen = (
+            image_of(self._model.services.seen(pixels))
+            if path == journey.path and len(pixels) > 1
+            else None
+        )
         self.carrier.show_picture("The carrier" if seen is not None else "", seen, None)
         words = "\n".join(f"{i}.  {step}" for i, step in enumerate(steps, 1))
         self._card_steps.setText(_from_home(words))
