@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import time
 from pathlib import Path
 
 import attrs
@@ -16,6 +17,7 @@ from test_cli import run
 from sfumato.app.controls.bars import Bars
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.tick_list import TickList
+from sfumato.app.rooms.bench import recorder
 from sfumato.app.rooms.bench.big_button import BigButton
 from sfumato.app.rooms.bench.floor_plan import FloorPlan
 from sfumato.app.rooms.bench.monitor_screen import MonitorScreen
@@ -298,9 +300,19 @@ def test_cards_pulled_devices_damaged_and_two_windows(bench, tmp_path: Path) -> 
     assert hand_device(bench) != "Stubborn monitor"
 
 
-def test_closing_while_it_records_keeps_the_take(bench) -> None:
-    folder = rig(bench).folder
+def test_frames_of_a_take_do_not_pile_up_and_closing_keeps_it(bench, monkeypatch) -> None:
+    folder, made, came = rig(bench).folder, [], []
+    plain = recorder.signal_of
+    monkeypatch.setattr(recorder, "signal_of", lambda *given: made.append(1) or plain(*given))
     begin_recording(bench, 4)
+    room(bench).monitors.recorder.came.connect(lambda _number, frame: came.append(frame))
+    bench.wait(1)
+    came.clear()
+    many = len(made) + 8
+    while len(made) < many:  # the window is kept from its loop
+        time.sleep(0.02)
+    bench.until(lambda: len(came) >= 6)
+    assert sum(f is not None for f in came[:6]) <= 2
     bench.window.close()
     take = next((folder / "CARD_A").glob("TAKE_*.mov"))
     assert take_of(take).frames > 2

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import QFileSystemWatcher, QObject, Qt, Signal
+from PySide6.QtCore import QFileSystemWatcher, QObject, Signal
 from PySide6.QtGui import QUndoStack
 
 from sfumato.app.rooms.bench.clock import Clock
@@ -91,7 +91,7 @@ class MonitorModel(QObject):
         self._lanes["places"].answered.connect(self._on_pictures)
         self._lanes["bench proof"].answered.connect(self._on_proof)
         self.recorder = Recorder(services.notices, self)
-        self.recorder.came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
+        self.recorder.came.connect(self._on_came)
         self.recorder.ended.connect(self._on_ended)
         self._rest = single_shot(self, services.desk.rests.picture, self._at_rest)
         self._later = single_shot(self, services.desk.rests.folder, self.ask)
@@ -336,10 +336,10 @@ class MonitorModel(QObject):
         self.clock.stop()
         self.recording_changed.emit()
 
-    def _on_came(self, number: int, natural: Video) -> None:
+    def _on_came(self, number: int, natural: Video | None) -> None:
         """Show a frame that was recorded, when no other is being made ready."""
         self.clock.number = number
-        if not self._lanes["screen"].is_busy:
+        if natural is not None and not self._lanes["screen"].is_busy:
             self.ask_screen(natural)
 
     def _on_ended(self, off: bool, is_good: bool) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from sfumato.app.services.jobs import FINISHED, Queue
 from sfumato.app.services.notices import Notices
+from sfumato.core.bench.signal import Signal as Video
 from sfumato.work.bench.devices import Rig
 from sfumato.work.bench.feeds import Feed, signal_of
 from sfumato.work.bench.screens import Looks
@@ -17,10 +18,12 @@ from sfumato.work.frames import Frames
 
 
 class Recorder(QObject):
-    """`came(number, signal)`: a frame was recorded; `told(words)`: how long it is; `recorded(Recorded)`;
+    """`came(number, signal)`: a frame was recorded, None while one before it waits to be shown;
+    `told(words)`: how long it is; `recorded(Recorded)`;
     `ended(off, is_good)`: no take runs any more, `off` because the device is switched off."""
 
     came = Signal(int, object)
+    _came = Signal(int, object)
     told = Signal(str)
     recorded = Signal(object)
     ended = Signal(bool, bool)
@@ -28,6 +31,10 @@ class Recorder(QObject):
     def __init__(self, notices: Notices, parent: QObject) -> None:
         super().__init__(parent)
         self._stop, self._off = Event(), Event()
+        self._waits = (
+            Event()
+        )  # a frame does, to be shown: they would pile up before a window that is behind
+        self._came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
         self._queue = Queue(self)
         self._queue.crashed.connect(notices.bug)
         self._queue.refused.connect(notices.fault)
@@ -46,9 +53,9 @@ class Recorder(QObject):
 
     def begin(self, rig: Rig, feed: Feed, number: int, looks: Looks) -> None:
         """Record from a frame of the feed on."""
-        stop, off, came = self._stop, self._off, self.came
-        stop.clear()
-        off.clear()
+        stop, off = self._stop, self._off
+        for flag in (stop, off, self._waits):
+            flag.clear()
         frames = Frames(keep=2)  # a decoder of its own: the picture's would be sought to and fro
 
         def ends(_count: int) -> str | None:
@@ -67,10 +74,23 @@ class Recorder(QObject):
                 in_time=True,
                 cancel=cancel,
                 told=progress,
-                seen=came.emit,
+                seen=self._seen,
             )
 
         self._queue.add("Recording", work, then=self.recorded.emit, ended=self._on_ended)
+
+    def _seen(self, number: int, natural: Video | None) -> None:
+        """Pass a frame on, in the worker."""
+        if self._waits.is_set():
+            natural = None
+        else:
+            self._waits.set()
+        self._came.emit(number, natural)
+
+    def _on_came(self, number: int, natural: Video | None) -> None:
+        if natural is not None:
+            self._waits.clear()
+        self.came.emit(number, natural)
 
     def stop(self, *, off: bool = False) -> None:
         """End the take; `off`: because the device is switched off."""
