@@ -15,6 +15,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import traceback
 from pathlib import Path
 
 from bench.opened import ROOT, opened, own_folders
@@ -79,7 +80,11 @@ def run(seed: int, events: int) -> int:
 
 def main() -> int:
     if sys.argv[1:2] == ["--one"]:
-        code = run(int(sys.argv[2]), int(sys.argv[3]))
+        code = 1
+        try:
+            code = run(int(sys.argv[2]), int(sys.argv[3]))
+        except Exception:  # a window that is still at work would keep the process
+            traceback.print_exc()
         sys.stdout.flush()
         os._exit(code)
     given = [int(a) for a in sys.argv[1:]]

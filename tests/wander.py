@@ -468,6 +468,9 @@ class Wanderer:
                 break
             self.window.services.queue.cancel()
             self.hand.wait(50)
+        recorder = self.window.rooms["bench"].monitors.recorder
+        recorder.stop()  # a take runs until it is ended, and leaves little of two processors to the rest
+        self.hand.until(lambda: not recorder.runs)
         self.hand.settle()
         model, stack = self.window.model, self.window.model.undo_stack
         last, place = model.study, stack.index()
