@@ -52,8 +52,11 @@ def choose_cache() -> None:
 
 
 def _version() -> str:
-    """Return a name for what the sources of the kernels say."""
-    sources = b"".join(p.read_bytes() for p in sorted(_SOURCES.glob("*.py")))
+    """Return a name for what the sources of the kernels say, and where they are: Numba keeps a kernel by its file.
+
+    Of two installations of one version, the second would hold those of the first to be its own.
+    """
+    sources = bytes(_SOURCES) + b"".join(p.read_bytes() for p in sorted(_SOURCES.glob("*.py")))
     return hashlib.sha256(sys.version.encode() + sources).hexdigest()[:16]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from pathlib import Path
 
 from sfumato.core import kernels
@@ -30,6 +31,10 @@ def test_kernels_of_another_version_lie_apart_and_old_ones_go(tmp_path: Path, mo
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
     warm.choose_cache()
     first = Path(os.environ["NUMBA_CACHE_DIR"])
+    elsewhere = shutil.copytree(SOURCES, tmp_path / "another installation")
+    with monkeypatch.context() as there:
+        there.setattr(warm, "_SOURCES", elsewhere)
+        assert warm._version() != first.name, "Numba would find none of them there"
     sources = tmp_path / "kernels of tomorrow"
     sources.mkdir()
     (sources / "powers.py").write_text("# a change in what others take in")

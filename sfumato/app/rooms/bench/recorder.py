@@ -31,9 +31,8 @@ class Recorder(QObject):
     def __init__(self, notices: Notices, parent: QObject) -> None:
         super().__init__(parent)
         self._stop, self._off = Event(), Event()
-        self._waits = (
-            Event()
-        )  # a frame does, to be shown: they would pile up before a window that is behind
+        # A frame waits to be shown: before a window that is behind they would pile up.
+        self._waits = Event()
         self._came.connect(self._on_came, Qt.ConnectionType.QueuedConnection)
         self._queue = Queue(self)
         self._queue.crashed.connect(notices.bug)
