@@ -10,6 +10,8 @@ import sys
 import threading
 import time
 
+from sfumato.core.breath import pause_by
+
 _TURN = 0.0005  # seconds
 _SLICE = 100_000  # nanoseconds, the least there is
 _SCHED_SETATTR = {"x86_64": 314, "aarch64": 274}  # numbers of the call, of asm/unistd.h
@@ -35,6 +37,7 @@ def short_turns() -> None:
     workers that want it: over 1,500 random deeds the longest stall was 0.5 to 0.6 s, with this 0.2 to 0.3 s.
     """
     sys.setswitchinterval(_TURN)
+    pause_by(give_way)
     _ask_short_slices()
 
 

@@ -423,6 +423,11 @@ def test_menus_fit_a_small_screen_and_check_what_is_on(demo) -> None:
     demo.act("mode_split")  # a choice among several is not taken back
     assert checked() == always | {"mode_split"}
     window.view.set(coat=demo.study.look.coats[0].id)
+    demo.act("include_ground")
+    always = {*always - {"span_shown"}, "include_ground"}
+    assert checked() == always | {"mode_split"}
+    demo.act("undo")
+    always = {*always - {"include_ground"}, "span_shown"}
     on = ["solo_glaze", "pin_shot", "toggle_clipping", "tear_instruments"]
     for name in on:
         demo.act(name)

@@ -10,6 +10,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.breath import breathe
 from sfumato.core.lut.sample import INTERPOLATIONS, apply_table
 from sfumato.core.lut.stages import CdlStage, Exponent, HalfCurve, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import Table1D, Table3D
@@ -79,6 +80,7 @@ class Transform:
             )
         out = as_rgb(rgb)
         for stage in self.stages:
+            breathe()
             if isinstance(stage, Table3D):
                 out = apply_table(stage, out, stage.interp or interp)
             elif isinstance(stage, Strength):

@@ -11,6 +11,7 @@ import numpy as np
 from attrs import evolve, frozen
 
 from sfumato.core.arrays import Rgb, as_rgb
+from sfumato.core.breath import breathe
 from sfumato.core.colour.encodings import Encoding, Family, convert, encoding
 from sfumato.core.colour.showing import Showing, shown, unshown
 from sfumato.core.errors import ValueRefused
@@ -43,6 +44,7 @@ def through_coat(coat: Coating, code: Rgb, working: Encoding, view: Showing | No
     """
     if not coat.acts:
         return code
+    breathe()
     if coat.is_group:
         graded = through_coats(coat.members, code, working, view)
     else:

@@ -5,13 +5,20 @@ from __future__ import annotations
 import threading
 import time
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QEventLoop, QObject, QTimer
 from shiboken6 import delete
 
 from sfumato.app.services.jobs import Lane, Queue, Turn
+from sfumato.core import breath
+from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError
-from sfumato.work import memory
+from sfumato.core.lut.stages import Exponent
+from sfumato.core.lut.transform import Transform
+from sfumato.core.path.path import through_coat
+from sfumato.core.study.coat import new_coat
+from sfumato.work import memory, turns
 from sfumato.work.tiles import workers
 
 
@@ -196,13 +203,28 @@ def test_lanes_in_turn_run_few_at_once_and_let_go_of_what_is_dropped(qtbot) -> N
         lane.close()
 
 
-def test_workers_give_way_while_the_window_does_not_answer(lane: Lane, qtbot) -> None:
+@pytest.mark.parametrize("where", ["check", "glaze", "stage"])
+def test_workers_give_way_while_the_window_does_not_answer(
+    lane: Lane, qtbot, monkeypatch, where: str
+) -> None:
     """They pause when it has much to do, go on when it answers, and do not wait for ever."""
+    monkeypatch.setattr(breath, "_PAUSES", [])
+    with monkeypatch.context() as still:
+        still.setattr(turns.sys, "setswitchinterval", lambda _seconds: None)
+        still.setattr(turns, "_ask_short_slices", lambda: None)
+        turns.short_turns()
     steps, halted = [], threading.Event()
+    code, working = np.full((4, 3), 0.4, np.float32), encoding("BT.1886")
+    coat, brighter = new_coat("exposure", stops=1.0), Transform((Exponent((1.1,) * 3),))
+    work = {
+        "check": lambda cancel: cancel.check(),
+        "glaze": lambda _cancel: through_coat(coat, code, working),
+        "stage": lambda _cancel: brighter.apply(code),
+    }[where]
 
     def count(cancel) -> None:
         while not halted.is_set():
-            cancel.check()
+            work(cancel)
             steps.append(time.perf_counter())
             time.sleep(0.001)
 

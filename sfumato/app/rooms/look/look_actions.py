@@ -100,6 +100,7 @@ ACTIONS = (
         "Edit",
         when="has_shot",
         section=3,
+        on="with_ground",
     ),
     ActionSpec(
         "copy_ground_on",

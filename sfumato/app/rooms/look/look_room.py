@@ -186,6 +186,7 @@ class LookRoom(Room):
             "instruments": now.instruments_shown,
             "clipping": now.clipping,
             "pinned": bool(now.pinned) and now.pinned == now.shot,
+            "with_ground": study.span.with_ground,
             "solo": bool(now.solo) and now.solo == now.coat,
             **{f"torn_{name}": True for name in self.view_edits.torn.windows},
         }

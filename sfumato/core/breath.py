@@ -1,0 +1,18 @@
+"""Where long computations let others go first: before each glaze of a path, and each stage of a LUT."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+_PAUSES: list[Callable[[], None]] = []
+
+
+def pause_by(pause: Callable[[], None]) -> None:
+    """Have computations call this, from whichever thread they run in; in place of what was given before."""
+    _PAUSES[:] = [pause]
+
+
+def breathe() -> None:
+    """Call what was given by `pause_by`; nothing, where nobody has."""
+    for pause in _PAUSES:
+        pause()
