@@ -78,13 +78,11 @@ class Recorder(QObject):
 
         self._queue.add("Recording", work, then=self.recorded.emit, ended=self._on_ended)
 
-    def _seen(self, number: int, natural: Video | None) -> None:
+    def _seen(self, number: int, natural: Video) -> None:
         """Pass a frame on, in the worker."""
-        if self._waits.is_set():
-            natural = None
-        else:
-            self._waits.set()
-        self._came.emit(number, natural)
+        waits = self._waits.is_set()
+        self._waits.set()
+        self._came.emit(number, None if waits else natural)
 
     def _on_came(self, number: int, natural: Video | None) -> None:
         if natural is not None:

@@ -58,6 +58,7 @@ class MatchSheet(QDialog):
     def __init__(self, services: Services, edits: GroundEdits, kind: str = PIXELS) -> None:
         super().__init__(services.window)
         self._services, self._edits = services, edits
+        services.desk.screen_changed.connect(self._show_shot)
         shot = services.desk.shot
         assert shot is not None
         self._right = shot.id
