@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
+from typing import Any, BinaryIO
 from xml.etree import ElementTree
 
 import numpy as np
@@ -96,22 +96,25 @@ class _Node:
         if not dim or min(dim) < 1 or len(dim) > 4:
             raise self.fail(f"the dimensions are {found.get('dim', '')!r}")
         size = int(np.prod(np.array(dim, dtype=object)))
-        if size > max(len(found.text or ""), 1):
+        if size > max(len(found.body), 1):
             raise self.fail("the dimensions ask for more numbers than there are")
         return dim, found
 
     def values(
         self, dim: tuple[int, ...], found: xml.Element, peak: float, *, finite: bool = True
     ) -> Array:
-        flat = text.numbers(found.text or "", found.line, int(np.prod(dim)), finite=finite)
-        return flat.astype(np.float64).reshape(dim) / peak
+        flat = text.numbers(found.body, found.line, int(np.prod(dim)), finite=finite)
+        if peak != 1:
+            flat /= np.float32(peak)
+        flat.flags.writeable = False  # a table takes it as it is
+        return flat.reshape(dim)
 
 
 def _matrix(node: _Node) -> Stage:
     dim, found = node.array()
     if " ".join(map(str, dim)) not in ("3 3", "3 4", "3 3 3", "3 4 3"):
         raise node.fail("a matrix is 3 3 or 3 4")
-    values = node.values(dim[:2], found, 1.0)
+    values = node.values(dim[:2], found, 1.0).astype(np.float64)
     rows = values[:, :3] * (node.peak_in / node.peak_out)
     offset = values[:, 3] / node.peak_out if dim[1] == 4 else np.zeros(3)
     return Matrix(tuple(map(tuple, rows.tolist())), tuple(offset.tolist()))
@@ -439,7 +442,8 @@ def losses(transform: Transform, _options: WriteOptions) -> tuple[str, ...]:
 
 def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> None:
     """Add an Array of table values in the units of the depth; integers are rounded."""
-    child = ElementTree.SubElement(node, "Array", dim=dim)
+    child = xml.Element("Array", dim=dim)
+    node.append(child)
 
     def as_written(_first: int, rows: Array) -> Array:
         if depth == "16f":
@@ -448,8 +452,11 @@ def _filled(node: ElementTree.Element, dim: str, values: Array, depth: str) -> N
             return np.floor(rows.astype(np.float64) * _PEAKS[depth] + 0.5)
         return rows
 
-    rows = text.rows_of(values.reshape(-1, values.shape[-1]), as_written)
-    child.text = "\n" + rows.decode("ascii")
+    def fill(out: BinaryIO) -> None:
+        out.write(b"\n")
+        text.write_rows(out, values.reshape(-1, values.shape[-1]), as_written)
+
+    child.fill = fill
 
 
 def _domain(domain: Any, depth: str) -> list[ElementTree.Element]:

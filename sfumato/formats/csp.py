@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
 
 from sfumato.core.arrays import Array
@@ -216,11 +218,14 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     out.append("")
     if isinstance(table, Table3D):
         out.append(f"{table.size} {table.size} {table.size}")
-        rows = text.rows_of(red_fastest(table))
+        rows = red_fastest(table)
     else:
         out.append(str(table.size))
-        rows = text.rows_of(table.values)
-    return ("\n".join(out) + "\n").encode("ascii") + rows
+        rows = table.values
+    whole = io.BytesIO()
+    whole.write(("\n".join(out) + "\n").encode("ascii"))
+    text.write_rows(whole, rows)
+    return whole.getvalue()
 
 
 SPEC = FormatSpec(

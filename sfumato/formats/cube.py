@@ -6,6 +6,7 @@ LUT_3D_INPUT_RANGE, and possibly both sizes, the 1D rows first. 3D rows run red 
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 from attrs import define, field
@@ -275,13 +276,12 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
         else:
             for name, triple in zip(("MIN", "MAX"), domain, strict=True):
                 out.append(f"DOMAIN_{name} " + " ".join(f"{v:.9g}" for v in triple))
-    body = [("\n".join(out) + "\n").encode("ascii")]
+    whole = io.BytesIO()
+    whole.write(("\n".join(out) + "\n").encode("ascii"))
     for stage in transform.stages:
-        if isinstance(stage, Table3D):
-            body.append(text.rows_of(red_fastest(stage)))
-        elif isinstance(stage, Table1D):
-            body.append(text.rows_of(stage.values))
-    return b"".join(body)
+        assert isinstance(stage, Table1D | Table3D)
+        text.write_rows(whole, red_fastest(stage) if isinstance(stage, Table3D) else stage.values)
+    return whole.getvalue()
 
 
 SPEC = FormatSpec(

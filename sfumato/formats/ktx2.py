@@ -24,6 +24,7 @@ _IDENTIFIER = bytes.fromhex("AB4B5458203230BB0D0A1A0A")
 _HEADER = struct.Struct("<9I4I2Q")  # vkFormat … supercompression; dfd, kvd offsets; sgd offset
 _HEAD = len(_IDENTIFIER) + _HEADER.size + 24
 _MOST = 256
+_AT_ONCE = 1 << 18  # texels that are turned into floats at once
 
 
 @frozen
@@ -174,22 +175,29 @@ def read(data: bytes) -> Read:
             f"the texture states {length} bytes, {width} × {height} × {depth} texels have {size}",
             "export it again",
         )
-    body = data[start : start + size]
-    if kind.depth == "10":
-        packed = np.frombuffer(body, "<u4")
-        values = np.stack([(packed >> s) & 1023 for s in (0, 10, 20)], -1) / 1023
-    else:
-        form = {("8", 1): "<u1", ("16", 2): "<u2", ("16f", 2): "<f2", ("32f", 4): "<f4"}
-        texels = np.frombuffer(body, form[kind.depth, kind.unit]).reshape(-1, 4)[:, :3]
-        peak = 1.0 if kind.floats else 2.0 ** kind.bits[0] - 1
-        with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN; they are refused below
-            values = texels.astype(np.float64) / peak
-    if not np.isfinite(values).all():
-        raise _refused("a texel is not a finite number", "export it again")
+    values = np.empty((width**3, 3), np.float32)
+    for first in range(0, len(values), _AT_ONCE):
+        part = values[first : first + _AT_ONCE]
+        place = start + first * kind.texel
+        part[:] = _texels(data[place : place + len(part) * kind.texel], kind)
+        if not np.isfinite(part).all():
+            raise _refused("a texel is not a finite number", "export it again")
     remarks = ("only the first mip level was read",) if levels > 1 else ()
     table = Table3D(from_red_fastest(values, width))
     title = _title(data, places[2], places[3])
     return Read(Transform((table,), title), remarks, depth=kind.depth)
+
+
+def _texels(body: bytes, kind: _Kind) -> Array:
+    """Return the colours of texels as float64 (n, 3)."""
+    if kind.depth == "10":
+        packed = np.frombuffer(body, "<u4")
+        return np.stack([(packed >> s) & 1023 for s in (0, 10, 20)], -1) / 1023
+    form = {("8", 1): "<u1", ("16", 2): "<u2", ("16f", 2): "<f2", ("32f", 4): "<f4"}
+    texels = np.frombuffer(body, form[kind.depth, kind.unit]).reshape(-1, 4)[:, :3]
+    peak = 1.0 if kind.floats else 2.0 ** kind.bits[0] - 1
+    with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN, which is refused
+        return texels.astype(np.float64) / peak
 
 
 SPEC = FormatSpec(

@@ -9,9 +9,9 @@ import struct
 import numpy as np
 from numpy.lib import format as npy
 
-from sfumato.core.arrays import frozen_array
+from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
-from sfumato.core.lut.table import UNIT, Table1D, Table3D
+from sfumato.core.lut.table import UNIT, Table1D, Table3D, table_of
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
 
@@ -69,14 +69,17 @@ def read(data: bytes) -> Read:
     if len(data) - start < count * kind.itemsize:
         raise FormatError("the array is cut short", hint="save it again", line=1)
     values = np.frombuffer(data, kind, count, start).reshape(shape, order="F" if fortran else "C")
-    with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN; they are refused below
-        numbers = values.astype(np.float64)
-    if kind.kind == "u":
-        numbers /= np.iinfo(kind).max
-    if not (np.abs(numbers) <= 3.4e38).all():
-        raise FormatError("a value is not a finite number", hint="save it again", line=1)
-    nodes = frozen_array(numbers)
-    table = Table3D(nodes) if lattice else Table1D(nodes)
+
+    def numbers(part: slice) -> Array:
+        with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN; they are refused below
+            found = values[part].astype(np.float64)
+        if kind.kind == "u":
+            found /= np.iinfo(kind).max
+        if not (np.abs(found) <= 3.4e38).all():
+            raise FormatError("a value is not a finite number", hint="save it again", line=1)
+        return found
+
+    table = table_of(shape[0], numbers) if lattice else Table1D(numbers(slice(None)))
     return Read(Transform((table,)), depth=depth)
 
 

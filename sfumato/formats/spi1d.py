@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
 
 from sfumato.core.errors import FormatError, ValueRefused
@@ -127,8 +129,11 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
     same = (table.values == table.values[:, :1]).all()
     lines = ["Version 1", f"From {low:.9g} {high:.9g}", f"Length {table.size}"]
     lines += [f"Components {1 if same else 3}", "{"]
-    rows = text.rows_of(table.values[:, :1] if same else table.values)
-    return ("\n".join(lines) + "\n").encode("ascii") + rows + b"}\n"
+    whole = io.BytesIO()
+    whole.write(("\n".join(lines) + "\n").encode("ascii"))
+    text.write_rows(whole, table.values[:, :1] if same else table.values)
+    whole.write(b"}\n")
+    return whole.getvalue()
 
 
 SPEC = FormatSpec(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Callable
 
 import numpy as np
@@ -117,8 +118,10 @@ def write(transform: Transform, _options: WriteOptions) -> bytes:
         places = np.unravel_index(np.arange(first, first + len(rows)), (n, n, n))
         return np.column_stack([*places, rows])
 
-    rows = text.rows_of(table.values.reshape(-1, 3), as_written)
-    return f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode() + rows
+    whole = io.BytesIO()
+    whole.write(f"SPILUT 1.0\n3 3\n{n} {n} {n}\n".encode())
+    text.write_rows(whole, table.values.reshape(-1, 3), as_written)
+    return whole.getvalue()
 
 
 SPEC = FormatSpec(

@@ -7,6 +7,8 @@ are not evenly spaced are read as even, as the places of the nodes, or as a curv
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
 
 from sfumato.core.arrays import Array
@@ -211,8 +213,10 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     def as_written(_first: int, rows: Array) -> Array:
         return np.asarray(np.floor(np.clip(rows, 0, 1).astype(np.float64) * (2**bits - 1) + 0.5))
 
-    rows = text.rows_of(table.values.reshape(-1, 3), as_written)
-    return ("\n".join(out) + "\n").encode("ascii") + rows
+    whole = io.BytesIO()
+    whole.write(("\n".join(out) + "\n").encode("ascii"))
+    text.write_rows(whole, table.values.reshape(-1, 3), as_written)
+    return whole.getvalue()
 
 
 _PLAIN, _HEADER = "plain", "with header"

@@ -14,7 +14,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.lut.sample import Packed, apply_packed
-from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours, node_values
+from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours, node_values, table_of
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import CHUNK
 from sfumato.work.cancel import Cancel
@@ -119,5 +119,9 @@ def bake_tiled(
 ) -> Table3D:
     """Bake as `core.lut.bake.baked` does, over the pool."""
     tile = min(CHUNK, max(8192, -(-(grid**3) // workers())))
-    nodes = run_tiled(transform.apply, lattice_colours(grid), cancel, tile=tile)
-    return Table3D(node_values(nodes, node_range))
+
+    def nodes(part: slice) -> Rgb:
+        found = run_tiled(transform.apply, lattice_colours(grid, part=part), cancel, tile=tile)
+        return node_values(found, node_range)
+
+    return table_of(grid, nodes)

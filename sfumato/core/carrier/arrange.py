@@ -13,10 +13,10 @@ import math
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError
 from sfumato.core.luma import luma
-from sfumato.core.lut.table import GRID_MOST
+from sfumato.core.lut.table import GRID_MOST, slabs
 
 HALD = "HALD"
 ROW, COLUMN, SQUARE = "row", "column", "square"
@@ -71,7 +71,7 @@ def check_size(width: int, height: int) -> None:
         )
 
 
-def lattice_of(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -> Rgb:
+def lattice_of(values: Array, shape: str, n: int, across: int, turn: str = DOWN) -> Array:
     """Return the nodes [r, g, b, 3] of a picture as a view where that is possible."""
     if shape == HALD:
         return values.reshape(n, n, n, -1).transpose(2, 1, 0, 3)
@@ -87,33 +87,44 @@ def lattice_of(values: Rgb, shape: str, n: int, across: int, turn: str = DOWN) -
     return slices.transpose(2, 1, 0, 3)
 
 
-def roughness(lattice: Rgb) -> float:
+def roughness(lattice: Array) -> float:
     """Return how much a lattice bends from node to node, a little of how much it moves.
 
     Bends tell an arrangement even where outputs follow one input alone: a wrong one turns what is
     straight into stairs.
     """
-    total = 0.0
-    for axis in range(3):
-        step = np.diff(lattice, axis=axis)
-        total += float(np.abs(step).mean()) * 0.01
-        if len(lattice) > 2:
-            total += float(np.abs(np.diff(step, axis=axis)).mean())
-    return total
+    n, per_plane = len(lattice), lattice[0].size
+    moves = bends = 0.0
+    for part in slabs(n):
+        nodes = lattice[part.start : part.stop + 2].astype(np.float32)  # two beyond, to step to
+        own = part.stop - part.start
+        for axis in range(3):
+            step = np.diff(nodes if axis == 0 else nodes[:own], axis=axis)
+            moves += float(np.abs(step[:own]).sum(dtype=np.float64))
+            bends += float(np.abs(np.diff(step, axis=axis)[:own]).sum(dtype=np.float64))
+    return float((0.01 * moves / (n - 1) + bends / max(n - 2, 1)) / per_plane)
 
 
-def in_order(lattice: Rgb) -> float:
+def in_order(lattice: Array, peak: float = 1.0) -> float:
     """Return how far luma agrees in rising, or in falling, along the three axes: 3 = all rise or fall.
 
     Whatever a look does to hues, luma rises with red, green and blue, and falls with all three in a
     negative; a picture that is read upside down does the one on some axes and the other on others.
     Of two such readings the one that rises is a little likelier.
+
+    Args:
+        peak: which value is white.
     """
-    tones = luma(lattice.astype(np.float64))
-    at = np.linspace(-1, 1, len(lattice))
+    n = len(lattice)
+    sums = np.zeros((3, n))  # of the planes across each axis
+    for part in slabs(n):
+        tones = luma(lattice[part].astype(np.float64))
+        sums[0, part] = tones.sum(axis=(1, 2))
+        sums[1] += tones.sum(axis=(0, 2))
+        sums[2] += tones.sum(axis=(0, 1))
+    at = np.linspace(-1, 1, n)
     total = 0.0
-    for axis in range(3):
-        means = tones.mean(axis=tuple(a for a in range(3) if a != axis))
+    for means in sums / (n * n * peak):
         spread = means.std() * at.std() * len(at)
         total += float((means - means.mean()) @ at / spread) if spread > 1e-4 else 0.0
     return abs(total) + (_LIKELIER if total > 0 else 0.0)
@@ -130,13 +141,15 @@ class Taken:
     name: str
     shape: str
     across: int  # slices side by side
-    lattice: Rgb  # nodes [r, g, b, 3]
+    lattice: Array  # nodes [r, g, b, 3], as the picture holds them
     names: tuple[str, ...]
     remarks: tuple[str, ...]
 
 
-def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
+def taken(values: Array, stated: str = "", reading: str = "", peak: float = 1.0) -> Taken:
     """Find how the nodes lie in a picture (h, w, 3): a named reading wins over what the file states.
+
+    Its values may be codes of any kind, of which `peak` is white.
 
     The arrangement is the smoothest that the size allows; which way green, blue and red run is that
     in which outputs agree in rising, or in falling, with their own inputs. Where that does not tell
@@ -163,7 +176,7 @@ def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
         rough = {s: roughness(lattice_of(values, *s)) for s in shapes}
         best = min(rough, key=lambda s: rough[s])
         turned = {k: c for k, c in choices.items() if c[:3] == best}
-        order = {k: in_order(lattice_of(values, *c)) for k, c in turned.items()}
+        order = {k: in_order(lattice_of(values, *c), peak) for k, c in turned.items()}
         likely = max(order, key=lambda k: order[k])
         plain = best[0]
         reading = likely if order[likely] > order[plain] + _BETTER - _LIKELIER else plain
@@ -188,7 +201,7 @@ def taken(values: Rgb, stated: str = "", reading: str = "") -> Taken:
     return Taken(reading, shape, across, lattice, tuple(choices), tuple(remarks))
 
 
-def arranged(lattice: Rgb, layout: str) -> Rgb:
+def arranged(lattice: Array, layout: str) -> Array:
     """Return the picture (h, w, 3) of nodes [r, g, b, 3] in one of HALD and LAYOUTS; of so many channels."""
     n, channels = len(lattice), lattice.shape[-1]
     slices = np.ascontiguousarray(lattice.transpose(2, 1, 0, 3))  # blue, green, red
@@ -201,7 +214,7 @@ def arranged(lattice: Rgb, layout: str) -> Rgb:
         slices = slices[:, ::-1]
     across = {ROW: n, COLUMN: 1}.get(shape) or columns_of(n)
     down = -(-n // across)
-    cells = np.zeros((down * across, n, n, channels), np.float32)
+    cells = np.zeros((down * across, n, n, channels), lattice.dtype)
     cells[:n] = slices
     whole = cells.reshape(down, across, n, n, channels).transpose(0, 2, 1, 3, 4)
     picture = whole.reshape(down * n, across * n, channels)

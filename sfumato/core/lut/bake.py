@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
+from sfumato.core.arrays import Rgb
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table3D, lattice_colours, node_values
+from sfumato.core.lut.table import (
+    NODE_RANGE,
+    UNIT,
+    Domain,
+    lattice_colours,
+    node_values,
+    table_of,
+)
 from sfumato.core.lut.transform import Transform
 
 LEAST_GRID, MOST_GRID = 2, 129
@@ -36,5 +44,9 @@ def baked(
             f"a grid of {grid} points cannot be baked",
             hint=f"choose {LEAST_GRID} to {MOST_GRID} points",
         )
-    nodes = node_values(transform.apply(lattice_colours(grid, domain)), node_range)
-    return Transform((Table3D(nodes, domain),), transform.title, transform.comments)
+
+    def nodes(part: slice) -> Rgb:
+        return node_values(transform.apply(lattice_colours(grid, domain, part)), node_range)
+
+    table = table_of(grid, nodes, domain)
+    return Transform((table,), transform.title, transform.comments)

@@ -12,12 +12,20 @@ from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.luma import WEIGHTS
 from sfumato.core.lut.stages import HalfCurve, Knots1D, Log, Matrix, Range
-from sfumato.core.lut.table import UNIT, Domain, Table1D, Table3D, lattice_colours, node_values
+from sfumato.core.lut.table import (
+    UNIT,
+    Domain,
+    Table1D,
+    Table3D,
+    lattice_colours,
+    node_values,
+    table_of,
+)
 from sfumato.core.lut.transform import Function, Stage, Transform
 
 # Legal (narrow) range of ITU-R BT.709 and BT.2020 as 10 bit codes over full scale.
 _ENTRIES = 4096
-_ANY = (-3e38, 3e38)  # what float32 holds
+FLOATS = (-3e38, 3e38)  # what float32 holds
 
 
 def domain_of(transform: Transform) -> Domain:
@@ -38,17 +46,25 @@ def over_domain(colours: Rgb, domain: Domain) -> Rgb:
 
 
 def sampled(
-    transform: Transform, grid: int, domain: Domain = UNIT, interp: str = "tetrahedral"
+    transform: Transform,
+    grid: int,
+    domain: Domain = UNIT,
+    interp: str = "tetrahedral",
+    node_range: tuple[float, float] = FLOATS,
 ) -> Transform:
-    """Sample a transform at the nodes of a grid over a domain; nothing is clipped.
+    """Sample a transform at the nodes of a grid over a domain; by itself nothing is clipped.
 
     Raises:
         ValueRefused: the grid is not 2 to 256.
     """
     if not 2 <= grid <= 256:
         raise ValueRefused(f"a grid of {grid} points cannot be made", hint="choose 2 to 256 points")
-    nodes = node_values(transform.apply(lattice_colours(grid, domain), interp), _ANY)
-    return Transform((Table3D(nodes, domain),), transform.title, transform.comments)
+
+    def nodes(part: slice) -> Rgb:
+        return node_values(transform.apply(lattice_colours(grid, domain, part), interp), node_range)
+
+    table = table_of(grid, nodes, domain)
+    return Transform((table,), transform.title, transform.comments)
 
 
 def _greys(domain: Domain, entries: int = _ENTRIES) -> Rgb:
@@ -159,13 +175,13 @@ def shaped(transform: Transform, entries: int, grid: int) -> Transform:
     inputs = _greys(table.domain, table.size)
     axis = np.linspace(0, 1, grid)
     back = np.stack([np.interp(axis, unit.values[:, c], inputs[:, c]) for c in range(3)], -1)
-    nodes = np.empty((grid,) * 3 + (3,), np.float32)
-    for c in range(3):
-        form = [1, 1, 1]
-        form[c] = grid
-        nodes[..., c] = back[:, c].reshape(form)
-    values = node_values(transform.apply(nodes), _ANY)
-    return Transform((unit, Table3D(values)), transform.title, transform.comments)
+
+    def nodes(part: slice) -> Rgb:
+        at = [back[part if c == 0 else slice(None), c] for c in range(3)]
+        inputs = np.stack(np.meshgrid(*at, indexing="ij"), -1)
+        return node_values(transform.apply(as_rgb(inputs)), FLOATS)
+
+    return Transform((unit, table_of(grid, nodes)), transform.title, transform.comments)
 
 
 def tone_of(transform: Transform, entries: int = _ENTRIES) -> Table1D:
@@ -203,13 +219,15 @@ def split(transform: Transform, grid: int) -> tuple[Transform, Transform]:
     curve = tone.values[:, 0].astype(np.float64)
     inputs = _greys(tone.domain, tone.size)[:, 0].astype(np.float64)
     domain: Domain = ((float(curve[0]),) * 3, (float(curve[-1]),) * 3)
-    nodes = lattice_colours(grid, domain)
-    before = np.interp(nodes, curve, inputs)
-    values = np.nan_to_num(transform.apply(as_rgb(before)))
+
+    def nodes(part: slice) -> Rgb:
+        before = np.interp(lattice_colours(grid, domain, part), curve, inputs)
+        return np.nan_to_num(transform.apply(as_rgb(before)))
+
     title = transform.title
     return (
         Transform((tone,), f"{title} tone".strip(), transform.comments),
-        Transform((Table3D(values, domain),), f"{title} colour".strip(), transform.comments),
+        Transform((table_of(grid, nodes, domain),), f"{title} colour".strip(), transform.comments),
     )
 
 

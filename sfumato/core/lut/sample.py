@@ -33,9 +33,13 @@ class Packed:
 
     def coordinates(self, peak: float) -> tuple[Rgb, Rgb]:
         """Return scale and shift per channel for pixels whose white is `peak`."""
-        low, high = np.asarray(self.domain, np.float64)
-        scale = (self.size - 1) / (high - low)
-        return (scale / peak).astype(np.float32), (-low * scale).astype(np.float32)
+        return _coordinates(self.size, self.domain, peak)
+
+
+def _coordinates(size: int, domain: Any, peak: float) -> tuple[Rgb, Rgb]:
+    low, high = np.asarray(domain, np.float64)
+    scale = (size - 1) / (high - low)
+    return (scale / peak).astype(np.float32), (-low * scale).astype(np.float32)
 
 
 def packed(table: Table3D) -> Packed:
@@ -46,6 +50,8 @@ def packed(table: Table3D) -> Packed:
 
 
 _KEPT_SIZE = 65  # 4.4 MB
+_FEW = 8  # nodes of a larger table for each colour, from which on it is not laid out for them
+_PART = 65536  # colours that NumPy looks up at once
 
 
 class _Newest:
@@ -76,6 +82,13 @@ def _laid_out(table: Table3D) -> Packed:
     return Packed(lattice.reshape(-1), n, table.domain, most)
 
 
+def _check(interp: str) -> None:
+    if interp not in INTERPOLATIONS:
+        raise ValueRefused(
+            f"there is no interpolation {interp!r}", hint=f"use {' or '.join(INTERPOLATIONS)}"
+        )
+
+
 _CODES_MOST = 1e4  # nodes beyond +-10 000 would overflow the integers in which codes are clamped
 
 
@@ -88,10 +101,7 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
         ShapeError: the pair of types is not known or the arrays do not fit.
         ValueRefused: the interpolation is not known.
     """
-    if interp not in INTERPOLATIONS:
-        raise ValueRefused(
-            f"there is no interpolation {interp!r}", hint=f"use {' or '.join(INTERPOLATIONS)}"
-        )
+    _check(interp)
     pair = (pixels.dtype.name, out.dtype.name)
     fits = pixels.shape == out.shape and pixels.shape[-1] == 3 and out.flags.c_contiguous
     if pair not in _PAIRS or not fits:
@@ -109,26 +119,25 @@ def apply_packed(table: Packed, pixels: Array, out: Array, interp: str = "tetrah
             flat_in, flat_out, lattice, table.size, scale, shift, tetrahedral
         )
         return
-    step = 3 * 65536
+    nodes, steps = lattice.reshape(-1, 4)[:, :3], (1, table.size, table.size**2)
+    step = 3 * _PART
     for start in range(0, flat_in.size, step):
         part = flat_in[start : start + step].astype(np.float32).reshape(-1, 3)
-        mixed = _numpy(table, part * scale + shift, tetrahedral)
+        mixed = _numpy(nodes, steps, part * scale + shift, tetrahedral)
         if pair[1] != "float32":
             peak = _PEAK[pair[1]]
             mixed = np.clip(mixed * np.float32(peak) + np.float32(0.5), 0, peak)
         flat_out[start : start + step] = mixed.reshape(-1).astype(out.dtype)
 
 
-def _numpy(table: Packed, at: Rgb, tetrahedral: bool) -> Rgb:
-    """The kernels' arithmetic in NumPy."""
-    n = table.size
-    nodes = table.lattice.reshape(-1, 4)[:, :3]
+def _numpy(nodes: Rgb, strides: tuple[int, int, int], at: Rgb, tetrahedral: bool) -> Rgb:
+    """The kernels' arithmetic in NumPy, for nodes (n**3, 3) that lie so far apart along each axis."""
+    n, steps = round(len(nodes) ** (1 / 3)), np.array(strides)
     with np.errstate(invalid="ignore"):
         at = np.where(at > 0, at, 0)
     at = np.where(at < n - 1, at, n - 1).astype(np.float32)
     cell = np.minimum(np.floor(at), n - 2)
     f = at - cell
-    steps = np.array([1, n, n * n])
     base = cell.astype(np.int64) @ steps
     if not tetrahedral:
         r, g, b = f[:, 0:1], f[:, 1:2], f[:, 2:3]
@@ -136,7 +145,7 @@ def _numpy(table: Packed, at: Rgb, tetrahedral: bool) -> Rgb:
         total = np.zeros_like(at)
         for bit in range(8):
             w = (r if bit & 1 else er) * (g if bit & 2 else eg) * (b if bit & 4 else eb)
-            at_node = base + (bit & 1) + (bit >> 1 & 1) * n + (bit >> 2 & 1) * n * n
+            at_node = base + steps @ np.array([bit & 1, bit >> 1 & 1, bit >> 2 & 1])
             total += nodes[at_node] * w
         return total
     order = np.argsort(-f, axis=1, kind="stable")
@@ -158,7 +167,22 @@ def apply_table(table: Table3D, rgb: Any, interp: str = "tetrahedral") -> Rgb:
 
     Inputs are clamped to the domain; NaN reads as the domain minimum.
     """
+    _check(interp)
     pixels = as_rgb(rgb)
+    if table.size > _KEPT_SIZE and pixels.size * _FEW < table.values.size:
+        return _looked_up(table, pixels, interp)
     out = np.empty_like(pixels)
     apply_packed(packed(table), pixels, out, interp)
+    return out
+
+
+def _looked_up(table: Table3D, pixels: Rgb, interp: str) -> Rgb:
+    """Look few colours up where the nodes lie: to lay a large table out takes longer, and memory."""
+    nodes, strides = table.values.reshape(-1, 3), (table.size**2, table.size, 1)
+    scale, shift = _coordinates(table.size, table.domain, 1.0)
+    flat, out = pixels.reshape(-1, 3), np.empty_like(pixels)
+    found = out.reshape(-1, 3)
+    for start in range(0, len(flat), _PART):
+        part = slice(start, start + _PART)
+        found[part] = _numpy(nodes, strides, flat[part] * scale + shift, interp == "tetrahedral")
     return out

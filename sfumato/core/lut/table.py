@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable
 from typing import Any
 
 import attrs
@@ -16,6 +18,7 @@ UNIT: Domain = ((0.0, 0.0, 0.0), (1.0, 1.0, 1.0))
 GRID_LEAST, GRID_MOST = 2, 256
 NODE_RANGE = (-0.25, 1.25)  # of nodes in formats that keep what lies outside 0..1
 _NOTHING = 1e-12  # what lies nearer to 0 is 0
+_SLAB = 1 << 18  # nodes that are worked on at once: all of 64 points
 
 
 def node_values(results: Any, node_range: tuple[float, float] = NODE_RANGE) -> Array:
@@ -27,9 +30,10 @@ def node_values(results: Any, node_range: tuple[float, float] = NODE_RANGE) -> A
     >>> node_values(np.float32([2e-23, 0.5, 7])).tolist()
     [0.0, 0.5, 1.25]
     """
-    nodes = np.clip(np.nan_to_num(results), *node_range)
+    nodes = np.asarray(np.nan_to_num(results))
+    np.clip(nodes, *node_range, out=nodes)
     nodes[np.abs(nodes) < _NOTHING] = 0
-    return np.asarray(nodes)
+    return nodes
 
 
 _values: Any = attrs.field(
@@ -102,16 +106,40 @@ class Table3D:
         return len(self.values)
 
 
-def lattice_colours(n: int, domain: Domain = UNIT) -> Rgb:
-    """Return the colour of every node, float32 [r, g, b, 3]."""
-    out = np.empty((n, n, n, 3), np.float32)
+def lattice_colours(n: int, domain: Domain = UNIT, part: slice = slice(None)) -> Rgb:
+    """Return the colour of every node, float32 [r, g, b, 3]; of those of some reds, when `part` says which."""
     axis = np.arange(n, dtype=np.float64) / (n - 1)
+    out = np.empty((len(axis[part]), n, n, 3), np.float32)
     for c in range(3):
         low, high = domain[0][c], domain[1][c]
         shape = [1, 1, 1]
-        shape[c] = n
-        out[..., c] = (low + (high - low) * axis).astype(np.float32).reshape(shape)
+        shape[c] = -1
+        values = (low + (high - low) * axis).astype(np.float32)
+        out[..., c] = (values[part] if c == 0 else values).reshape(shape)
     return out
+
+
+def slabs(n: int) -> list[slice]:
+    """Return parts of a lattice's first axis that are worked on one after the other.
+
+    What is made of some of a million nodes may take many times the memory of what is kept of it: the
+    table of a HALD of 256 points has 201 MB.
+
+    >>> slabs(64), len(slabs(129)), slabs(256)[-1]
+    ([slice(0, 64, None)], 9, slice(252, 256, None))
+    """
+    count = -(-n // max(1, _SLAB // (n * n)))
+    ends = [i * n // count for i in range(count + 1)]
+    return [slice(*pair) for pair in itertools.pairwise(ends)]
+
+
+def table_of(n: int, make: Callable[[slice], Any], domain: Domain = UNIT) -> Table3D:
+    """Return a table of n points a side whose nodes `make` gives, a slab of `slabs` after the other."""
+    values = np.empty((n, n, n, 3), np.float32)
+    for part in slabs(n):
+        values[part] = make(part)
+    values.flags.writeable = False  # nobody else has it: it need not be copied
+    return Table3D(values, domain)
 
 
 def red_fastest(table: Table3D) -> Rgb:

@@ -6,18 +6,20 @@ arrangement is read by its colours.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.carrier import arrange
 from sfumato.core.errors import FormatError, MediaError, ValueRefused
-from sfumato.core.lut.table import UNIT, Table3D
+from sfumato.core.lut.table import UNIT, table_of
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts.contract import QUANTUM, Read, Sniff, WriteOptions
 from sfumato.raster import exr, jpeg, png, tiff
+from sfumato.raster.samples import DEPTHS as SAMPLE_DEPTHS
 from sfumato.raster.samples import Samples, SizeRule, in_codes
 
 SUFFIXES = (".png", ".tif", ".tiff", ".exr")
@@ -30,15 +32,31 @@ _PEAK = {"8": 255.0, "16": 65535.0}
 
 @frozen(eq=False)
 class Pixels:
-    """What a container held: code values (h, w, 3), their depth, and what was left out."""
+    """What a container held: codes (h, w, 3) as they are stored, their depth, and what was left out."""
 
-    values: Rgb
+    codes: Array
     depth: str
     lossy: bool = False
     remarks: tuple[str, ...] = ()
     stated: str = ""  # the arrangement that the file names
     sampling: str = ""  # of a JPEG's colours
     ignored: tuple[str, ...] = ()  # what to say where the numbers are taken for nodes
+
+    @property
+    def peak(self) -> float:
+        """Which code is white."""
+        return _PEAK.get(self.depth, 1.0)
+
+    def values(self) -> Rgb:
+        """Return the code values as floats, whole codes over 0..1."""
+        return _floats(self.codes, self.peak)
+
+
+def _floats(codes: Array, peak: float) -> Rgb:
+    found: Rgb = np.array(codes, np.float32)
+    if peak != 1.0:
+        found /= np.float32(peak)
+    return found
 
 
 def sniff(head: bytes) -> Sniff:
@@ -86,21 +104,12 @@ def decoded(data: bytes, check: SizeRule) -> Pixels:
         ignored.append("the embedded colour profile was ignored: the numbers are code values")
     if name == "JPEG":
         ignored.append("the JPEG compression has altered the values")
-    with np.errstate(all="ignore"):
-        values = np.ascontiguousarray(pixels[..., :3], np.float32)
-    if found.depth in _PEAK:
-        values /= np.float32(_PEAK[found.depth])
-    if not np.isfinite(values).all():
-        raise FormatError("a pixel is not a finite number", hint="export the picture again")
-    most = max(values.max(), -values.min())
-    if most > _MOST_VALUE:
-        raise FormatError(
-            f"a pixel holds {most:.3g}, which is no colour of a LUT",
-            hint="the file is damaged, or no LUT; export the picture again",
-        )
+    codes = np.ascontiguousarray(pixels[..., :3])
+    if found.depth not in _PEAK:
+        _check_floats(codes)
     lossy = name == "JPEG" or bool(found.header.get("altered"))
     return Pixels(
-        values,
+        codes,
         found.depth,
         lossy,
         tuple(remarks),
@@ -110,6 +119,19 @@ def decoded(data: bytes, check: SizeRule) -> Pixels:
     )
 
 
+def _check_floats(values: Array) -> None:
+    with np.errstate(all="ignore"):  # damaged bytes hold signalling NaN
+        low, high = float(values.min()), float(values.max())
+    if not (math.isfinite(low) and math.isfinite(high)):
+        raise FormatError("a pixel is not a finite number", hint="export the picture again")
+    most = max(high, -low)
+    if most > _MOST_VALUE:
+        raise FormatError(
+            f"a pixel holds {most:.3g}, which is no colour of a LUT",
+            hint="the file is damaged, or no LUT; export the picture again",
+        )
+
+
 def _stated(found: Samples, name: str) -> str:
     """Return the arrangement that a file of ours names, "" when it names none."""
     place = {"PNG": _TEXT_KEY, "TIFF": "270", "EXR": _EXR_KEY}.get(name, "")
@@ -117,8 +139,8 @@ def _stated(found: Samples, name: str) -> str:
     return text.removeprefix(_TIFF_LEAD) if name != "TIFF" or text.startswith(_TIFF_LEAD) else ""
 
 
-def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
-    """Encode code values (h, w, 3) in the container that the suffix names (PNG when it names none).
+def encoded(pixels: Array, suffix: str, layout: str = "") -> bytes:
+    """Encode codes (h, w, 3), see `in_codes`, in the container that the suffix names (PNG when it names none).
 
     The file says its arrangement: as a PNG text "LUT layout", an EXR attribute lutLayout, or in a
     TIFF's ImageDescription (tag 270).
@@ -129,12 +151,11 @@ def encoded(values: Rgb, depth: str, suffix: str, layout: str = "") -> bytes:
     held = {".exr": ("16f", "32f"), **dict.fromkeys((".tif", ".tiff"), ("8", "16", "32f"))}.get(
         suffix, ("8", "16")
     )
-    if depth not in held:
+    if SAMPLE_DEPTHS[pixels.dtype.name] not in held:
         raise ValueRefused(
             f"a {suffix.lstrip('.').upper() or 'PNG'} picture does not hold this depth",
             hint="use 8 or 16 bit for PNG, half or float for EXR, all but half for TIFF",
         )
-    pixels = in_codes(values, depth)
     if suffix == ".exr":
         return exr.encode(pixels, **{_EXR_KEY: layout} if layout else {})
     if suffix in (".tif", ".tiff"):
@@ -150,9 +171,11 @@ def read(data: bytes, reading: str = "") -> Read:
         FormatError: the picture is damaged or of a size that holds no LUT.
     """
     pixels = decoded(data, arrange.check_size)
-    taken = arrange.taken(pixels.values, pixels.stated, reading)
+    taken = arrange.taken(pixels.codes, pixels.stated, reading, pixels.peak)
+    nodes = taken.lattice
+    table = table_of(len(nodes), lambda part: _floats(nodes[part], pixels.peak))
     return Read(
-        Transform((Table3D(np.ascontiguousarray(taken.lattice)),)),
+        Transform((table,)),
         (*pixels.remarks, *pixels.ignored, *taken.remarks),
         key="hald" if taken.name == arrange.HALD else "strip",
         reading=taken.name,
@@ -181,4 +204,4 @@ def file_of(transform: Transform, options: WriteOptions, layout: str, depth: str
     if why or table is None:
         raise ValueRefused(why, hint="bake it to a grid first")
     assert depth in QUANTUM
-    return encoded(arrange.arranged(table.values, layout), depth, options.suffix, layout)
+    return encoded(arrange.arranged(in_codes(table.values, depth), layout), options.suffix, layout)

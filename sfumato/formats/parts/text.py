@@ -6,6 +6,7 @@ import contextlib
 import re
 import unicodedata
 from collections.abc import Callable, Iterator
+from typing import BinaryIO
 
 import numpy as np
 
@@ -272,7 +273,7 @@ def _slowly(part: bytes, out: Array, columns: int, place: tuple[int, int, int]) 
     return len(found)
 
 
-def numbers(words: str, first_line: int, expected: int, *, finite: bool = True) -> Array:
+def numbers(blob: bytes, first_line: int, expected: int, *, finite: bool = True) -> Array:
     """Turn text of numbers, however broken into lines, into float32 (expected,).
 
     Args:
@@ -280,7 +281,6 @@ def numbers(words: str, first_line: int, expected: int, *, finite: bool = True) 
     Raises:
         FormatError: one is not a finite number, or there are too few or too many; with line.
     """
-    blob = words.encode()
     out, count = np.empty(min(expected, len(blob)), np.float32), 0
     if expected % 3 == 0 and expected >= 3 * _WORTH and KERNELS.are_loaded:
         lined = blob if blob.endswith(b"\n") else blob + b"\n"
@@ -355,8 +355,10 @@ def _fault(
     return FormatError("a row cannot be read", hint="export the file again", line=first_line)
 
 
-def rows_of(values: Array, as_written: Callable[[int, Array], Array] | None = None) -> bytes:
-    """Return numbers (n, columns) as lines of the shortest digits that read back equal in float32.
+def write_rows(
+    out: BinaryIO, values: Array, as_written: Callable[[int, Array], Array] | None = None
+) -> None:
+    """Write numbers (n, columns) as lines of the shortest digits that read back equal in float32.
 
     Args:
         as_written: gives what is written of some rows, which follow the place of their first; made of
@@ -364,12 +366,10 @@ def rows_of(values: Array, as_written: Callable[[int, Array], Array] | None = No
     """
     quick = values.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
     written = _rows_quickly if quick else _rows_slowly
-    parts = []
     for first in range(0, len(values), _ROWS):
         part = values[first : first + _ROWS]
         rows = part if as_written is None else as_written(first, part)
-        parts.append(written(np.asarray(rows, np.float32)))
-    return b"".join(parts)
+        out.write(written(np.asarray(rows, np.float32)))
 
 
 def _rows_quickly(rows: Array) -> bytes:

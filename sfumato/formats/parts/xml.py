@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+import io
+from collections.abc import Callable
+from typing import Any, BinaryIO
 from xml.etree import ElementTree
 from xml.parsers import expat
 
@@ -10,13 +12,21 @@ from sfumato.core.errors import FormatError
 from sfumato.formats.parts import text
 
 _MOST_ELEMENTS, _DEEPEST, _MOST_BYTES = 100_000, 50, 96 << 20
+_LONG = 1 << 20  # bytes of a text that are numbers and no words
 _PIECE = 1 << 14  # bytes; of 128 KB each holds the interpreter for 2 ms
 
 
 class Element(ElementTree.Element):
-    """An element that knows the line on which it starts; its tag is the name without namespace."""
+    """An element that knows the line on which it starts; its tag is the name without namespace.
+
+    Attributes:
+        body: its text as UTF-8; that of a large table alone, which `text` leaves out.
+        fill: writes its text, where that is as long as the file.
+    """
 
     line: int = 0
+    body: bytes = b""
+    fill: Callable[[BinaryIO], None] | None = None
 
 
 class _Builder:
@@ -25,7 +35,7 @@ class _Builder:
     def __init__(self, parser: Any, roots: tuple[str, ...], what: str) -> None:
         self.root: Element | None = None
         self._parser, self._roots, self._what = parser, roots, what
-        self._stack: list[tuple[Element, list[str]]] = []
+        self._stack: list[tuple[Element, io.BytesIO]] = []
         self._count = 0
         parser.buffer_text = True
         parser.StartElementHandler = self._start
@@ -33,6 +43,12 @@ class _Builder:
         parser.CharacterDataHandler = self._text
         parser.StartDoctypeDeclHandler = self._declared
         parser.EntityDeclHandler = self._declared
+
+    def let_go(self) -> None:
+        """Part from the parser, whose handlers are ours: a circle would keep the text for long."""
+        self._parser.StartElementHandler = self._parser.EndElementHandler = None
+        self._parser.CharacterDataHandler = None
+        self._parser.StartDoctypeDeclHandler = self._parser.EntityDeclHandler = None
 
     def _declared(self, *_: Any) -> None:
         raise FormatError(
@@ -57,15 +73,16 @@ class _Builder:
         self._count += 1
         if self._count > _MOST_ELEMENTS or len(self._stack) > _DEEPEST:
             raise FormatError("there are too many elements", hint="export it again", line=line)
-        self._stack.append((element, []))
+        self._stack.append((element, io.BytesIO()))
 
     def _text(self, data: str) -> None:
         if self._stack:
-            self._stack[-1][1].append(data)
+            self._stack[-1][1].write(data.encode())
 
     def _end(self, _tag: str) -> None:
-        element, parts = self._stack.pop()
-        element.text = "".join(parts)
+        element, out = self._stack.pop()
+        element.body = out.getvalue()
+        element.text = element.body.decode() if len(element.body) <= _LONG else ""
 
 
 def parsed(data: bytes, roots: tuple[str, ...], what: str) -> Element:
@@ -97,6 +114,8 @@ def parsed(data: bytes, roots: tuple[str, ...], what: str) -> Element:
         raise FormatError(
             "the text encoding is not known", hint="save it as UTF-8", line=1
         ) from error
+    finally:
+        builder.let_go()
     if builder.root is None:
         raise FormatError(f"this is not a {what} file", hint="choose another", line=1)
     return builder.root
@@ -136,8 +155,23 @@ def described(element: Any, name: str = "Description") -> tuple[str, ...]:
 def rendered(root: ElementTree.Element) -> bytes:
     """Return an indented UTF-8 document."""
     ElementTree.indent(root)
-    out: bytes = ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True)
-    return out + b"\n"
+    fills = []
+    for element in root.iter():
+        if isinstance(element, Element) and element.fill is not None:
+            element.text = _PLACE
+            fills.append(element.fill)
+    plain: bytes = ElementTree.tostring(root, encoding="UTF-8", xml_declaration=True)
+    out = io.BytesIO()
+    before, *others = plain.split(_PLACE.encode()) if fills else [plain]
+    out.write(before)
+    for fill, after in zip(fills, others, strict=True):
+        fill(out)
+        out.write(after)
+    out.write(b"\n")
+    return out.getvalue()
+
+
+_PLACE = "\ue000"  # where a filled text goes; `safe` words have none
 
 
 def safe(words: str) -> str:

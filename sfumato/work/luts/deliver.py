@@ -13,7 +13,7 @@ import attrs
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Rgb
+from sfumato.core.arrays import Array, Rgb
 from sfumato.core.errors import ExportError, FormatError, NameTaken
 from sfumato.core.lut.difference import CLOSE, Difference, cube_colours, difference_of
 from sfumato.core.lut.fit import Fitted
@@ -37,6 +37,7 @@ REFUSE, VERSION, LEAVE, REPLACE = (
 )
 NO_SOURCES = Sources()
 _CUBE = 20000  # colours on which a LUT is measured where there are no pictures
+_AT_ONCE = 1 << 20  # values of two tables that are compared at once
 
 Apply = Callable[[Rgb], Rgb]
 
@@ -227,10 +228,13 @@ def deliver(
                 where=str(path),
             )
         write_bytes(path, data, force=existing == REPLACE)
+        size = len(data)
+        del data  # large ones need not be there twice
         progress(0.55, "reading it back")
         stored = read_bytes(path, FormatError, MOST_TABLE_BYTES)
         give_way()  # what is written cannot be cancelled any more
         back = registry.read(stored, str(path), key=spec.key).transform
+        del stored
         own = None
         if judge is not None:
             progress(0.65, "measuring it")
@@ -245,7 +249,7 @@ def deliver(
             attrs.evolve(back, source=str(path)),
             (*found.said, *lost),
             found.fit,
-            len(data),
+            size,
             _off(whole, back, clips=spec.clips and not target.depth_written.endswith("f")),
             own,
             other,
@@ -270,9 +274,19 @@ def _off(written: Transform, back: Transform, *, clips: bool) -> float:
         return float("inf")
     if not pairs:
         return 0.0 if len(written.stages) == len(back.stages) else float("inf")
-    kept = [(np.clip(a, 0, 1) if clips else a, b) for a, b in pairs]
-    # A step of a float grows with the value: count it as it is just below 1.
-    return max(float((np.abs(a - b) / _steps(a)).max()) for a, b in kept)
+
+    def off(meant: Rgb, found: Rgb) -> float:
+        meant = np.clip(meant, 0, 1) if clips else meant
+        # A step of a float grows with the value: count it as it is just below 1.
+        return float((np.abs(meant - found) / _steps(meant)).max())
+
+    return max(off(a[part], b[part]) for a, b in pairs for part in _parts(a))
+
+
+def _parts(values: Array) -> list[slice]:
+    """Return slices of a table's first axis, of about a million values each."""
+    thick = max(1, _AT_ONCE * len(values) // values.size)
+    return [slice(i, i + thick) for i in range(0, len(values), thick)]
 
 
 def _steps(values: Rgb) -> Rgb:

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-import attrs
 from attrs import frozen
 
 from sfumato.core.errors import ExportError, ValueRefused
 from sfumato.core.lut.fit import Fitted, fitted
-from sfumato.core.lut.recast import curves_of, domain_of, sampled, shaped
-from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D, Table3D
+from sfumato.core.lut.recast import FLOATS, curves_of, domain_of, sampled, shaped
+from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D
 from sfumato.core.lut.text_style import Style
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import registry
@@ -146,10 +145,7 @@ def held(
             f"fitted {fit.fitted.mean:.3f} / {fit.fitted.p99:.2f} ΔE (mean / 99 %), {kept}"
         )
     else:
-        new = sampled(transform, grid, domain)
-        if is_look:
-            values = new.stages[0].values.clip(*NODE_RANGE)  # type: ignore[union-attr]
-            new = attrs.evolve(new, stages=(Table3D(values, domain),))
+        new = sampled(transform, grid, domain, node_range=NODE_RANGE if is_look else FLOATS)
     why = spec.holds(new)
     if why:
         raise ValueRefused(why, hint="choose another format")

@@ -69,7 +69,7 @@ def read_return(path: Path) -> Returned:
     if found.sampling not in ("", "4:4:4"):
         planes = jpeg.planes(data)
     came = Came(found.depth, found.lossy, found.stated, found.sampling, planes)
-    return Returned(path, found.values, came, _profile(data), found.remarks)
+    return Returned(path, found.values(), came, _profile(data), found.remarks)
 
 
 def _profile(data: bytes) -> bytes:

@@ -34,7 +34,7 @@ def test_a_picture_whose_size_holds_no_lut_is_refused_before_it_is_decoded(
     suffix: str, monkeypatch
 ) -> None:
     data = picture.encoded(
-        np.zeros((63, 64, 3), np.float32), "32f" if suffix == ".exr" else "16", suffix
+        np.zeros((63, 64, 3), np.float32 if suffix == ".exr" else np.uint16), suffix
     )
     decoded = []
     for decoder in (png, tiff, exr):
