@@ -108,18 +108,9 @@ def write(transform: Transform, options: WriteOptions) -> bytes:
     kind = _KINDS[SPEC.depth_of(options)]
     n = table.size
     rows = red_fastest(table)
-    texels: Array = np.ones((len(rows), 4), np.float32)
-    texels[:, :3] = rows
-    if kind.floats:
-        body = np.clip(texels, -65504, 65504).astype("<f2" if kind.unit == 2 else "<f4").tobytes()
-    else:
-        peaks = np.array([2**b - 1 for b in kind.bits], np.float64)
-        codes = (np.clip(texels, 0, 1) * peaks + 0.5).astype(np.uint32)
-        if kind.depth == "10":
-            shifts = np.array([0, 10, 20, 30], np.uint32)
-            body = (codes << shifts).sum(axis=1, dtype=np.uint32).astype("<u4").tobytes()
-        else:
-            body = codes.astype("<u1" if kind.unit == 1 else "<u2").tobytes()
+    body = b"".join(
+        _stored(rows[first : first + _AT_ONCE], kind) for first in range(0, len(rows), _AT_ONCE)
+    )
     descriptor, words = _descriptor(kind), _words(transform, options)
     words_at = _HEAD + len(descriptor)
     align = math.lcm(kind.texel, 4)
@@ -186,6 +177,21 @@ def read(data: bytes) -> Read:
     table = Table3D(from_red_fastest(values, width))
     title = _title(data, places[2], places[3])
     return Read(Transform((table,), title), remarks, depth=kind.depth)
+
+
+def _stored(rows: Array, kind: _Kind) -> bytes:
+    """Return colours (n, 3) as texels."""
+    texels: Array = np.ones((len(rows), 4), np.float32)
+    texels[:, :3] = rows
+    if kind.floats:
+        return np.clip(texels, -65504, 65504).astype("<f2" if kind.unit == 2 else "<f4").tobytes()
+    peaks = np.array([2**b - 1 for b in kind.bits], np.float64)
+    codes = (np.clip(texels, 0, 1) * peaks + 0.5).astype(np.uint32)
+    if kind.depth == "10":
+        shifts = np.array([0, 10, 20, 30], np.uint32)
+        words: Array = (codes << shifts).sum(axis=1, dtype=np.uint32)
+        return words.astype("<u4").tobytes()
+    return codes.astype("<u1" if kind.unit == 1 else "<u2").tobytes()
 
 
 def _texels(body: bytes, kind: _Kind) -> Array:

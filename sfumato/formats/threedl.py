@@ -14,7 +14,7 @@ import numpy as np
 from sfumato.core.arrays import Array
 from sfumato.core.errors import FormatError, ValueRefused
 from sfumato.core.lut.stages import Knots1D
-from sfumato.core.lut.table import UNIT, Table3D
+from sfumato.core.lut.table import UNIT, table_of
 from sfumato.core.lut.transform import Transform
 from sfumato.formats.parts import text
 from sfumato.formats.parts.contract import FormatSpec, Read, Sniff, WriteOptions
@@ -122,10 +122,11 @@ def read_as(data: bytes, reading: str) -> Read:
         remarks.append(
             f"the node positions are not evenly spaced: readers differ; taken as {places if front else _EVEN}"
         )
-    lattice = (values.astype(np.float64) / (2**bits - 1)).reshape(n, n, n, 3)
+    codes = values.reshape(n, n, n, 3)
+    table = table_of(n, lambda part: codes[part].astype(np.float64) / (2**bits - 1))
     readings = tuple(f"{d} bit{kind}" for kind in kinds for d in _DEPTHS)
     return Read(
-        Transform((*front, Table3D(lattice)), comments[0] if comments else "", tuple(comments[1:])),
+        Transform((*front, table), comments[0] if comments else "", tuple(comments[1:])),
         tuple(remarks),
         reading=f"{bits} bit{suffix}",
         readings=readings,

@@ -75,7 +75,7 @@ def _forget_old(folder: Path, version: str) -> None:
 _STEPS = (
     (("lattice",),),
     (("colour", "tone", "counts"), ("hue", "areas", "lab")),
-    (("video", "video_lattice"), ("inks", "digits", "bend")),
+    (("video", "video_lattice"), ("inks", "digits", "bend", "tetra")),
 )
 
 

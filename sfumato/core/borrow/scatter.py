@@ -6,7 +6,7 @@ import numpy as np
 from attrs import evolve, frozen
 
 from sfumato.core.arrays import Array, frozen_array
-from sfumato.core.lut.fit import Bend, Normal, StillWanted, always_wanted, solved, weights
+from sfumato.core.lut.fit import Bend, Between, Normal, StillWanted, always_wanted, solved
 from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
@@ -169,16 +169,15 @@ def lattice(
     for n in grids:
         check()
         start = base(lattice_colours(n).reshape(-1, 3).astype(np.float64))
-        places = weights(x, n)
-        weighed = places.multiply(w[:, None]).tocsr()
-        gram = (places.T @ weighed).tocsr()
-        gram.setdiag(gram.diagonal() + _TO_BASE / n**3)
+        places = Between(x, n)
+        gram = places.gram(w, _TO_BASE / n**3)
         normal = Normal(gram, Bend(n), strength * (n - 1) ** 4 / n**3)
-        from_base = places @ start
+        from_base = places.of(start)
         d = _finer(d, n).reshape(-1, 3)
         for _ in range(2):
-            target = _met(from_base + places @ d, y)
-            d = solved(normal, weighed.T @ (target - from_base), d, _STEPS // 2, check)
+            target = _met(from_base + places.of(d), y)
+            right = places.spread(w[:, None] * (target - from_base))
+            d = solved(normal, right, d, _STEPS // 2, check)
         d = d.reshape(n, n, n, 3)
     return np.asarray(np.clip(start.reshape(d.shape) + d, *NODE_RANGE))
 
@@ -186,7 +185,7 @@ def lattice(
 def missed(nodes: Array, pairs: Pairs) -> float:
     """Return what a lattice misses pairs by, weighted root mean square of code values."""
     n = len(nodes)
-    made = weights(pairs.before, n) @ nodes.reshape(-1, 3)
+    made = Between(pairs.before, n).of(nodes.reshape(-1, 3))
     off = ((np.clip(made, 0, 1) - pairs.after) ** 2).sum(-1)
     return float(np.sqrt((pairs.weight * off).sum() / pairs.weight.sum()))
 

@@ -7,7 +7,7 @@ import numpy as np
 from sfumato.core.arrays import Array, frozen_array
 from sfumato.core.borrow import scatter
 from sfumato.core.borrow.scatter import Base, Pairs
-from sfumato.core.lut.fit import StillWanted, always_wanted, weights
+from sfumato.core.lut.fit import Between, StillWanted, always_wanted
 
 _GRID = 17
 _HOLES = (1.5, 3.0, 5.0, 8.0)  # radii of what is taken away, in nodes
@@ -50,7 +50,7 @@ def off_by(
             continue
         left = pairs.only(~hole)
         nodes = scatter.lattice(left, scatter.base_of(left), strength, grids=grids, check=check)
-        made = np.clip(weights(pairs.before[hole], len(nodes)) @ nodes.reshape(-1, 3), 0, 1)
+        made = Between(pairs.before[hole], len(nodes)).of(nodes.reshape(-1, 3)).clip(0, 1)
         distance, _ = spatial.cKDTree(left.before).query(pairs.before[hole])
         far.append(distance * (n - 1))
         off.append(np.sqrt(((made - pairs.after[hole]) ** 2).sum(-1)))
@@ -82,5 +82,5 @@ def _own(pairs: Pairs, base: Base, strength: float, check: StillWanted) -> float
     if chosen.sum() < 12:
         return 1.0
     nodes = scatter.lattice(pairs.only(~chosen), base, strength, grids=(5, 9, _GRID), check=check)
-    made = np.clip(weights(pairs.before[chosen], _GRID) @ nodes.reshape(-1, 3), 0, 1)
+    made = Between(pairs.before[chosen], _GRID).of(nodes.reshape(-1, 3)).clip(0, 1)
     return float(np.percentile(np.sqrt(((made - pairs.after[chosen]) ** 2).sum(-1)), _OWN))

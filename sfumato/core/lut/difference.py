@@ -63,8 +63,10 @@ def cube_colours(count: int = 20000) -> Rgb:
     [0.319 0.171 0.05 ]
     """
     g = 1.22074408460575947536
-    steps = np.array([1 / g, 1 / g**2, 1 / g**3])
-    return np.asarray((0.5 + np.arange(1, count + 1)[:, None] * steps) % 1.0, np.float32)
+    number, out = np.arange(1, count + 1), np.empty((count, 3), np.float32)
+    for c, step in enumerate((1 / g, 1 / g**2, 1 / g**3)):
+        out[:, c] = (0.5 + number * step) % 1.0
+    return out
 
 
 def delta_e(a: Any, b: Any, display: Encoding) -> Array:

@@ -46,6 +46,66 @@ def weights(points: Any, n: int) -> Any:
     return sparse.csr_matrix((shares.ravel(), columns.ravel(), rows), (len(at), n**3))
 
 
+class Between:
+    """The tetrahedral interpolation at some places in an n-point lattice over 0..1: `weights` without a matrix.
+
+    Args:
+        points: (m, 3); clamped to 0..1, NaN counts as 0.
+    """
+
+    def __init__(self, points: Any, n: int) -> None:
+        self.n = n
+        self._at = np.array(points, np.float64, order="C").reshape(-1, 3)
+        np.clip(np.nan_to_num(self._at, copy=False), 0, 1, out=self._at)
+        self._at *= n - 1
+
+    def of(self, nodes: Array, part: slice = slice(None)) -> Array:
+        """Return what lies at the places, or some of them, (m, k), between nodes (n**3, k)."""
+        from sfumato.core.kernels import tetra
+
+        at = self._at[part]
+        out = np.empty((len(at), nodes.shape[1]))
+        tetra.look_up(at, np.require(nodes, np.float64, ("C", "W")), self.n, out)
+        return out
+
+    def spread(self, values: Array, part: slice = slice(None), onto: Array | None = None) -> Array:
+        """Return values at the places, (m, k), given to the nodes around them by their shares, (n**3, k).
+
+        Args:
+            onto: nodes to which they are added; None for those of 0.
+        """
+        from sfumato.core.kernels import tetra
+
+        out = np.zeros((self.n**3, values.shape[1])) if onto is None else onto
+        tetra.spread(self._at[part], np.require(values, np.float64, ("C", "W")), self.n, out)
+        return out
+
+    def gram(self, share: Array, more: float = 0.0, free: Array | None = None) -> Any:
+        """Return how the nodes hang together: W' diag(share) W + more, scipy.sparse CSR float64.
+
+        Args:
+            free: (n**3,), 0 for nodes that take no part, 1 for the others; None for all.
+        """
+        from scipy import sparse
+
+        from sfumato.core.kernels import tetra
+
+        n, count = self.n, self.n**3
+        half = np.zeros((count, 8))
+        tetra.add_gram(self._at, np.require(share, np.float64, ("C", "W")), n, half)
+        half[:, 0] += more
+        if free is not None:
+            half *= free[:, None]
+            for bits in range(1, 8):
+                step = tetra.step(bits, n)
+                half[: count - step, bits] *= free[step:]
+        rows, none = np.empty(count + 1, np.int32), (np.empty(0, np.int32), np.empty(0))
+        length = tetra.as_rows(half, n, rows, *none)
+        columns, data = np.empty(length, np.int32), np.empty(length)
+        tetra.as_rows(half, n, rows, columns, data)
+        return sparse.csr_matrix((data, columns, rows), (count, count))
+
+
 class Bend:
     """The sum of squared second differences of an n-point lattice, along its axes and across, as D'D.
 
@@ -99,7 +159,7 @@ class Normal:
         return np.asarray(self.gram.diagonal() + self.smooth * self.bend.diagonal())
 
 
-_AT_ONCE = 8  # steps between two looks at whether they are still wanted
+_STEPS = 8  # steps between two looks at whether they are still wanted
 
 
 def solved(
@@ -121,9 +181,9 @@ def solved(
         residual = right[:, side] - (normal @ x[:, None])[:, 0]
         along = scale * residual
         rho, image = float(residual @ along), np.empty_like(x)
-        for done in range(0, steps, _AT_ONCE):
+        for done in range(0, steps, _STEPS):
             check()
-            few = min(_AT_ONCE, steps - done)
+            few = min(_STEPS, steps - done)
             rho = go_on(
                 gram.data,
                 columns,
@@ -155,6 +215,8 @@ class Fitted:
     natural: tuple[Difference, Difference] | None = None  # plain and fitted, on natural colours
 
 
+MOST_FITTED = 65  # points: of finer grids the samples here make nothing better
+_AT_ONCE = 1 << 17  # samples; of those of 65 points at once each step would take 50 MB
 _RUN = 64  # natural colours in a row that are fitted or held out together: neighbours are alike
 
 
@@ -207,7 +269,7 @@ def fitted(
     as met. The neutral line is fitted by itself first and held.
 
     Args:
-        grid: points a side, 2 to 129.
+        grid: points a side, 2 to `MOST_FITTED`.
         display: in which the errors are measured (CIEDE2000).
         natural: (k, 3) colours of pictures as they enter the table.
         seen: from what the table gives to codes of `display`; None when it gives those.
@@ -222,36 +284,38 @@ def fitted(
     pieces = 4 if grid <= 17 else 2 if grid <= 65 else 1
     count = pieces * (grid - 1)
     # Cell-centred samples, shifted a little by a fixed sequence so that no plane is favoured.
-    at = (np.indices((count,) * 3).reshape(3, -1).T + 0.5) / count
-    at = np.clip(at + (cube_colours(len(at)) - 0.5) / count, 0, 1)
+    at = lattice_colours(count).reshape(-1, 3) * np.float32((count - 1) / count)
+    at += cube_colours(count**3) / np.float32(count)
+    np.clip(at, 0, 1, out=at)
     share = np.ones(len(at))
     known, kept_back = (None, None) if natural is None else _parted(natural)
     if known is not None and len(known):
         share = np.concatenate([share, np.full(len(known), len(at) / len(known))])
-        at = np.concatenate([at, np.clip((known - low) / (high - low), 0, 1)])
-    exact = np.nan_to_num(transform.apply(as_rgb(low + (high - low) * at)).astype(np.float64))
-    check()
-    from scipy import sparse
-
-    w = weights(at, grid)
-    weighed = w.multiply(share[:, None]).tocsr()
-    mix = (w.T @ weighed + sparse.identity(grid**3) * (1e-3 * share.sum() / grid**3)).tocsr()
+        at = as_rgb(np.concatenate([at, np.clip((known - low) / (high - low), 0, 1)]))
+    parts = [slice(i, i + _AT_ONCE) for i in range(0, len(at), _AT_ONCE)]
+    exact = np.empty_like(at)
+    for part in parts:
+        colours = as_rgb(low + (high - low) * at[part])
+        exact[part] = np.nan_to_num(transform.apply(colours))
+        check()
+    between = Between(at, grid)
+    del at
     start = plain_values.reshape(-1, 3).astype(np.float64)
     diagonal = np.arange(grid) * (grid * grid + grid + 1)
     held = start.copy()
     held[diagonal] = np.clip(neutral_nodes(transform.apply, grid, low, high), *node_range)
     free = np.ones(grid**3)
     free[diagonal] = 0
-    keep = sparse.diags(free)
-    normal = Normal((keep @ mix @ keep).tocsr(), Bend(grid))
+    normal = Normal(between.gram(share, 1e-3 * share.sum() / grid**3, free), Bend(grid))
     change = np.zeros_like(start)
     for _ in range(4):
-        now = w @ (held + change)
-        target = exact.copy()
-        beyond = ((exact >= 1) & (now > 1)) | ((exact <= 0) & (now < 0))
-        target[beyond] = now[beyond]
-        right = free[:, None] * (weighed.T @ (target - w @ held))
-        change = solved(normal, right, change, 12, check)
+        right = np.zeros_like(start)
+        for part in parts:
+            now, wanted = between.of(held + change, part), exact[part]
+            met = ((wanted >= 1) & (now > 1)) | ((wanted <= 0) & (now < 0))
+            off = np.where(met, now, wanted) - between.of(held, part)
+            between.spread(share[part, None] * off, part, right)
+        change = solved(normal, free[:, None] * right, change, 12, check)
         change = np.clip(held + change, *node_range) - held
     better = Table3D(frozen_array((held + change).reshape(plain_values.shape)), domain)
     look = seen or np.asarray

@@ -14,7 +14,7 @@ from sfumato.core.arrays import Array, as_rgb, frozen_array
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.fit import Bend, Normal, StillWanted, always_wanted, solved, weights
+from sfumato.core.lut.fit import Bend, Between, Normal, StillWanted, always_wanted, solved
 from sfumato.core.lut.stages import CdlStage, Exponent, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import NODE_RANGE, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Stage, Transform
@@ -153,7 +153,7 @@ def mapped(
     found = difference_of((there[kept], again), at[kept], display)
     check()
     dense = transform.apply(lattice_colours(49)).reshape(-1, 3)
-    hit = np.asarray(weights(np.clip(dense, 0, 1), _REACH).sum(axis=0)).reshape(-1) > 0
+    hit = Between(dense, _REACH).spread(np.ones((len(dense), 1)))[:, 0] > 0
     inside = ((dense >= 0) & (dense <= 1)).all(axis=1)
     if not inside.any():
         hit[:] = False
@@ -219,12 +219,11 @@ def inverted(
             values = (
                 Transform((coarse,)).apply(nodes, "trilinear").reshape(-1, 3).astype(np.float64)
             )
-        w = weights(y, size)
-        check()
+        between = Between(y, size)
         smooth = _SMOOTH * len(y) * (size - 1) ** 4 / size**3
-        normal = Normal((w.T @ w).tocsr(), Bend(size), smooth)
-        right = np.asarray(w.T @ x)
-        values = solved(normal, right, values, 200 if part == 0 else 50, check)
+        normal = Normal(between.gram(np.ones(len(y))), Bend(size), smooth)
+        check()
+        values = solved(normal, between.spread(x), values, 200 if part == 0 else 50, check)
         progress((part + 1) / len(sizes))
     table = Table3D(frozen_array(np.clip(values, *NODE_RANGE).reshape((grid,) * 3 + (3,))))
     result = Transform((table,), _title(transform))

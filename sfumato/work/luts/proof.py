@@ -19,7 +19,7 @@ from sfumato.core.lut.difference import (
     difference_and_place,
     difference_of,
 )
-from sfumato.core.lut.fit import always_wanted, fitted
+from sfumato.core.lut.fit import MOST_FITTED, always_wanted, fitted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path
@@ -31,9 +31,6 @@ from sfumato.work.luts.deliver import REFUSE, Delivered, Loss, deliver
 from sfumato.work.luts.target import Target, format_for
 from sfumato.work.memory import heavy
 from sfumato.work.tiles import bake_tiled, run_tiled
-
-MOST_FITTED = 65  # points: beyond that a fit takes minutes and gigabytes
-
 
 WIDTH = 240  # of the pictures that a loss is measured on
 _FULLY = 64  # shots that are measured at that width; of more, fewer colours each …

@@ -8,7 +8,7 @@ from pathlib import Path
 from attrs import frozen
 
 from sfumato.core.errors import ExportError, ValueRefused
-from sfumato.core.lut.fit import Fitted, fitted
+from sfumato.core.lut.fit import MOST_FITTED, Fitted, fitted
 from sfumato.core.lut.recast import FLOATS, curves_of, domain_of, sampled, shaped
 from sfumato.core.lut.table import NODE_RANGE, UNIT, Domain, Table1D
 from sfumato.core.lut.text_style import Style
@@ -132,7 +132,9 @@ def held(
         raise ValueRefused(spec.holds(transform), hint="choose another format")
     words = f"resampled from {table.size} to {grid} points" if table else f"baked to {grid} points"
     fit = None
-    if target.fitted:
+    if target.fitted and grid > MOST_FITTED:
+        words += f", not fitted: beyond {MOST_FITTED} points that makes nothing better"
+    if target.fitted and grid <= MOST_FITTED:
         reach = (0.0, 1.0) if spec.clips else NODE_RANGE
         with heavy(check):
             fit = fitted(

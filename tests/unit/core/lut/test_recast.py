@@ -17,7 +17,7 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import cube_colours, difference
-from sfumato.core.lut.fit import Bend, Normal, fitted, smoothed, solved, weights
+from sfumato.core.lut.fit import Bend, Between, Normal, fitted, smoothed, solved, weights
 from sfumato.core.lut.invert import inverted, stage_inverse
 from sfumato.core.lut.recast import (
     blended,
@@ -138,6 +138,15 @@ def test_weights_are_the_interpolation(n: int, seed: int) -> None:
     np.testing.assert_allclose(
         found, Transform((table,)).apply(points.astype(np.float32)), atol=1e-5
     )
+    share, free = random.random(50), (random.random(n**3) < 0.8).astype(float)
+    between, w = Between(points, n), weights(points, n)
+    nodes, values = random.random((n**3, 2)), random.random((50, 2))
+    np.testing.assert_allclose(between.of(nodes), w @ nodes, atol=1e-12)
+    np.testing.assert_allclose(between.spread(values), w.T @ values, atol=1e-12)
+    keep = sparse.diags(free)
+    gram = keep @ (w.T @ sparse.diags(share) @ w + 0.1 * sparse.identity(n**3)) @ keep
+    found = between.gram(share, 0.1, free)
+    np.testing.assert_allclose(found.toarray(), gram.toarray(), atol=1e-12)
     bend = Bend(n)
     x, y = random.random((2, n**3, 2))
     assert ((bend @ x) * y).sum() == pytest.approx((x * (bend @ y)).sum())  # symmetric
