@@ -16,12 +16,29 @@ import sys
 import tempfile
 import time
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 
 from bench.opened import ROOT, opened, own_folders
 
 STALL, MEMORY = 0.2, 700  # seconds, MB: what is asked for
 _TAKEN = 0.1  # of the time of a stall
+_MORE = 100  # MB between two tellings of what holds the memory
+
+
+def teller() -> Callable[[float], None]:
+    """Return what tells of much memory what holds it, at every 100 MB more."""
+    from bench.held import Held
+
+    held, told = Held(), [float(MEMORY) - _MORE]
+
+    def on_peak(now: float) -> None:
+        if now > told[0] + _MORE:
+            told[0] = now
+            print(f"{now:.0f} MB:")
+            held.tell()
+
+    return on_peak
 
 
 def run(seed: int, events: int) -> int:
@@ -49,6 +66,7 @@ def run(seed: int, events: int) -> int:
     with Wanderer(hand, seed) as wanderer:
         wanderer.start()
         hand.until(lambda: len(list(window.rooms)) == len(window.rooms.specs))  # at rest
+        wanderer.on_peak = teller()
         wanderer.work = 0.0
         wanderer.gaps.clear()
         wanderer.run(events)

@@ -13,6 +13,7 @@ import tempfile
 import threading
 import time
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -199,6 +200,7 @@ class Wanderer:
         self.gaps: list[tuple[float, float, str]] = []
         self.work, self.worked_in = 0.0, ""
         self.peak, self.peaked_in = 0.0, ""  # MB, and what the threads were at
+        self.on_peak: Callable[[float], None] = lambda _now: None
         self.doing = ""
         self._dragging = 0.0  # since when
         self._pressed: tuple[QWidget, QPoint] | None = None
@@ -297,6 +299,7 @@ class Wanderer:
             now = pages * resource.getpagesize() / 1e6
             if now > self.peak:
                 self.peak, self.peaked_in = now, _at_work()
+                self.on_peak(now)
 
     def _top(self) -> QWidget:
         modal = QApplication.activeModalWidget()

@@ -1,0 +1,69 @@
+"""What a process holds, for when it holds too much: printed, and each time what is more than the time before."""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import sys
+import threading
+import traceback
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+_FRAMES = 4  # of each thread that are told
+
+
+class _Heap(ctypes.Structure):  # mallinfo2 of the GNU C library
+    _fields_ = [
+        (name, ctypes.c_size_t)
+        for name in (
+            *("arena", "ordblks", "smblks", "hblks", "hblkhd"),
+            *("usmblks", "fsmblks", "uordblks", "fordblks", "keepcost"),
+        )
+    ]
+
+
+class Held:
+    """Tells of threads, arrays, objects and kinds of memory; of some only by how much they grew."""
+
+    def __init__(self) -> None:
+        self._arrays: Counter[Any] | None = None
+        self._objects: Counter[str] = Counter()
+
+    def tell(self) -> None:
+        """Print it; stops everything for about a second."""
+        names = {t.ident: t.name for t in threading.enumerate()}
+        for ident, frame in sys._current_frames().items():
+            calls = reversed(traceback.extract_stack(frame)[-_FRAMES:])
+            where = " < ".join(f"{Path(c.filename).name}:{c.lineno} {c.name}" for c in calls)
+            print(f"    {names.get(ident)}: {where}")
+        arrays, every, seen = Counter[Any](), 0, set()
+        objects = gc.get_objects()
+        for thing in objects:
+            for array in gc.get_referents(
+                thing
+            ):  # arrays are no things of the collector themselves
+                while isinstance(array, np.ndarray) and isinstance(array.base, np.ndarray):
+                    array = array.base
+                if isinstance(array, np.ndarray) and id(array) not in seen:
+                    seen.add(id(array))
+                    arrays[str(array.dtype), array.shape] += 1
+                    every += array.nbytes
+        kinds = Counter(type(thing).__name__ for thing in objects)
+        print(f"    {every / 1e6:.0f} MB of arrays")
+        if self._arrays is not None:
+            print("    more arrays:", (arrays - self._arrays).most_common(8))
+            print("    more objects:", (kinds - self._objects).most_common(8))
+        self._arrays, self._objects = arrays, kinds
+        info = getattr(ctypes.CDLL(None), "mallinfo2", None)
+        if info is not None:
+            info.restype = _Heap
+            heap = info()
+            print(
+                f"    heaps {heap.arena / 1e6:.0f} MB, of which free {heap.fordblks / 1e6:.0f}; "
+                f"mapped apart {heap.hblkhd / 1e6:.0f} in {heap.hblks}",
+                flush=True,
+            )
