@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import ctypes
+import faulthandler
 import gc
 import sys
 import threading
-import traceback
 from collections import Counter
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-
-_FRAMES = 4  # of each thread that are told
 
 
 class _Heap(ctypes.Structure):  # mallinfo2 of the GNU C library
@@ -35,17 +32,15 @@ class Held:
 
     def tell(self) -> None:
         """Print it; stops everything for about a second."""
-        names = {t.ident: t.name for t in threading.enumerate()}
-        for ident, frame in sys._current_frames().items():
-            calls = reversed(traceback.extract_stack(frame)[-_FRAMES:])
-            where = " < ".join(f"{Path(c.filename).name}:{c.lineno} {c.name}" for c in calls)
-            print(f"    {names.get(ident)}: {where}")
+        sys.stdout.flush()
+        faulthandler.dump_traceback(
+            sys.stdout, all_threads=True
+        )  # frames of threads that run may not be walked
+        print("    ", {t.name: f"{t.ident:#018x}" for t in threading.enumerate()})
         arrays, every, seen = Counter[Any](), 0, set()
         objects = gc.get_objects()
         for thing in objects:
-            for array in gc.get_referents(
-                thing
-            ):  # arrays are no things of the collector themselves
+            for array in gc.get_referents(thing):  # the collector does not know arrays themselves
                 while isinstance(array, np.ndarray) and isinstance(array.base, np.ndarray):
                     array = array.base
                 if isinstance(array, np.ndarray) and id(array) not in seen:
