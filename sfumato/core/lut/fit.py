@@ -281,7 +281,7 @@ def fitted(
     plain_values = node_values(transform.apply(nodes), node_range)
     plain = Table3D(plain_values, domain)
     check()
-    pieces = 4 if grid <= 17 else 2 if grid <= 65 else 1
+    pieces = 4 if grid <= 17 else 2
     count = pieces * (grid - 1)
     # Cell-centred samples, shifted a little by a fixed sequence so that no plane is favoured.
     at = lattice_colours(count).reshape(-1, 3) * np.float32((count - 1) / count)
@@ -309,9 +309,9 @@ def fitted(
     normal = Normal(between.gram(share, 1e-3 * share.sum() / grid**3, free), Bend(grid))
     change = np.zeros_like(start)
     for _ in range(4):
-        right = np.zeros_like(start)
+        moved, right = held + change, np.zeros_like(start)
         for part in parts:
-            now, wanted = between.of(held + change, part), exact[part]
+            now, wanted = between.of(moved, part), exact[part]
             met = ((wanted >= 1) & (now > 1)) | ((wanted <= 0) & (now < 0))
             off = np.where(met, now, wanted) - between.of(held, part)
             between.spread(share[part, None] * off, part, right)
