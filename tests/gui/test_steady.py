@@ -19,6 +19,7 @@ from shiboken6 import isValid
 from sfumato.app import theme
 from sfumato.app.guard import guarded
 from sfumato.app.questions import Question
+from sfumato.app.rooms.look.ledger import Ledger
 from sfumato.app.rooms.look.preset_sheet import PresetSheet
 from sfumato.app.services.view_state import ViewState, fitted
 from sfumato.app.views.easel import Easel
@@ -111,6 +112,32 @@ def test_a_shot_goes_between_press_and_release(demo) -> None:
     QApplication.sendEvent(strip, move)
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=end)
     assert [s.id for s in hand.study.shots] == order
+    hand.settle()
+
+
+def test_a_glaze_goes_while_its_row_is_dragged(demo) -> None:
+    """The row is there until the loop's next turn, and the hand still moves it."""
+    hand, window = demo, demo.window
+    new = attrs.evolve(new_coat("levels"), id="gone")
+    window.model.commit("Add", hand.study.added(LOOK, new))
+    hand.settle()
+    ledger = hand.window.findChild(Ledger)
+    row = ledger.row("gone")
+    QTest.mousePress(row, Qt.MouseButton.LeftButton, pos=QPoint(30, 8))
+    QTest.mouseMove(row, QPoint(30, -40))
+    assert ledger.body.drop is not None
+    window.model.commit("Take out", hand.study.removed("gone"))
+    assert ledger.body.drop is None
+    before = hand.study
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier(0)
+    for kind in (QEvent.Type.MouseMove, QEvent.Type.MouseButtonRelease):
+        at = QPointF(30, -60)
+        QApplication.sendEvent(row, QMouseEvent(kind, at, row.mapToGlobal(at), left, left, none))
+    row.toggled.emit("gone", False)
+    row.strength_edited.emit("gone", 0.5)
+    row.renamed.emit("gone", "Typed before")
+    assert hand.study == before
+    assert ledger.body.drop is None
     hand.settle()
 
 

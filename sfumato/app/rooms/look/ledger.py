@@ -336,7 +336,7 @@ class Ledger(QWidget):
             row.deleteLater()
         self._rows = kept
         self._show_marks()
-        self.body.nodes = nodes
+        self.body.nodes, self.body.drop = nodes, None
         self.body.look_top, self.body.view_row = self._look, self._view_row
         self._tabs.start()
         self._column.activate()  # rows lie where they are drawn, for a drag that follows at once
@@ -527,7 +527,7 @@ class Ledger(QWidget):
         return out
 
     def _on_dragged(self, coat_id: str, global_y: float, done: bool) -> None:
-        if self.is_filling:
+        if self.is_filling or coat_id not in self._rows:  # taken out while its row is dragged
             return
         y = self.body.mapFromGlobal(QPointF(0, global_y)).y()
         places = self._places(self._model.study.coat(coat_id))

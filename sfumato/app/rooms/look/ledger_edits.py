@@ -26,9 +26,10 @@ class LedgerEdits:
         self._model, self._view, self._desk, self._notices = model, view, desk, notices
 
     def _is_there(self, coat_id: str, field: str = "") -> bool:
-        """Whether a glaze whose panel speaks is still in the study, and still of the kind it shows.
+        """Whether a glaze whose row or panel speaks is still in the study, and still of the kind it shows.
 
-        A drag or an open list may outlive it: undone, taken out, or another study with the same id.
+        A drag, an open list or a name that is being typed may outlive it: undone, taken out, or another
+        study with the same id.
         """
         found = next((c for c in self._model.study.every_coat() if c.id == coat_id), None)
         return found is not None and (not field or field in kinds(found.parameters))
@@ -78,18 +79,24 @@ class LedgerEdits:
 
     def strength(self, coat_id: str, value: float) -> None:
         study = self._model.study
+        if not self._is_there(coat_id):
+            return
         self._desk.hold()
         after = study.set_coat(coat_id, strength=value)
         self._model.commit(f"Strength of {study.coat(coat_id).title}", after, (coat_id, "strength"))
 
     def rename(self, coat_id: str, name: str) -> None:
         study = self._model.study
+        if not self._is_there(coat_id):
+            return
         before = study.coat(coat_id)
         if name != before.name:
             self._model.commit(f"Rename {before.title}", study.set_coat(coat_id, name=name))
 
     def toggle(self, coat_id: str, on: bool) -> None:
         study = self._model.study
+        if not self._is_there(coat_id):
+            return
         word = "Switch on" if on else "Switch off"
         self._model.commit(f"{word} {study.coat(coat_id).title}", study.set_coat(coat_id, on=on))
 
