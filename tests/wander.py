@@ -82,6 +82,7 @@ class AnyPorts(StandInPorts):
         self.demo = demo / "saltglass.sfumato"
         self.pool = [
             *sorted(demo.glob("**/*.tif"))[:3],
+            *sorted(demo.glob("*.mov")),
             demo / "poster.tif",
             folder / "missing.png",
         ]

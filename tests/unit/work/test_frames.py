@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections import Counter
 from pathlib import Path
 
+import attrs
 import numpy as np
 import pytest
-from conftest import scene
+from conftest import ROOT, scene
 from PIL import Image
 
 from sfumato.core.compiled import KERNELS
@@ -98,3 +100,26 @@ def test_walking_over_many_shots_decodes_each_once(tmp_path: Path, monkeypatch) 
     Image.fromarray((scene(100, 50) * 255).astype(np.uint8)).save(shots[1].path)
     os.utime(shots[1].path, ns=(1, 1))
     assert frames.size(shots[1]) == (100, 50), "a file that has changed is read again"
+
+
+def test_clips_that_nobody_looks_at_are_closed_at_once() -> None:
+    """The collector of cycles comes by seldom in the window: the decoders of each had stayed till then."""
+    clips = [ROOT / "demo" / name for name in ("walk.mov", "furnace.mov", "causeway.mov")]
+    shots = [Shot(str(file), file.stem, "sRGB") for file in clips]
+    frames, counts = Frames(), list[int]()
+    gc.collect()
+    before = _threads()
+    gc.disable()
+    try:
+        for number, shot in enumerate(shots * 4):
+            assert frames.rgb8(attrs.evolve(shot, frame=number), 96, 54).any()
+            counts.append(_threads())
+        del frames
+        assert before < counts[0] < counts[1] == max(counts), "two clips are kept open"
+        assert _threads() == before
+    finally:
+        gc.enable()
+
+
+def _threads() -> int:
+    return len(os.listdir("/proc/self/task"))
