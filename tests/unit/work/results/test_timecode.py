@@ -1,4 +1,4 @@
-"""Drop-frame timecode against a counter that leaves numbers out one by one, over a whole day."""
+"""Drop-frame timecode against a counter that leaves numbers out one by one, over two hours and midnight."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ import pytest
 from sfumato.work.results.timecode import later
 
 
-def labels(count: int, drops: int) -> Iterator[str]:
-    """Yield the labels of a day: the first `drops` numbers of each minute but every tenth left out."""
-    for minute in range(24 * 60):
+def labels(count: int, drops: int, minutes: range) -> Iterator[str]:
+    """Yield the labels of these minutes: the first `drops` numbers of each but every tenth left out."""
+    for minute in minutes:
         for second in range(60):
             for number in range(count):
                 if second == 0 and number < drops and minute % 10:
@@ -23,13 +23,18 @@ def labels(count: int, drops: int) -> Iterator[str]:
 @pytest.mark.parametrize(
     ("rate", "drops"), [(Fraction(30000, 1001), 2), (Fraction(60000, 1001), 4)]
 )
-def test_every_label_of_a_day_is_reached(rate: Fraction, drops: int) -> None:
-    day = list(labels(round(rate), drops))
-    assert len(day) == 144 * (600 * round(rate) - 9 * drops)
-    for at in [*range(0, len(day), 977), *range(1780, 1830), *range(17960, 18010), len(day) - 1]:
-        assert later(day[0], at, rate) == day[at]
-        assert later(day[at], 1, rate) == day[(at + 1) % len(day)]
-        assert later(day[at], 5000, rate) == day[(at + 5000) % len(day)]
+def test_every_label_is_reached(rate: Fraction, drops: int) -> None:
+    early = list(labels(round(rate), drops, range(121)))
+    late = list(labels(round(rate), drops, range(24 * 60 - 9, 24 * 60)))
+    day = 144 * (600 * round(rate) - 9 * drops)
+    for at in [*range(0, len(early) - 5000, 977), *range(1780, 1830), *range(17960, 18010)]:
+        assert later(early[0], at, rate) == early[at]
+        assert later(early[at], 1, rate) == early[at + 1]
+        assert later(early[at], 5000, rate) == early[at + 5000]
+        assert later(early[at], day, rate) == early[at]
+    for at in range(0, len(late), 97):
+        assert later(early[0], day - len(late) + at, rate) == late[at]
+        assert later(late[at], len(late) - at, rate) == early[0], "midnight"
 
 
 def test_without_a_rate_or_a_timecode_nothing_moves() -> None:
