@@ -444,7 +444,8 @@ class Wanderer:
     def _look_anew(self) -> None:
         """What an instrument keeps of its picture is what it would draw now."""
         for graph in self.window.findChildren(Graph):
-            if graph.isVisible():
+            QApplication.processEvents()  # to draw them all is this hand's work, not the window's
+            if isValid(graph) and graph.isVisible():
                 kept = graph.grab().toImage()
                 graph.update()
                 if graph.grab().toImage() != kept:
@@ -472,8 +473,13 @@ class Wanderer:
                 break
             self.window.services.queue.cancel()
             self.hand.wait(50)
-        recorder = self.window.rooms["bench"].monitors.recorder
-        recorder.stop()  # a take runs until it is ended, and leaves little of two processors to the rest
+        bench, look = self.window.rooms["bench"], self.window.rooms["look"]
+        recorder = bench.monitors.recorder
+        # Takes and clips run until they are ended, and leave little of two processors to the rest.
+        recorder.stop()
+        look.shot_edits.player.stop()
+        for model in (bench.monitors, bench.engine, bench.filter):
+            model.play(False)
         self.hand.until(lambda: not recorder.runs)
         self.hand.settle()
         model, stack = self.window.model, self.window.model.undo_stack
