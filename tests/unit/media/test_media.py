@@ -385,11 +385,10 @@ def test_large_pictures_are_made_smaller_in_stripes(monkeypatch) -> None:
 
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
-    data = media()["png"].write(
-        np.zeros((4, 4, 3), np.uint8), Saving(profile=imagecodecs.cms_profile("srgb"))
-    )
+    profile = imagecodecs.cms_profile("srgb")  # with the second in which it is made
+    data = media()["png"].write(np.zeros((4, 4, 3), np.uint8), Saving(profile=profile))
     with Image.open(io.BytesIO(data)) as image:
-        assert image.info["icc_profile"] == imagecodecs.cms_profile("srgb")
+        assert image.info["icc_profile"] == profile
 
 
 def _written(path: Path, times: list[int], turned: bool = False) -> None:
