@@ -211,7 +211,8 @@ class Wanderer:
         self._beat.timeout.connect(self._beats)
         self._rescue = QTimer()
         self._rescue.timeout.connect(self._rescues)
-        self._last = self._spent = self._taken = 0.0
+        self._last = self._spent = 0.0
+        self._takens = 0.0, 0.0  # at the last two beats: the host may count it before a gap is seen
 
     def __enter__(self) -> Wanderer:
         self._saved = (sys.excepthook, threading.excepthook)
@@ -221,7 +222,7 @@ class Wanderer:
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
         self._messages = qInstallMessageHandler(self._message)
         self._last, self._spent = time.perf_counter(), time.thread_time()
-        self._taken = taken_by_host()
+        self._takens = (taken_by_host(),) * 2
         self._beat.start(BEAT)
         self._rescue.start(15)
         return self
@@ -242,10 +243,11 @@ class Wanderer:
             self._fault(f"Qt says: {words}")
 
     def _beats(self) -> None:
-        now, before = time.perf_counter(), self._taken
-        gap, self._last, self._taken = now - self._last - BEAT / 1000, now, taken_by_host()
+        now, before = time.perf_counter(), self._takens[0]
+        gap, self._last = now - self._last - BEAT / 1000, now
+        self._takens = self._takens[1], taken_by_host()
         if gap > _GAP:
-            self.gaps.append((gap, self._taken - before, self.doing))
+            self.gaps.append((gap, self._takens[1] - before, self.doing))
         spent, self._spent = self._spent, time.thread_time()
         if self._spent - spent > self.work:
             self.work, self.worked_in = self._spent - spent, self.doing
