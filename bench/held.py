@@ -37,7 +37,7 @@ class Held:
             sys.stdout, all_threads=True
         )  # frames of threads that run may not be walked
         print("    ", {t.name: f"{t.ident:#018x}" for t in threading.enumerate()})
-        arrays, every, seen = Counter[Any](), 0, set()
+        arrays, sizes, seen = Counter[Any](), Counter[Any](), set()
         objects = gc.get_objects()
         for thing in objects:
             for array in gc.get_referents(thing):  # the collector does not know arrays themselves
@@ -46,9 +46,11 @@ class Held:
                 if isinstance(array, np.ndarray) and id(array) not in seen:
                     seen.add(id(array))
                     arrays[str(array.dtype), array.shape] += 1
-                    every += array.nbytes
+                    sizes[str(array.dtype), array.shape] += array.nbytes
         kinds = Counter(type(thing).__name__ for thing in objects)
-        print(f"    {every / 1e6:.0f} MB of arrays")
+        print(f"    {sizes.total() / 1e6:.0f} MB of arrays, most of them:")
+        for kind, size in sizes.most_common(12):
+            print(f"        {size / 1e6:.0f} MB in {arrays[kind]} of", *kind)
         if self._arrays is not None:
             print("    more arrays:", (arrays - self._arrays).most_common(8))
             print("    more objects:", (kinds - self._objects).most_common(8))
