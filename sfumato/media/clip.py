@@ -166,7 +166,7 @@ class Clip:
         with _as_media_error():
             self._container = container = av.open(source, "r")
             # The library's container and streams hold one another: left to the collector of cycles, which
-            # looks through old things seldom, the decoders of clips, 17 to 29 MB each, piled up.
+            # looks through old things seldom, decoders of clips that nobody had piled up.
             weakref.finalize(self, container.close).atexit = False
             if not self._container.streams.video:
                 raise MediaError(

@@ -364,14 +364,14 @@ def test_an_export_that_cannot_be_written_leaves_the_window_alive(
     def full(_fd: int) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(files.os, "fsync", full)
-    window.rooms["look"].exports.export(
-        ExportWish(tmp_path / "x.cube", Target("cube", 9), "x", False)
-    )
-    hand.settle()
+    with monkeypatch.context() as disk:
+        disk.setattr(files.os, "fsync", full)
+        window.rooms["look"].exports.export(
+            ExportWish(tmp_path / "x.cube", Target("cube", 9), "x", False)
+        )
+        hand.settle()
     assert "the disk is full" in window.strip.text()
     assert list(tmp_path.glob("*.cube")) == []
-    monkeypatch.undo()
     window.rooms["look"].exports.export(
         ExportWish(tmp_path / "x.cube", Target("cube", 9), "x", False)
     )

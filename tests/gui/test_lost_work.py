@@ -182,13 +182,13 @@ def test_the_old_copy_stays_until_the_new_one_is_written(hand, monkeypatch) -> N
         raise ExportError("the disk is full")
 
     window.files.offer_recovery()
-    monkeypatch.setattr(study_store, "autosave", full)
-    hand.click(hand.find(QPushButton, "notice.button"))
-    hand.settle()
+    with monkeypatch.context() as disk:
+        disk.setattr(study_store, "autosave", full)
+        hand.click(hand.find(QPushButton, "notice.button"))
+        hand.settle()
     assert hand.study.name == "Only one"
     assert copy.exists()
     assert "No recovery copy" in hand.notices[-1]
-    monkeypatch.undo()
     rename(hand, "Later")
     window.files.autosave_now()
     hand.settle()

@@ -379,9 +379,9 @@ def test_large_pictures_are_made_smaller_in_stripes(monkeypatch) -> None:
     picture = np.random.default_rng(2).integers(0, 65535, (900, 700, 3)).astype(np.uint16)
     for region in (WHOLE, (0.11, 0.23, 0.93, 0.87)):
         whole = scaled(picture, region, 61, 43)
-        monkeypatch.setattr("sfumato.work.frames._AT_ONCE", 50_000)
-        np.testing.assert_allclose(scaled(picture, region, 61, 43), whole, atol=2e-6)
-        monkeypatch.undo()
+        with monkeypatch.context() as in_parts:
+            in_parts.setattr("sfumato.work.frames._AT_ONCE", 50_000)
+            np.testing.assert_allclose(scaled(picture, region, 61, 43), whole, atol=2e-6)
 
 
 def test_profile_in_a_written_png_is_where_readers_look(tmp_path: Path) -> None:
