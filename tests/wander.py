@@ -186,6 +186,13 @@ def taken_by_host() -> float:
     return int(whole[8]) / os.sysconf("SC_CLK_TCK") / (os.cpu_count() or 1)
 
 
+def standing_as(now: Study, other: Study) -> Study:
+    """Return another study with its clips where they stand now: that is no edit, and not kept with what is undone."""
+    seen = {s.id: s.frame for s in now.shots}
+    shots = (attrs.evolve(s, frame=seen.get(s.id, s.frame)) for s in other.shots)
+    return attrs.evolve(other, shots=tuple(shots))
+
+
 class Wanderer:
     """One seed of random use.
 
@@ -491,14 +498,11 @@ class Wanderer:
         while stack.canUndo():
             self.doing = f"undo {stack.undoText()}"
             stack.undo()
-        seen = {s.id: s.frame for s in model.study.shots}  # where clips stand is no edit
-        first = (attrs.evolve(s, frame=seen.get(s.id, s.frame)) for s in self.first.shots)
-        start = attrs.evolve(self.first, shots=tuple(first))
-        self._compare("undone to the start", model.study, start)
+        self._compare("undone to the start", model.study, standing_as(model.study, self.first))
         while stack.index() < place:
             self.doing = f"redo {stack.redoText()}"
             stack.redo()
-        self._compare("redone", model.study, last)
+        self._compare("redone", model.study, standing_as(model.study, last))
         self.hand.settle()
         self.doing = "save"
         file = self.hand.ports.end = self.hand.ports.folder / "end.sfumato"

@@ -1,4 +1,6 @@
-"""Where long computations let others go first: before each glaze of a path, and each stage of a LUT."""
+"""Where long computations let others go first: before each glaze of a path, each stage of a LUT, and each
+chunk of what goes through a large array part by part.
+"""
 
 from __future__ import annotations
 

@@ -10,6 +10,7 @@ import numpy as np
 from PIL import Image
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import breathe
 from sfumato.core.compiled import KERNELS
 from sfumato.core.study.shot import Shot
 from sfumato.media.clip import Clip
@@ -110,6 +111,7 @@ def scaled(pixels: Array, region: Region, width: int, height: int) -> Rgb:
     # Floats of a large picture would be gigabytes: it is made smaller stripe by stripe.
     count = 1 if larger else min(height, max(1, part.shape[0] * part.shape[1] // _AT_ONCE))
     for i in range(count):
+        breathe()
         first, last = i * height // count, (i + 1) * height // count
         step = (box[3] - box[1]) / height
         y_from, y_to = box[1] + first * step, box[1] + last * step

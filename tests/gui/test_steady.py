@@ -269,6 +269,20 @@ def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
     fresh.close()
 
 
+def test_a_room_built_ahead_is_dressed_in_later_turns_or_when_it_is_opened(demo) -> None:
+    house, dress = demo.window.rooms, demo.window.dress
+    while len(list(house)) < len(house.specs):
+        house._build_ahead()
+    opened, bare = house["convert"].page.list, [p for p in dress._parts if not p.styleSheet()]
+    assert opened in bare
+    assert len({p.window() for p in bare} | {p.parentWidget() for p in bare}) > 5  # in all rooms
+    demo.window.view.set(room="convert")
+    demo.settle()
+    assert opened.styleSheet() == theme.sheet()
+    demo.until(lambda: not dress._waiting)
+    assert {p.styleSheet() for p in bare} == {theme.sheet()}
+
+
 def test_what_is_seen_is_painted_in_the_new_theme_in_a_turn_of_its_own(demo, monkeypatch) -> None:
     turns: list[list[str]] = []
     for method in ("_dress_next", "_set_ground", "_renew"):

@@ -40,15 +40,22 @@ class Dress(QObject):
         self._next = single_shot(self, 0, self._dress_next)
         self._due = 0.0  # when it is to come, by `time.perf_counter`
 
-    def add(self, *parts: QWidget, pages: Sequence[QWidget] = ()) -> None:
+    def add(self, *parts: QWidget, pages: Sequence[QWidget] = (), later: bool = False) -> None:
         """Dress parts of the window from now on, and each column of pages; none lies in another.
 
-        What a page takes in later goes into one of its columns.
+        What a page takes in later goes into one of its columns. `later`: nobody sees them, so that they
+        need not be dressed in the turn that made them.
         """
         self._parts = [p for p in self._parts if isValid(p)]  # menus and sheets come and go
         within = [c for page in pages for c in page.findChildren(QWidget, options=_DIRECT)]
-        for part in itertools.chain.from_iterable(map(self._pieces, (*parts, *within))):
-            self._parts.append(part)
+        pieces = list(itertools.chain.from_iterable(map(self._pieces, (*parts, *within))))
+        self._parts += pieces
+        if later:
+            self._waiting += pieces
+            self._watch(pieces)
+            self._go_on()
+            return
+        for part in pieces:
             part.setStyleSheet(theme.sheet())
 
     def _pieces(self, part: QWidget) -> list[QWidget]:

@@ -24,14 +24,14 @@ def room_specs() -> list[RoomSpec]:
 
 
 class House(QObject):
-    """`built(Room)`: a room is there now.
+    """`built(Room, ahead)`: a room is there now; `ahead`: before anybody opens it.
 
     To build all of them before the window is seen takes three times as long as to build the first.
     Their code is read by a worker once the window is there; then they are built one at a time, when
     nobody's hand moves and nothing is under way. Who opens one before that waits a tenth of a second.
     """
 
-    built = Signal(object)
+    built = Signal(object, bool)
 
     def __init__(
         self, services: Services, found: Sequence[RoomSpec], is_busy: Callable[[], bool]
@@ -52,13 +52,16 @@ class House(QObject):
     def __getitem__(self, key: str) -> Room:
         """Return a room, built now if nobody needed it yet."""
         if key not in self._rooms:
-            spec = self.specs[key]
-            room = spec.load()(self._services)
-            for action in spec.actions:
-                owned(room.owners, action.id)  # a fault of the room is found when it is built
-            self._rooms[key] = room
-            self.built.emit(room)
+            self._build(key)
         return self._rooms[key]
+
+    def _build(self, key: str, *, ahead: bool = False) -> None:
+        spec = self.specs[key]
+        room = spec.load()(self._services)
+        for action in spec.actions:
+            owned(room.owners, action.id)  # a fault of the room is found when it is built
+        self._rooms[key] = room
+        self.built.emit(room, ahead)
 
     def __iter__(self) -> Iterator[Room]:
         """Go over the rooms that are built."""
@@ -82,7 +85,7 @@ class House(QObject):
         """Build the next room that is missing, when nobody would notice."""
         missing = [key for key in self.specs if key not in self._rooms]
         if missing and self._is_idle():
-            self[missing.pop(0)]
+            self._build(missing.pop(0), ahead=True)
         if missing:
             self._idle.start()
         else:

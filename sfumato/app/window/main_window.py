@@ -162,9 +162,9 @@ class MainWindow(DressedWindow):
             for room in self.rooms:
                 room.begin()
 
-    def _on_built(self, room: Room) -> None:
+    def _on_built(self, room: Room, ahead: bool) -> None:
         self.pages.addWidget(room.page)
-        self.dress.add(pages=[room.page])
+        self.dress.add(pages=[room.page], later=ahead)
         if room.undo_stack is not self.model.undo_stack:
             room.undo_stack.indexChanged.connect(lambda _i: self.refresh_actions())
         room.changed.connect(self.refresh_actions)

@@ -8,6 +8,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, as_rgb
+from sfumato.core.breath import breathe
 from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.transform import Transform
@@ -72,12 +73,11 @@ def cube_colours(count: int = 20000) -> Rgb:
 def delta_e(a: Any, b: Any, display: Encoding) -> Array:
     """Return CIEDE2000 of two sets of display code values as the display shows them, shape (...,)."""
     first, second = (np.asarray(each).reshape(-1, 3) for each in (a, b))
-    parts = [
-        ciede2000(
-            lab_of(first[i : i + _AT_ONCE], display), lab_of(second[i : i + _AT_ONCE], display)
-        )
-        for i in range(0, len(first), _AT_ONCE)
-    ]
+    parts = []
+    for start in range(0, len(first), _AT_ONCE):
+        breathe()
+        now = slice(start, start + _AT_ONCE)
+        parts.append(ciede2000(lab_of(first[now], display), lab_of(second[now], display)))
     return np.concatenate(parts or [np.zeros(0)]).reshape(np.shape(a)[:-1])
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from attrs import field, frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import breathe
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import CHUNK
@@ -138,6 +139,7 @@ def to_bytes(code: Rgb) -> Array:
     out = np.empty(code.shape, np.uint8)
     flat, into = code.reshape(-1, 3), out.reshape(-1, 3)
     for start in range(0, len(flat), CHUNK):  # whole, the steps take thrice what the picture does
+        breathe()
         part = np.clip(flat[start : start + CHUNK], 0, 1)
         part *= np.float32(255)
         part += np.float32(0.5)

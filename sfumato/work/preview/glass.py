@@ -6,6 +6,7 @@ import numpy as np
 
 from sfumato.core.arrays import Array, frozen_array
 from sfumato.core.bench.signal import Signal, from_signal, painted
+from sfumato.core.breath import breathe
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.screen import is_plain, on_screen
 from sfumato.core.compiled import KERNELS
@@ -68,6 +69,7 @@ def shown(codes: Array, display: Encoding, screen: Encoding | None, *, quick: bo
         out = np.empty(codes.shape, np.uint8)
         colours, into = codes.reshape(-1, 3), out.reshape(-1, 3)
         for start in range(0, len(colours), CHUNK):  # whole, it takes a dozen times as much
+            breathe()
             part = slice(start, start + CHUNK)
             into[part] = to_bytes(
                 on_screen(np.clip(as_float(colours[part]), 0, 1), display, screen)
