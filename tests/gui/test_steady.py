@@ -269,7 +269,12 @@ def test_the_theme_changes_what_is_seen_first_and_the_rest_when_it_is_shown(
     fresh.close()
 
 
-def test_a_room_built_ahead_is_dressed_in_later_turns_or_when_it_is_opened(demo) -> None:
+def test_a_room_built_ahead_is_dressed_in_later_turns_or_when_it_is_opened(
+    demo, monkeypatch
+) -> None:
+    monkeypatch.setattr(
+        "sfumato.app.window.house.keep_for_good", lambda: None
+    )  # tests come after it
     house, dress = demo.window.rooms, demo.window.dress
     while len(list(house)) < len(house.specs):
         house._build_ahead()

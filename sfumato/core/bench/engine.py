@@ -18,6 +18,7 @@ from attrs import evolve, frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.bench.blocks import BC1, BC7, through_blocks
+from sfumato.core.breath import breathe
 from sfumato.core.controls import Choice, Number, Toggle, control
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.table import Table3D
@@ -278,6 +279,7 @@ def _filtered(texels: Array, at: Array, settings: Import, exact: bool) -> Rgb:
     flat = texels.reshape(-1, 3)
     total: Rgb = np.zeros((*at.shape[:-1], 3), np.float32)
     for bits in product((0, 1), repeat=len(sizes)):
+        breathe()
         weight, index = shares[0][bits[0]], ends[0][bits[0]]
         for i, bit in enumerate(bits[1:], 1):
             weight, index = weight * shares[i][bit], index + ends[i][bit]

@@ -13,6 +13,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import breathe
 from sfumato.core.carrier import arrange
 
 USUAL = tuple(
@@ -174,6 +175,7 @@ def _score(along: Array, upright: Array, layout: str, points: int, scale: int) -
         return None
     score = np.empty((rows, columns), np.float32)
     for top in range(0, rows, _BAND):  # whole, the steps between would take as much as the picture
+        breathe()
         band = slice(top, min(top + _BAND, rows))
         high = band.stop - top
         seams = np.zeros((high, columns), np.float32)

@@ -10,8 +10,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-import numpy as np
-
+from sfumato.core.breath import breathe
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.text_style import (
     FIXED,
@@ -26,6 +25,7 @@ from sfumato.core.lut.text_style import (
 _NUMBER = re.compile(rb"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
 _BOM = b"\xef\xbb\xbf"
 _LOOKED = 20_000  # lines of a file that are looked at
+_AT_ONCE = 2048  # rows that are read or written together
 _WORDS = re.compile(r"(TITLE)(\s+)(\"?)(.*?)(\"?)(\s*)$")
 _USUAL = ([0.0] * 3, [1.0] * 3, [0.0, 1.0])  # the domain that is meant without a word
 _KEYS = {
@@ -50,8 +50,10 @@ def _rows(lines: list[bytes]) -> tuple[int, int, int]:
     """Return where the longest run of rows of three or more numbers begins and ends, and how many stand in one."""
     best, start, count = (0, 0, 0), 0, 0
     for i, line in enumerate([*lines, b""]):
+        if i % _AT_ONCE == 0:
+            breathe()
         parts = line.split()
-        size = len(parts) if parts and all(_NUMBER.fullmatch(p) for p in parts) else 0
+        size = len(parts) if parts and all(map(_NUMBER.fullmatch, parts)) else 0
         if size != count:
             if count >= 3 and i - start > best[1] - best[0]:
                 best = (start, i, count)
@@ -151,34 +153,29 @@ def styled(data: bytes, style: Style) -> bytes:
     tail = [x.decode() for x in lines[last:]]
     if style.header:
         head = _filled(style.header, head)
-    values = np.array(b" ".join(lines[first:last]).split(), dtype=object)
-    text = _formatted(values, count, style)
+    rows = (
+        _formatted(b" ".join(lines[at : min(at + _AT_ONCE, last)]).decode().split(), count, style)
+        for at in range(first, last, _AT_ONCE)
+    )
     mark = style.newline
-    whole = mark.join([*head, text, *tail]) + (mark if style.ends else "")
+    whole = mark.join([*head, *rows, *tail]) + (mark if style.ends else "")
     return (_BOM if style.bom else b"") + whole.encode()
 
 
-_AT_ONCE = 2048  # rows that are written together
-
-
-def _formatted(values: Any, count: int, style: Style) -> str:
+def _formatted(numbers: list[str], count: int, style: Style) -> str:
+    """Return some rows; of all at once the window would wait for the interpreter a tenth of a second."""
+    breathe()
     kinds = {FIXED: f"%.{style.digits}f", POWER: f"%.{style.digits}e", WHOLE: "%s", SHORTEST: "%s"}
     one = kinds[style.numbers]
     if style.width:
         one = one.replace("%", f"%{style.width}")
     row = style.indent + style.between.join([one] * count) + style.after
-    numbers = [v.decode() for v in values]
+    cells: tuple[Any, ...] = tuple(numbers)
     if style.numbers in (FIXED, POWER):
         places = style.digits + (0 if style.numbers == FIXED else 40)
-        cells: tuple[Any, ...] = tuple(round(float(v), places) + 0.0 for v in numbers)
-    else:
-        cells = tuple(numbers)
-    # By parts: one text of all would hold the interpreter, and the window, for a tenth of a second.
-    some = count * _AT_ONCE
-    parts = (cells[i : i + some] for i in range(0, len(cells), some))
-    return style.newline.join(
-        style.newline.join([row] * (len(part) // count)) % part for part in parts
-    )
+        # What rounds to 0 from below is written without a minus.
+        cells = tuple(round(float(v), places) + 0.0 if v[0] == "-" else float(v) for v in numbers)
+    return style.newline.join([row] * (len(cells) // count)) % cells
 
 
 def _filled(template: tuple[str, ...], own: list[str]) -> list[str]:

@@ -11,6 +11,7 @@ from typing import BinaryIO
 import numpy as np
 
 from sfumato.core.arrays import Array
+from sfumato.core.breath import breathe
 from sfumato.core.compiled import KERNELS
 from sfumato.core.errors import FormatError
 
@@ -367,6 +368,7 @@ def write_rows(
     quick = values.size >= 3 * (_WORTH if KERNELS.are_loaded else _WORTH_LOADING)
     written = _rows_quickly if quick else _rows_slowly
     for first in range(0, len(values), _ROWS):
+        breathe()
         part = values[first : first + _ROWS]
         rows = part if as_written is None else as_written(first, part)
         out.write(written(np.asarray(rows, np.float32)))
