@@ -288,8 +288,7 @@ def _filtered(texels: Array, at: Array, settings: Import, exact: bool) -> Rgb:
 
 
 def _places(texture: Texture, code: Rgb) -> tuple[list[Array], Array]:
-    """Return where a shader looks in the texture, coordinates 0..1 for one or two looks, and the share of
-    the second."""
+    """Return where a shader looks in the texture, 0..1, once or twice, and the second's share."""
     settings, n = texture.settings, texture.points
     half = np.float32(0.0 if settings.half_texel else 0.5)
     # Coordinates are floats of 32 bits, as shaders have them: of a long strip that can be seen.
@@ -312,8 +311,7 @@ def _places(texture: Texture, code: Rgb) -> tuple[list[Array], Array]:
 
 
 def _detail(at: Array, shape: tuple[int, ...]) -> Array:
-    """Return the level of detail of each pixel of a picture (h, w): from how far its neighbours in squares of
-    two by two look away."""
+    """Return the level of detail (h, w): from how far pixels of squares of two by two look apart."""
     h, w = at.shape[:2]
     even = np.pad(at, ((0, h % 2), (0, w % 2), (0, 0)), mode="edge")
     sizes = np.array(shape[-2::-1])

@@ -39,6 +39,7 @@ from sfumato.work.luts.deliver import LEAVE, REPLACE, VERSION, cube_judge, deliv
 from sfumato.work.luts.looks import read_look
 from sfumato.work.luts.lut_files import display_of
 from sfumato.work.luts.target import Target
+from sfumato.work.memory import heavy
 from sfumato.work.stores.presets import SUFFIXES as PRESETS
 
 RANGES: dict[str, tuple[str, Callable[[Transform], Transform]]] = {
@@ -139,7 +140,8 @@ def made_by_recipe(
         transform = attrs.evolve(transform, title=recipe.title)
     transform = transform.at_strength(recipe.strength)
     if recipe.invert:
-        transform, where = inverted(transform, recipe.grid, shown, check)
+        with heavy(check):
+            transform, where = inverted(transform, recipe.grid, shown, check)
         notes += where.words()
     if recipe.range:
         transform = RANGES[recipe.range][1](transform)

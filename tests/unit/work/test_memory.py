@@ -22,6 +22,7 @@ from sfumato.core.lut.transform import Transform
 from sfumato.work import memory
 from sfumato.work.bench.engines import as_frame
 from sfumato.work.cancel import Cancel, Cancelled
+from sfumato.work.luts.batch import Recipe, made_by_recipe
 from sfumato.work.memory import Kept, held
 from sfumato.work.preview.asks import to_bytes
 from sfumato.work.preview.glass import shown
@@ -190,6 +191,25 @@ def test_who_waits_for_heavy_work_comes_before_who_asks_again(monkeypatch) -> No
     for thread in both:
         thread.join(10)
     assert order[:2] == ["file", "export"]
+
+
+def test_an_inversion_waits_for_its_turn(monkeypatch) -> None:
+    """Of 65 points it takes 157 MB: a batch made one while an export was fitted."""
+    monkeypatch.setattr(memory, "_HEAVY", memory._Turns(1))
+    soft = Transform((Table3D(np.sqrt(lattice_colours(5))),))
+    made: list[str] = []
+
+    def invert() -> None:
+        made.append(made_by_recipe("soft", soft, Recipe(invert=True, grid=5))[0].notes[0])
+
+    memory._HEAVY.take(lambda: None)
+    worker = threading.Thread(target=invert)
+    worker.start()
+    worker.join(0.5)
+    assert made == []
+    memory._HEAVY.give_back()
+    worker.join(10)
+    assert len(made) == 1
 
 
 def _in_turn() -> str:
