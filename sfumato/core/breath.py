@@ -1,6 +1,4 @@
-"""Where long computations let others go first: before each glaze of a path, each stage of a LUT, and each
-chunk of what goes through a large array part by part.
-"""
+"""Where long computations let others go first: before each glaze, stage of a LUT or part of a large array or text."""
 
 from __future__ import annotations
 
