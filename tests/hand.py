@@ -11,9 +11,10 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from sfumato.app.controls.picker import Picker
+from sfumato.app.labels import Shortens
 from sfumato.app.services.rests import Rests
 from sfumato.app.window.main_window import MainWindow
 
@@ -21,6 +22,18 @@ PATIENCE = 300  # seconds until what is waited for counts as never coming; a slo
 RESTS = Rests(
     picture=30, loss=40, folder=60, order=100, rooms=1_000_000
 )  # rooms when they are opened
+ROOMS = {  # what opens each room and page, with the button that fills it
+    "room_look": "",
+    "room_swatchbook": "",
+    "trip_carriers": "",
+    "trip_borrow": "",
+    "room_convert": "luts.demo",
+    "room_send": "",
+    "room_apply": "",
+    "bench_monitor": "",
+    "bench_engine": "",
+    "bench_filter": "",
+}
 
 
 class StandInPorts:
@@ -160,6 +173,21 @@ class Hand:
             if time.monotonic() > end:
                 faulthandler.dump_traceback(all_threads=True)
                 raise AssertionError(f"the window did not come to rest: {self._busy()}")
+
+    def words_cut(self) -> list[str]:
+        """Return labels and buttons without room for their words, which do not say so by an ellipsis."""
+        found = []
+        for kind in (QLabel, QPushButton):
+            for widget in self.window.findChildren(kind):
+                needs = widget.minimumSizeHint().width()
+                if (
+                    widget.isVisible()
+                    and not isinstance(widget, Shortens)
+                    and needs > widget.width()
+                ):
+                    what = f"{type(widget).__name__} {widget.objectName()} {widget.text()[:60]!r}"
+                    found.append(f"{what} has {widget.width()} pixels of {needs}")
+        return found
 
     def until(self, ready: Callable[[], object]) -> None:
         """Wait until something is so."""

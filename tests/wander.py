@@ -443,11 +443,14 @@ class Wanderer:
 
     def _resize(self) -> None:
         self.doing = "resize"
-        self.window.resize(self.dice.randrange(700, 1700), self.dice.randrange(500, 1100))
+        size = (self.dice.randrange(700, 1700), self.dice.randrange(500, 1100))
+        self.window.resize(*size if self.dice.random() < 0.6 else (0, 0))
 
     def _rest(self) -> None:
         self.doing = "rest"
         self.hand.wait(self.dice.choice((20, 80, 200)))
+        for words in self.hand.words_cut():
+            self._fault(words)
         self._look_anew()
 
     def _look_anew(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import QSize, Qt
@@ -105,6 +106,23 @@ class Line(Shortens, Label):
     def setText(self, text: str) -> None:
         super().setText(text)
         self._renew_tip()
+
+
+_UNBROKEN = 80  # letters without a place to part them, of which all are shown
+_FIRST, _LAST = 48, 24  # that are shown of more
+
+
+def shortened(text: str) -> str:
+    """Return a text in which names that no line has room for have lost their middle.
+
+    >>> len(shortened("Wrote " + "x" * 250 + ".cube"))
+    79
+    """
+
+    def short(run: re.Match[str]) -> str:
+        return f"{run[0][:_FIRST]}…{run[0][-_LAST:]}"
+
+    return re.sub(rf"[^\s/]{{{_UNBROKEN + 1},}}", short, text)
 
 
 class _HasTip(Protocol):

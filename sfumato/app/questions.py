@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
@@ -15,8 +16,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.labels import Label, set_help, set_tip
+from sfumato.app.labels import Label, set_help, set_tip, shortened
 from sfumato.app.theme import strong_font
+
+_WIDEST = 560  # pixels of a line
+
+
+def _said(words: str, font: QFont | None = None) -> Label:
+    """Return words that stay within the screen: names come from strangers, and may be long."""
+    label = Label(shortened(words))
+    if font is not None:
+        label.setFont(font)
+    if label.sizeHint().width() > _WIDEST:
+        label.setWordWrap(True)
+        label.setFixedWidth(_WIDEST)
+    return label
+
+
+def _heading(words: str) -> Label:
+    return _said(words, strong_font(15))
 
 
 class Question(QDialog):
@@ -31,10 +49,8 @@ class Question(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = Label(title)
-        heading.setFont(strong_font(15))
-        column.addWidget(heading)
-        column.addWidget(Label(words))
+        column.addWidget(_heading(title))
+        column.addWidget(_said(words))
         row = QHBoxLayout()
         row.addStretch(1)
         for text, answer in answers:
@@ -64,9 +80,7 @@ class PartQuestion(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = Label(f"{name} holds {len(looks)} looks")
-        heading.setFont(strong_font(15))
-        column.addWidget(heading)
+        column.addWidget(_heading(f"{name} holds {len(looks)} looks"))
         several = "Choose one, or several with Ctrl or Shift."
         column.addWidget(Label("Choose the one that is meant." if one else several))
         self.line = QLineEdit()
@@ -137,9 +151,7 @@ class NameQuestion(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = Label(title)
-        heading.setFont(strong_font(15))
-        column.addWidget(heading)
+        column.addWidget(_heading(title))
         self.field = QLineEdit(suggested)
         self.field.setMaxLength(60)
         self.field.setMinimumWidth(320)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from hand import ROOMS
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
@@ -11,19 +12,6 @@ from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QTextBrowser, 
 from sfumato.app.controls.explanation import Explanation
 from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.app.window.explainer import said_of
-
-ROOMS = {
-    "room_look": "",
-    "room_swatchbook": "",
-    "trip_carriers": "",
-    "trip_borrow": "",
-    "room_convert": "luts.demo",  # a button whose click fills the room
-    "room_send": "",
-    "room_apply": "",
-    "bench_monitor": "",
-    "bench_engine": "",
-    "bench_filter": "",
-}
 
 
 def controls(inside: QWidget) -> list[QWidget]:
@@ -51,7 +39,7 @@ def explained(hand) -> str:
 
 
 @pytest.mark.parametrize("room", ROOMS)
-def test_every_control_has_a_name_and_words(demo, room: str) -> None:
+def test_every_control_has_room_a_name_and_words(demo, room: str) -> None:
     hand, window = demo, demo.window
     window.view.set(coat="l-curves")
     if room != "room_look":
@@ -60,6 +48,8 @@ def test_every_control_has_a_name_and_words(demo, room: str) -> None:
     if ROOMS[room]:
         hand.click(hand.find(QPushButton, ROOMS[room]))
         hand.settle()
+    needed, smallest = window.minimumSizeHint(), window.minimumSize()
+    assert smallest.expandedTo(needed) == smallest, "words would be cut in the smallest window"
     found = controls(window.room.page)
     assert len(found) > 5
     for widget in found:

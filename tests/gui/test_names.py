@@ -8,9 +8,11 @@ from pathlib import Path
 
 import attrs
 from conftest import ROOT
+from hand import ROOMS
 from PySide6.QtWidgets import QLabel, QWidget
 
 import sfumato
+from sfumato.app.questions import Question
 from sfumato.core.study.coat import grouped, new_coat
 from sfumato.core.study.study import LOOK
 from sfumato.work.stores.presets import library
@@ -91,3 +93,31 @@ def test_no_name_is_read_as_a_page(demo, tmp_path: Path) -> None:
         if sheet.isWindow() and sheet.isVisible():
             sheet.close()
     hand.settle()
+
+
+def test_no_name_is_too_long_for_the_smallest_window(demo, tmp_path: Path) -> None:
+    hand, window = demo, demo.window
+    for name in ("A very long name that somebody gave to this because he could " * 4, "x" * 240):
+        study = hand.study
+        shots = tuple(attrs.evolve(s, name=name, group=name) for s in study.shots)
+        coats = tuple(attrs.evolve(c, name=name) for c in study.look.coats)
+        look = attrs.evolve(study.look, name=name, coats=coats)
+        window.model.commit("Names", attrs.evolve(study, name=name, shots=shots, look=look))
+        lut = tmp_path / f"{name}.cube"
+        shutil.copy(ROOT / "demo" / "luts" / "low_tide_33.cube", lut)
+        window.resize(window.minimumSize())
+        for room in ROOMS:
+            hand.act(room)
+            if room == "room_convert":
+                window.rooms["convert"].edits.take([lut])
+            hand.settle()
+            assert not hand.words_cut(), room
+        hand.act("room_look")
+        hand.drop(lut)
+        hand.settle()
+        assert not hand.words_cut()
+        window.notices.note(f"{lut.name} is no LUT", "choose another")
+        hand.wait(20)
+        assert not hand.words_cut()
+        asked = Question(window, f"{lut.name} exists already.", str(lut), (("Keep", ""),))
+        assert asked.sizeHint().width() < 700

@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet_line
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, Line, set_tip, shortened
 from sfumato.app.services.jobs import Queue, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.theme import colour
@@ -56,7 +56,9 @@ class NoticeStrip(QWidget):
         self._level, self._act = level, act
         self._word.setText(_WORDS[level])
         painted(self._word, _PIGMENTS[level])
-        self._text.setText(f"{text}; {hint}." if hint else f"{text}.")
+        whole = f"{text}; {hint}." if hint else f"{text}."
+        self._text.setText(shortened(whole))
+        set_tip(self._text, whole if whole != self._text.text() else "")
         self._button.setText(button)
         self._button.setVisible(bool(button))
         self.setAccessibleName(f"{_WORDS[level]}: {text}")
@@ -88,12 +90,12 @@ class WorkLine(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 4, 8, 4)
-        self._title = Label()
+        self._title = Line()
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)
         self._bar.setFixedHeight(6)
-        self._words = quiet("")
+        self._words = quiet_line("")
         cancel = QPushButton("Cancel")
         cancel.setObjectName("work.cancel")
         cancel.setProperty("flat", True)

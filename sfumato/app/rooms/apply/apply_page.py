@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted
-from sfumato.app.controls.guide_button import GuideButton
+from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import TableRow
@@ -38,6 +38,10 @@ from sfumato.work.results.apply import Job, is_done, jobs_of
 
 _STATE = 3  # its column
 _ROLE = Qt.ItemDataRole.UserRole
+_EMPTY = (
+    "Bring in the stills and clips that are to have it. They are written with their Ground and the Look, "
+    "under names that you choose; the files themselves stay as they are."
+)
 
 
 class ApplyPage(QWidget):
@@ -150,18 +154,11 @@ class ApplyPage(QWidget):
         self.table.doubleClicked.connect(lambda _i: self._reveal())
         self.table.currentCellChanged.connect(lambda *_places: self._on_row())
         column.addWidget(self.table, 1)
-        self.empty = QWidget()
-        middle = QVBoxLayout(self.empty)
-        words = Label("There is nothing to apply the Look to yet.")
-        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
         bring = QPushButton("Bring in pictures or clips…")
         bring.setObjectName("apply.bring_in")
         bring.clicked.connect(self.bring_in)
-        middle.addStretch(1)
-        middle.addWidget(words)
-        middle.addWidget(bring, 0, Qt.AlignmentFlag.AlignCenter)
-        middle.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignCenter)
-        middle.addStretch(1)
+        bring.setProperty("main", True)
+        self.empty = Invitation("Nothing to apply the Look to yet", _EMPTY, bring)
         column.addWidget(self.empty, 1)
         column.addLayout(head_line)
         return page

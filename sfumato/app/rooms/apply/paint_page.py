@@ -22,7 +22,7 @@ from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser
 from sfumato.app.controls.scrub import ScrubNumber, SlimBar
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.apply.paint_easel import PaintEasel
 from sfumato.app.rooms.apply.paint_model import BRUSH, GRADIENT, PaintModel
 from sfumato.app.theme import colour
@@ -75,7 +75,7 @@ class PaintPage(QWidget):
         column.setSpacing(7)
         head = QHBoxLayout()
         self.back = _button("back", "‹ Shots", "Back to the shots (Esc)", self.back_wanted.emit)
-        self.title = Label()
+        self.title = Line()
         head.addWidget(self.back)
         head.addWidget(self.title, 1)
         column.addLayout(head)
@@ -88,6 +88,7 @@ class PaintPage(QWidget):
         self.layers.itemChanged.connect(self._on_ticked)
         column.addWidget(self.layers)
         line = QHBoxLayout()
+        line.setSpacing(4)
         model = self._model
         self.add = _button(
             "add", "Add a LUT…", "Lays a LUT over what is there", self.lut_wanted.emit

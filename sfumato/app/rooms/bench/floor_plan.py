@@ -13,6 +13,7 @@ from sfumato.work.bench.engines import Walk
 _PIGMENTS = ("yellow", "azurite")
 _MARGIN = 14
 _APART = 8  # px between a zone and its words
+_LINES = 2  # of words beside a zone: three, where they part badly
 
 
 class FloorPlan(Field):
@@ -96,8 +97,10 @@ class FloorPlan(Field):
         room = QRectF(span[0], centre.y() - 24, max(span[1], 1), 48)
         side = Qt.AlignmentFlag.AlignRight if is_left else Qt.AlignmentFlag.AlignLeft
         painter.setPen(colour("text"))
-        painter.drawText(
-            room,
-            side | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+        words = painter.fontMetrics().elidedText(
             self._words[i].replace(" %", "\N{NO-BREAK SPACE}%"),
+            Qt.TextElideMode.ElideMiddle,
+            round(_LINES * room.width()),
         )
+        flags = side | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
+        painter.drawText(room, flags, words)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.bench.monitor_below import MonitorBelow
 from sfumato.app.rooms.bench.monitor_left import MonitorLeft
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
@@ -36,7 +36,7 @@ class MonitorPage(QWidget):
         right.setSpacing(0)
         head = QHBoxLayout()
         head.setContentsMargins(18, 8, 18, 8)
-        self.signal = Label("")
+        self.signal = Line()
         self.signal.setObjectName("bench.signal")
         head.setSpacing(12)
         head.addWidget(quiet("Signal"))

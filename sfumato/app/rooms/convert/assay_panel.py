@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import painted, quiet
 from sfumato.app.controls.pigment_row import PigmentRow
-from sfumato.app.labels import Label, set_help, set_tip
+from sfumato.app.labels import Label, Line, set_help, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
 from sfumato.app.theme import strong_font
@@ -98,7 +98,7 @@ class AssayPanel(QWidget):
         column.setContentsMargins(14, 10, 12, 8)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self._name = Label()
+        self._name = Line()
         self._name.setFont(strong_font(15))
         self._name.setObjectName("assay.name")
         self._name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

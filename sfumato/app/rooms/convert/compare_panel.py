@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 from sfumato.app.controls.editor import quiet
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, Line
 from sfumato.app.rooms.convert.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
 from sfumato.app.views.picture_pane import PicturePane
@@ -81,7 +81,7 @@ class ComparePanel(QWidget):
         column.setContentsMargins(14, 10, 12, 10)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self._title = Label()
+        self._title = Line()
         self._title.setFont(strong_font(15))
         self._title.setObjectName("compare.title")
         head.addWidget(self._title, 1)

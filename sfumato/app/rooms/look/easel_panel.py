@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.frame_bar import FrameBar
-from sfumato.app.controls.guide_button import GuideButton
+from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.guard import guarded
@@ -79,7 +79,8 @@ class EaselPanel(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.easel)
         self.stack.addWidget(self._make_empty())
-        self.stack.addWidget(self._make_broken())
+        self._broken = self._make_broken()
+        self.stack.addWidget(self._broken)
         self.contact = Contact()
         self.contact.setObjectName("contact")
         self.stack.addWidget(self.contact)
@@ -163,30 +164,7 @@ class EaselPanel(QWidget):
             return ""
         return "a" if at.x() < self.width() / 2 else "b"
 
-    def _centred(self, lines: list[QWidget], buttons: list[QPushButton]) -> QWidget:
-        box = QWidget()
-        column = QVBoxLayout(box)
-        column.addStretch(2)
-        for line in lines:
-            column.addWidget(line, 0, Qt.AlignmentFlag.AlignHCenter)
-        row = QHBoxLayout()
-        row.addStretch(1)
-        for button in buttons:
-            row.addWidget(button)
-        row.addStretch(1)
-        column.addSpacing(10)
-        column.addLayout(row)
-        column.addStretch(3)
-        return box
-
     def _make_empty(self) -> QWidget:
-        title = Label("Bring in a picture")
-        title.setFont(strong_font(18))
-        words = Label(
-            "Drop a still or a clip here. Put it right in the Ground, build the Look,\n"
-            "then export the Look as a LUT and see it proved."
-        )
-        words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         bring = QPushButton("Bring in pictures…")
         bring.setObjectName("empty.bring_in")
         bring.setProperty("main", True)
@@ -194,19 +172,20 @@ class EaselPanel(QWidget):
         demo = QPushButton("Open the demo study")
         demo.setObjectName("empty.demo")
         demo.clicked.connect(self.open_demo)
-        return self._centred([title, words], [bring, demo, GuideButton()])
+        return Invitation(
+            "Bring in a picture",
+            "Drop a still or a clip here. Put it right in the Ground, build the Look, then export the Look "
+            "as a LUT and see it proved.",
+            bring,
+            demo,
+        )
 
-    def _make_broken(self) -> QWidget:
-        self._broken_title = Label()
-        self._broken_title.setFont(strong_font(15))
-        self._broken_words = Label()
-        self._broken_words.setWordWrap(True)
-        self._broken_words.setMaximumWidth(560)
-        self._broken_words.setObjectName("broken.words")
-        self._broken_words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+    def _make_broken(self) -> Invitation:
         again = QPushButton("Try again")
         again.clicked.connect(self._try_again)
-        return self._centred([self._broken_title, self._broken_words], [again])
+        broken = Invitation("", "", again, size=15, guided=False)
+        broken.words.setObjectName("broken.words")
+        return broken
 
     def _make_ask(self) -> QWidget:
         """The line that asks for an encoding that the file does not state."""
@@ -474,8 +453,8 @@ class EaselPanel(QWidget):
         if not isinstance(error, MediaError):
             return
         self._fault = (shot_id, error)
-        self._broken_title.setText(f"{shot.name} cannot be shown")
-        self._broken_words.setText(f"{error.where}\n{error.summary}; {error.hint}.")
+        words = f"{error.where}\n{error.summary}; {error.hint}."
+        self._broken.say(f"{shot.name} cannot be shown", words)
         self.refresh()
 
     def _try_again(self) -> None:

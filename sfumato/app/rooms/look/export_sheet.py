@@ -26,7 +26,7 @@ from sfumato.app.controls.editor import painted
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.core.errors import ValueRefused
 from sfumato.formats.parts.registry import formats
@@ -88,7 +88,7 @@ class ExportSheet(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 18, 20, 16)
         column.setSpacing(10)
-        heading = Label(f"Export “{ask.look}” as a LUT")
+        heading = Line(f"Export “{ask.look}” as a LUT")
         heading.setFont(strong_font(15))
         column.addWidget(heading)
         form = QFormLayout()

@@ -277,6 +277,7 @@ class Ledger(QWidget):
             self._source_change.setText("change" if stated else "choose")
         if self._look_name.text() != study.look.name:
             self._look_name.setText(study.look.name)
+            self._look_name.setCursorPosition(0)  # a long name is shown from its beginning
         set_tip(self._look_name, "The Look: the shared part of the grade, which goes into the LUT")
         self._look_strength.show_value(study.look.strength * 100)
         space = encoding(study.view.encoding)
@@ -575,6 +576,7 @@ class Ledger(QWidget):
     def _rename_look(self) -> None:
         name = self._look_name.text().strip() or self._model.study.look.name
         self._look_name.setText(name)
+        self._look_name.setCursorPosition(0)
         self.edits.look_name(name)
 
     def _toggle_view(self) -> None:

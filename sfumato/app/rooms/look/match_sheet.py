@@ -19,7 +19,7 @@ from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tick_list import TickList, TickRow
-from sfumato.app.labels import Label, set_help, set_tip
+from sfumato.app.labels import Label, Line, set_help, set_tip
 from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.services.services import Services
 from sfumato.app.theme import strong_font
@@ -80,7 +80,7 @@ class MatchSheet(QDialog):
         whole.addWidget(self._make_left())
         right = QVBoxLayout()
         right.setContentsMargins(16, 14, 16, 14)
-        self._title = Label()
+        self._title = Line()
         self._title.setFont(strong_font(15))
         right.addWidget(self._title)
         self._what = quiet("")

@@ -19,7 +19,7 @@ from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.target_form import TargetForm
-from sfumato.app.labels import Label
+from sfumato.app.labels import Label, Line
 from sfumato.app.rooms.send.send_model import SendModel
 from sfumato.app.theme import strong_font
 from sfumato.core.study.outlet import ACES, CONFIG, FORMS, LUT, SHADER, Outlet
@@ -59,7 +59,7 @@ class OutletPage(QWidget):
         self._form_of: tuple[Any, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 14, 20, 12)
-        self.title = Label()
+        self.title = Line()
         self.title.setFont(strong_font(18))
         column.addWidget(self.title)
         self.facts = quiet("")

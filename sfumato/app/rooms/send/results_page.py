@@ -17,19 +17,19 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
-from sfumato.app.controls.guide_button import GuideButton
+from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import SharingHeader, TableRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.send.send_model import SendModel
-from sfumato.app.theme import colour, strong_font
+from sfumato.app.theme import colour
 from sfumato.core.lut.difference import CLOSE
 from sfumato.work.outlets.sending import KEPT, REFUSED, Row
 
 _COLUMNS = ("Look", "Outlet", "File", "Size", "mean", "99 %", "worst", "Read by", "")
 _EMPTY = (
-    "Send a look to every place where it is needed: each outlet remembers folder, format, grid,\n"
-    "names and what the target makes of its file. Every file is read back, measured on your shots\n"
+    "Send a look to every place where it is needed: each outlet remembers folder, format, grid, "
+    "names and what the target makes of its file. Every file is read back, measured on your shots "
     "and, where another program knows the format, read by that too."
 )
 
@@ -55,23 +55,12 @@ class ResultsPage(QWidget):
         self.refresh()
 
     def _make_empty(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch(2)
-        title = Label("One look, wherever it is needed")
-        title.setFont(strong_font(18))
-        column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(Label(_EMPTY), 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addSpacing(10)
         new = QPushButton("Add an outlet…")
         new.setObjectName("send.empty.new")
         set_tip(new, "A place where looks are sent: a program, a camera, an engine, a folder.")
         new.setProperty("main", True)
         new.clicked.connect(self.new_wanted)
-        column.addWidget(new, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addStretch(3)
-        return page
+        return Invitation("One look, wherever it is needed", _EMPTY, new)
 
     def _make_table(self) -> QWidget:
         page = QWidget()

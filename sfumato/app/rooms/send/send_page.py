@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet_line
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.labels import set_tip
 from sfumato.app.rooms.send.accord_page import AccordPage
@@ -67,7 +67,7 @@ class SendPage(QWidget):
             row.addWidget(button)
             self.buttons[page] = button
         row.addStretch(1)
-        self.facts = quiet("")
+        self.facts = quiet_line("")
         row.addWidget(self.facts)
         return head
 

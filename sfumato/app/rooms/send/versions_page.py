@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.send.send_model import SendModel
 from sfumato.app.services.jobs import Lane
 from sfumato.app.theme import strong_font
@@ -81,7 +81,7 @@ class VersionsPage(QWidget):
         right = QWidget()
         inner = QVBoxLayout(right)
         inner.setContentsMargins(16, 12, 16, 12)
-        self.title = Label()
+        self.title = Line()
         self.title.setFont(strong_font(15))
         inner.addWidget(self.title)
         self.words = Label()

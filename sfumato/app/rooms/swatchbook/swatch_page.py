@@ -25,7 +25,7 @@ from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_help, set_tip
+from sfumato.app.labels import Line, set_help, set_tip
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
@@ -79,8 +79,8 @@ class SwatchPage(QWidget):
         self._show_chosen()
 
     @staticmethod
-    def _heading(words: str) -> Label:
-        label = Label(words)
+    def _heading(words: str) -> Line:
+        label = Line(words)
         label.setProperty("strong", True)
         return label
 
@@ -209,8 +209,10 @@ class SwatchPage(QWidget):
         self.wall.near_changed.connect(self._on_near)
         column.addWidget(self.wall, 1)
         self.empty = QWidget()
-        line = QHBoxLayout(self.empty)
-        line.setContentsMargins(14, 0, 14, 24)
+        under = QVBoxLayout(self.empty)
+        under.setContentsMargins(14, 0, 14, 24)
+        line = QHBoxLayout()
+        under.addLayout(line)
         line.addStretch(1)
         add = QPushButton("Add a folder…")
         add.setObjectName("swatch.first_folder")
@@ -223,8 +225,8 @@ class SwatchPage(QWidget):
         shipped.clicked.connect(self.shipped_wanted)
         line.addWidget(add)
         line.addWidget(shipped)
-        line.addWidget(GuideButton())
         line.addStretch(1)
+        under.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
         column.addWidget(self.empty)
         return middle
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sfumato.app.controls.editor import quiet
-from sfumato.app.labels import Label, set_help, set_tip
+from sfumato.app.labels import Label, Line, set_help, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.app.views.corner_field import CornerField
 from sfumato.core.arrays import Array
@@ -25,7 +25,7 @@ class CornerSheet(QDialog):
         self.resize(900, 640)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
-        title = Label(f"Where the nodes lie in {name}")
+        title = Line(f"Where the nodes lie in {name}")
         title.setFont(strong_font(15))
         column.addWidget(title)
         column.addWidget(

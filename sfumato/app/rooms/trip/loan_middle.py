@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import painted, quiet
-from sfumato.app.controls.guide_button import GuideButton
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.controls.invitation import Invitation
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.trip.loan_below import LoanBelow, flat_view
 from sfumato.app.rooms.trip.loan_model import LoanModel
 from sfumato.app.rooms.trip.threads import Threads
@@ -31,14 +31,14 @@ _MODES = {"side": "Side by side", "split": "Split", "difference": "Difference"}
 _EMPTY = {
     "pair": (
         "A look out of a picture and its original",
-        "Give a picture as it was, and the same graded: an exported still, a preset's before and after,\n"
-        "a scan beside its restoration. Size, crop, turn and file may differ. The look comes back as\n"
+        "Give a picture as it was, and the same graded: an exported still, a preset's before and after, "
+        "a scan beside its restoration. Size, crop, turn and file may differ. The look comes back as "
         "glazes that you go on with, and a LUT for the rest; it says how sure it is, and of what.",
     ),
     "reference": (
         "A look after a picture of something else",
-        "Give a frame whose tones and colours you like. The shot is brought towards it, by a part:\n"
-        "what comes from its grade and what from the things in it cannot be told apart.\n"
+        "Give a frame whose tones and colours you like. The shot is brought towards it, by a part: "
+        "what comes from its grade and what from the things in it cannot be told apart. "
         "Tie a part with a part, or a colour with a colour, to say what should be like what.",
     ),
 }
@@ -88,7 +88,7 @@ class LoanMiddle(QWidget):
     # --- parts -----------------------------------------------------------------------------------
     def _make_head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        self.title = Label()
+        self.title = Line()
         self.title.setFont(strong_font(15))
         self.title.setObjectName("borrow.title")
         head.addWidget(self.title)
@@ -106,26 +106,13 @@ class LoanMiddle(QWidget):
         head.addWidget(self.was)
         return head
 
-    def _make_empty(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch(2)
-        self._empty_title = Label()
-        self._empty_title.setFont(strong_font(18))
-        self._empty_words = Label()
-        self._empty_words.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+    def _make_empty(self) -> Invitation:
         self._empty_add = QPushButton()
         self._empty_add.setObjectName("borrow.empty.add")
         set_tip(self._empty_add, "The picture as it was, and as it became.")
         self._empty_add.setProperty("main", True)
         self._empty_add.clicked.connect(self._add)
-        column.addWidget(self._empty_title, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(self._empty_words, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addSpacing(10)
-        column.addWidget(self._empty_add, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addStretch(3)
-        return page
+        return Invitation("", "", self._empty_add)
 
     def _add(self) -> None:
         loan = self._model.loan
@@ -253,11 +240,10 @@ class LoanMiddle(QWidget):
             self._stack.setCurrentWidget(self._empty)
             title, words = "Working it out", ""
             if refused is not None:
-                title, words = "Nothing to borrow", _wrapped(refused.sentence())
+                title, words = "Nothing to borrow", refused.sentence()
             elif not working:
                 title, words = "Stopped", "Nothing came of it yet; the pictures stay in the list."
-            self._empty_title.setText(title)
-            self._empty_words.setText(words)
+            self._empty.say(title, words)
             self._empty_add.setText("Work it out")
             self._empty_add.setVisible(not working and refused is None)
         else:
@@ -280,11 +266,10 @@ class LoanMiddle(QWidget):
             words = f"Now give the pictures {other}."
             if loan.before and loan.after:
                 words = (
-                    "None of these belong together by name: a picture after has the name of the one\n"
+                    "None of these belong together by name: a picture after has the name of the one "
                     "before, or begins with it. One before and one after need no names."
                 )
-        self._empty_title.setText(title)
-        self._empty_words.setText(words)
+        self._empty.say(title, words)
         self._empty_add.setVisible(self._model.is_pair or self._model.shot is not None)
         what = "the picture after" if loan.before else "the picture before"
         self._empty_add.setText(f"Choose {what if self._model.is_pair else 'a reference'}…")
@@ -363,13 +348,3 @@ class LoanMiddle(QWidget):
         self.verdict.setText(words)
         painted(self.verdict, role)
         self.verdict.setVisible(bool(words))
-
-
-def _wrapped(words: str, most: int = 88) -> str:
-    """Return a sentence in lines."""
-    lines = [""]
-    for word in words.split():
-        if len(lines[-1]) + len(word) > most:
-            lines.append("")
-        lines[-1] = f"{lines[-1]} {word}".strip()
-    return "\n".join(lines)

@@ -23,7 +23,7 @@ from sfumato.app.controls.editor import painted, quiet, quiet_line
 from sfumato.app.controls.parts import taken
 from sfumato.app.controls.pigment_row import PigmentRow
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.trip.journey_list import moment
 from sfumato.app.rooms.trip.trip_model import TripModel
 from sfumato.app.theme import colour, strong_font
@@ -67,7 +67,7 @@ class ReturnPanel(QWidget):
         column.setContentsMargins(14, 10, 12, 10)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self.title = Label()
+        self.title = Line()
         self.title.setFont(strong_font(15))
         self.title.setObjectName("trip.title")
         head.addWidget(self.title)

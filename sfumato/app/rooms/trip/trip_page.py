@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.editor import quiet
-from sfumato.app.controls.guide_button import GuideButton
+from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.rows import panel_column
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.trip.adopt_panel import AdoptPanel
 from sfumato.app.rooms.trip.journey_list import JourneyList, moment
 from sfumato.app.rooms.trip.return_panel import ReturnPanel
@@ -32,8 +32,8 @@ from sfumato.app.views.picture_pane import PicturePane
 from sfumato.work.trip import card
 
 _EMPTY = (
-    "Many programs can grade, but cannot write a LUT. Send them a carrier: a neutral picture that\n"
-    "takes their look along. Give it the look there, save it beside the carrier, and the look is\n"
+    "Many programs can grade, but cannot write a LUT. Send them a carrier: a neutral picture that "
+    "takes their look along. Give it the look there, save it beside the carrier, and the look is "
     "read out of it here, with a report of what else was done to it on the way."
 )
 
@@ -112,30 +112,19 @@ class TripPage(QWidget):
         return left
 
     def _make_empty(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch(2)
-        title = Label("A look out of any program")
-        title.setFont(strong_font(18))
-        column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(Label(_EMPTY), 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addSpacing(10)
         send = QPushButton("Send a carrier…")
         send.setObjectName("trip.empty.send")
         set_tip(send, "Sends a neutral picture out: graded elsewhere, it brings the look back.")
         send.setProperty("main", True)
         send.clicked.connect(self.send_wanted)
-        column.addWidget(send, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(GuideButton(), 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addStretch(3)
-        return page
+        return Invitation("A look out of any program", _EMPTY, send)
 
     def _make_card(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(40, 30, 40, 20)
         column.setSpacing(8)
-        self._card_title = Label()
+        self._card_title = Line()
         self._card_title.setFont(strong_font(18))
         column.addWidget(self._card_title)
         self._card_facts = quiet("")
