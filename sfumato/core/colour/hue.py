@@ -218,7 +218,8 @@ def tone_and_hue_seen_undone(
 ) -> Rgb:
     """Return the scene light that the tone scale and `hue_seen` make into display light.
 
-    The ends are known; the place that a colour had between the two steps is sought by the secant method.
+    The ends are known; the place that a colour had between the two steps is sought by the secant method,
+    and by halving where that would leave what it is known to lie between.
     """
     if amount == 0:
         return tone_undone(light, view, peak)
@@ -236,13 +237,18 @@ def tone_and_hue_seen_undone(
         inside = place - 6 * np.floor(place / 6)
         return _wrapped(turning.turned(undone(place), inside, low, high) - wanted, 6)
 
-    here, before = wanted, wanted + 0.05
-    now, then = miss(here), miss(before)
+    here, before = wanted, wanted - 1
+    now, then = miss(here), np.full_like(wanted, -1)
+    under, over = np.full_like(wanted, -1e9), np.full_like(wanted, 1e9)
     for _ in range(_STEPS):
         apart = here - before
         rise = np.where(
             np.abs(apart) < 1e-9, 1, (now - then) / np.where(np.abs(apart) < 1e-9, 1, apart)
         )
-        here, before, then = here - np.clip(now / np.clip(rise, 0.12, 3), -0.5, 0.5), here, now
+        under = np.where(now < 0, np.maximum(under, here), under)
+        over = np.where(now > 0, np.minimum(over, here), over)
+        there = here - np.clip(now / np.clip(rise, 0.12, 3), -0.5, 0.5)
+        is_between = (there >= under) & (there <= over)
+        here, before, then = np.where(is_between, there, (under + over) / 2), here, now
         now = miss(here)
     return np.asarray(undone(here), light.dtype)

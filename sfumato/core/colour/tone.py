@@ -12,6 +12,7 @@ import numpy as np
 from sfumato.core.arrays import Array, Rgb
 
 GREY = 0.18
+_SHIFT = 13  # bits of a float32 below a 1024th of an octave
 _DEEP = 2.4  # slope in the deep shadows, stops out per stop in
 
 
@@ -95,19 +96,18 @@ def stops_back(view: Tone, peak: float) -> tuple[Array, Array]:
 
 
 @lru_cache(maxsize=16)
-def roots_back(view: Tone, peak: float) -> tuple[Array, Array, int]:
-    """Return `stops_back` as cube roots of light, and where to look among them.
+def roots_back(view: Tone, peak: float) -> tuple[Array, int]:
+    """Return `stops_back` as cube roots of light, where they are found without a search.
 
     Returns:
-        Knots (n, 2), float64: roots of display light, rising, and of the scene light they come from; for each
-        1024th of an octave of float32 the last knot at or before it, int32; the number of the first of these,
-        which are counted as the bits of a float32 shifted by 13.
+        For roots of display light a 1024th of an octave apart the roots of the scene light that they come
+        from, float32, straight between two; and the bits of the first of them as a float32.
     """
-    knots = np.cbrt(GREY * np.exp2(np.stack(stops_back(view, peak), axis=1)))
-    bits = knots[[0, -1], 0].astype(np.float32).view(np.int32) >> 13
-    edges = (np.arange(bits[0], bits[1] + 3, dtype=np.int32) << 13).view(np.float32)
-    first = np.searchsorted(knots[:, 0], edges.astype(np.float64), side="right") - 1
-    return knots, np.clip(first, 0, len(knots) - 2).astype(np.int32), int(bits[0])
+    shown, scene = (np.cbrt(GREY * np.exp2(stops)) for stops in stops_back(view, peak))
+    first, last = shown[[0, -1]].astype(np.float32).view(np.int32) >> _SHIFT
+    places = (np.arange(first, last + 2, dtype=np.int32) << _SHIFT).view(np.float32)
+    found = np.interp(places.astype(np.float64), shown, scene)
+    return found.astype(np.float32), int(first) << _SHIFT
 
 
 def tone_undone(light: Rgb, view: Tone, peak: float = 1.0) -> Rgb:

@@ -15,6 +15,11 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.kernels.powers import power as _power
 
 _C = 512  # pixels in a chunk
+_B = 128  # … where all of them wait for the last to be found
+_I = np.int32
+_SHIFT = _I(13)  # bits of a float32 below a 1024th of an octave, in which `roots_back` counts
+_REST = _I((1 << 13) - 1)
+_FOUND = 3e-6  # of 6 round the loop: by how much a place may be missed
 _F = np.float32
 _TURN = 2 * math.pi
 _inline = numba.njit(error_model="numpy")
@@ -22,30 +27,6 @@ _inline = numba.njit(error_model="numpy")
 
 def _jit(signature: str) -> Any:
     return numba.njit(signature, nogil=True, cache=True, error_model="numpy")
-
-
-@_inline
-def _placed(r, g, b):  # type: ignore[no-untyped-def]
-    """Place, least and greatest of three cube roots."""
-    low = min(r, min(g, b))
-    high = max(r, max(g, b))
-    room = high - low
-    along = (r + g + b - low - low - high) / (room if room > 1e-9 else 1e-9)
-    if r >= high:
-        place = along if b <= low else 6 - along
-    elif g >= high:
-        place = 2 - along if b <= low else 2 + along
-    else:
-        place = 4 - along if r <= low else 4 + along
-    return place, low, high
-
-
-@_inline
-def _cell(at, cells):  # type: ignore[no-untyped-def]
-    """The entry before a place 0..1 of a table, and the share of the way to the next."""
-    x = min(max(at, 0.0), 1.0) * cells
-    entry = np.uint32(min(x, cells - 1.0))
-    return entry, x - entry
 
 
 @_inline
@@ -148,85 +129,134 @@ def _seen(before, after, out, hue, light, place, amount, white):  # type: ignore
 
 
 @_inline
-def _undone(root, knots, first, base):  # type: ignore[no-untyped-def]
-    """The cube root of scene light for that of display light, straight between the knots: `roots_back`."""
-    last = knots.shape[0] - 1
-    if root <= knots[0, 0]:
-        return knots[0, 1]
-    if root >= knots[last, 0]:
-        return knots[last, 1]
-    cell = min(max((_F(root).view(np.int32) >> 13) - base, 0), first.size - 2)
-    low, high = first[cell], min(first[cell + 1] + 1, last)
-    while high - low > 1:
-        at = (low + high) // 2
-        if knots[at, 0] <= root:
-            low = at
-        else:
-            high = at
-    share = (root - knots[low, 0]) / (knots[high, 0] - knots[low, 0])
-    return knots[low, 1] + share * (knots[high, 1] - knots[low, 1])
+def _undone(root, back, first):  # type: ignore[no-untyped-def]
+    """The cube root of scene light for that of display light: `roots_back`."""
+    last = _I(((back.size - 1) << _SHIFT) - 1)
+    at = min(max(_I(_F(root).view(np.int32) - first), _I(0)), last)
+    k, share = np.uint32(at >> _SHIFT), _F(_I(at & _REST)) * _F(1 / (_REST + 1))
+    return back[k] + share * (back[k + np.uint32(1)] - back[k])
+
+
+@_inline
+def _planes_undone(roots, back, first, result, n):  # type: ignore[no-untyped-def]
+    for i in range(n):
+        result[i] = _undone(roots[i], back, first)
 
 
 @_jit(
-    "void(float32[::1], float32[::1], float64[:, ::1], int32[::1], int64, float32[:, ::1], "
-    "float32[:, ::1], float32[:, ::1], float64, float64, int64)"
+    "void(float32[::1], float32[::1], float32[::1], int32, float32[:, ::1], float32[:, ::1], "
+    "float32[:, ::1], float32, float32, int64)"
 )
-def _unseen(given, out, knots, first, base, hue, light, place, amount, white, steps):  # type: ignore[no-untyped-def]
-    rows, columns = hue.shape[0] - 1, hue.shape[1] - 1
-    root = np.empty(3)
-    for i in range(0, given.size, 3):
+def _unseen(given, out, back, first, hue, light, place, amount, white, steps):  # type: ignore[no-untyped-def]
+    """In steps of one kind over planes of a chunk, as `_seen`, until all of its colours are found."""
+    roots = np.empty((3, _B), np.float32)
+    wanted, low, high = np.empty(_B, np.float32), np.empty(_B, np.float32), np.empty(_B, np.float32)
+    deep, top, middle = np.empty(_B, np.float32), np.empty(_B, np.float32), np.empty(_B, np.float32)
+    row, y = np.empty(_B, np.uint32), np.empty(_B, np.float32)
+    scene_row, scene_y = np.empty(_B, np.uint32), np.empty(_B, np.float32)
+    left, x = np.empty(_B, np.uint32), np.empty(_B, np.float32)
+    at, red = np.empty(_B, np.float32), np.empty(_B, np.float32)
+    here, now = np.empty(_B, np.float32), np.empty(_B, np.float32)
+    before, then = np.empty(_B, np.float32), np.empty(_B, np.float32)
+    under, over = np.empty(_B, np.float32), np.empty(_B, np.float32)
+    inside, sextant = np.empty(_B, np.float32), np.empty(_B, np.float32)
+    scene, own, to = np.empty(_B, np.float32), np.empty(_B, np.float32), np.empty(_B, np.float32)
+    rows, columns, turn = _F(hue.shape[0] - 1), _F(hue.shape[1] - 1), _F(1 / _TURN)
+    for start in range(0, given.size, 3 * _B):
+        n = min(3 * _B, given.size - start) // 3
+        for i in range(n):
+            for c in range(3):
+                roots[c, i] = given[start + 3 * i + c]
         for c in range(3):
-            root[c] = np.cbrt(max(float(given[i + c]), 0.0))
-        wanted, low, high = _placed(root[0], root[1], root[2])
-        scene_low, scene_high = _undone(low, knots, first, base), _undone(high, knots, first, base)
-        top, y = _cell(low / max(high, 1e-9), rows)
-        scene_top, scene_y = _cell(scene_low / max(scene_high, 1e-9), rows)
-        red = hue[top, 0] + y * (hue[top + 1, 0] - hue[top, 0])
-        room = max(scene_high - scene_low, 1e-9)
-        here, now, before, then = wanted + 0.05, 0.0, wanted, 0.0
-        for step in range(steps + 2):
-            if step == 1:
-                before, then, here = here, now, wanted
-            elif step > 1:
-                apart = here - before
-                rise = (now - then) / apart if abs(apart) > 1e-9 else 1.0
-                move = now / min(max(rise, 0.12), 3.0)
-                before, then = here, now
-                here -= min(max(move, -0.5), 0.5)
-            inside = here - 6 * math.floor(here / 6)
-            sextant = min(int(inside), 5)
-            is_even = sextant % 2 == 0
-            along = inside - sextant if is_even else 1 + sextant - inside
-            middle = _undone(low + along * (high - low), knots, first, base)
-            along = (middle - scene_low) / room
-            left, x = _cell((sextant + along if is_even else sextant + 1 - along) / 6, columns)
-            scene = _between(hue, scene_top, scene_y, left, x)
-            left, x = _cell(inside / 6, columns)
-            own = _between(hue, top, y, left, x)
-            t = (high * _between(light, top, y, left, x) * white - 0.6) / 0.4
-            t = min(max(t, 0.0), 1.0)
-            share = amount * (1 - t * t * (3 - 2 * t))
-            away = (scene - own) / _TURN
-            from_red = (own - red) / _TURN
-            to = from_red + share * (away - math.floor(away + 0.5))
-            left, x = _cell(to - math.floor(to), columns)
-            step_round = _between(place, top, y, left, x)
-            left, x = _cell(from_red - math.floor(from_red), columns)
-            step_round -= _between(place, top, y, left, x)
-            now = inside + step_round - wanted
-            now -= 6 * math.floor(now / 6 + 0.5)
-            if abs(now) < 1e-8:
+            for i in range(n):
+                v = roots[c, i]
+                roots[c, i] = _power(v if v > _F(0) else _F(0), _F(1 / 3), _F(126))
+        _planes_placed(roots, wanted, low, high, n)
+        _planes_undone(low, back, first, deep, n)
+        _planes_undone(high, back, first, top, n)
+        for i in range(n):
+            at[i] = low[i] / (high[i] if high[i] > _F(1e-9) else _F(1e-9)) * rows
+            to[i] = deep[i] / (top[i] if top[i] > _F(1e-9) else _F(1e-9)) * rows
+        _entries(at, rows, row, y, n)
+        _entries(to, rows, scene_row, scene_y, n)
+        for i in range(n):
+            red[i] = hue[row[i], 0] + y[i] * (hue[row[i] + np.uint32(1), 0] - hue[row[i], 0])
+            here[i], before[i], then[i] = wanted[i], wanted[i] - _F(1), _F(-1)
+            under[i], over[i] = _F(-1e9), _F(1e9)
+        for step in range(steps + 1):
+            if step > 0:
+                for i in range(n):
+                    apart = here[i] - before[i]
+                    rise = (now[i] - then[i]) / apart if abs(apart) > _F(1e-6) else _F(1)
+                    move = now[i] / min(max(rise, _F(0.12)), _F(3))
+                    before[i], then[i] = here[i], now[i]
+                    under[i] = max(under[i], here[i]) if now[i] < _F(0) else under[i]
+                    over[i] = min(over[i], here[i]) if now[i] > _F(0) else over[i]
+                    to_there = here[i] - min(max(move, _F(-0.5)), _F(0.5))
+                    is_between = (to_there >= under[i]) & (to_there <= over[i])
+                    here[i] = to_there if is_between else _F(0.5) * (under[i] + over[i])
+            for i in range(n):
+                inside[i] = here[i] - _F(6) * np.floor(here[i] * _F(1 / 6))
+                sextant[i] = min(np.floor(inside[i]), _F(5))
+                half = sextant[i] * _F(0.5)
+                is_even = half == np.floor(half)
+                along = inside[i] - sextant[i]
+                along = along if is_even else _F(1) - along
+                middle[i] = low[i] + along * (high[i] - low[i])
+            _planes_undone(middle, back, first, at, n)
+            for i in range(n):
+                middle[i] = at[i]
+                room = top[i] - deep[i]
+                along = (at[i] - deep[i]) / (room if room > _F(1e-9) else _F(1e-9))
+                half = sextant[i] * _F(0.5)
+                is_even = half == np.floor(half)
+                to[i] = (sextant[i] + (along if is_even else _F(1) - along)) * (columns / _F(6))
+                at[i] = inside[i] * (columns / _F(6))
+            _entries(to, columns, left, x, n)
+            for i in range(n):
+                scene[i] = _between(hue, scene_row[i], scene_y[i], left[i], x[i])
+            _entries(at, columns, left, x, n)
+            for i in range(n):
+                own[i] = _between(hue, row[i], y[i], left[i], x[i])
+                at[i] = _between(light, row[i], y[i], left[i], x[i])
+            for i in range(n):
+                t = (high[i] * at[i] * white - _F(0.6)) / _F(0.4)
+                t = min(max(t, _F(0)), _F(1))
+                share = amount * (_F(1) - t * t * (_F(3) - _F(2) * t))
+                away = (scene[i] - own[i]) * turn
+                v = (own[i] - red[i]) * turn
+                w = v + share * (away - np.floor(away + _F(0.5)))
+                at[i], to[i] = (v - np.floor(v)) * columns, (w - np.floor(w)) * columns
+            _entries(to, columns, left, x, n)
+            for i in range(n):
+                scene[i] = _between(place, row[i], y[i], left[i], x[i])
+            _entries(at, columns, left, x, n)
+            most = _F(0)
+            for i in range(n):
+                v = (
+                    scene[i]
+                    - _between(place, row[i], y[i], left[i], x[i])
+                    + (inside[i] - wanted[i])
+                )
+                v -= _F(6) * np.floor(v * _F(1 / 6) + _F(0.5))
+                now[i] = v
+                most = max(most, abs(v))
+            if most < _F(_FOUND):
                 break
-        most, least = (sextant + 1) // 2 % 3, (sextant // 2 + 2) % 3
-        out[i + most] = _F(scene_high * scene_high * scene_high)
-        out[i + 3 - most - least] = _F(middle * middle * middle)
-        out[i + least] = _F(scene_low * scene_low * scene_low)
-        least_light = min(given[i], min(given[i + 1], given[i + 2]))
-        most_light = max(given[i], max(given[i + 1], given[i + 2]))
-        if least_light < 0:
-            out[i + least] = -(_undone(np.cbrt(-float(least_light)), knots, first, base) ** 3)
-        if most_light < 0:
-            out[i + most] = -(_undone(np.cbrt(-float(most_light)), knots, first, base) ** 3)
+        for i in range(n):
+            k, which = start + 3 * i, int(sextant[i])
+            most_at, least_at = (which + 1) // 2 % 3, (which // 2 + 2) % 3
+            out[k + most_at] = top[i] * top[i] * top[i]
+            out[k + 3 - most_at - least_at] = middle[i] * middle[i] * middle[i]
+            out[k + least_at] = deep[i] * deep[i] * deep[i]
+            r, g, b = given[k], given[k + 1], given[k + 2]
+            least, most = min(r, min(g, b)), max(r, max(g, b))
+            if least < _F(0):  # as much below black as the curve has it above
+                v = _undone(_power(-least, _F(1 / 3), _F(126)), back, first)
+                out[k + least_at] = -(v * v * v)
+            if most < _F(0):
+                v = _undone(_power(-most, _F(1 / 3), _F(126)), back, first)
+                out[k + most_at] = -(v * v * v)
 
 
 def seen(before: Rgb, after: Rgb, tables: tuple[Array, ...], amount: float, white: float) -> Rgb:
@@ -239,7 +269,7 @@ def seen(before: Rgb, after: Rgb, tables: tuple[Array, ...], amount: float, whit
 
 def unseen(
     light: Rgb,
-    tone: tuple[Array, Array, int],
+    tone: tuple[Array, int],
     tables: tuple[Array, ...],
     amount: float,
     white: float,
