@@ -175,7 +175,10 @@ class Hand:
                 raise AssertionError(f"the window did not come to rest: {self._busy()}")
 
     def words_cut(self) -> list[str]:
-        """Return labels and buttons without room for their words, which do not say so by an ellipsis."""
+        """Return labels and buttons without room for their words, which do not say so by an ellipsis.
+
+        Two pixels are no letter.
+        """
         found = []
         for kind in (QLabel, QPushButton):
             for widget in self.window.findChildren(kind):
@@ -183,7 +186,7 @@ class Hand:
                 if (
                     widget.isVisible()
                     and not isinstance(widget, Shortens)
-                    and needs > widget.width()
+                    and needs > widget.width() + 2
                 ):
                     what = f"{type(widget).__name__} {widget.objectName()} {widget.text()[:60]!r}"
                     found.append(f"{what} has {widget.width()} pixels of {needs}")

@@ -227,6 +227,7 @@ class Wanderer:
             "".join(traceback.format_exception(kind, error, trace))
         )
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
+        self.window.notices.bug.connect(self._fault)  # what ended a worker's job
         self._messages = qInstallMessageHandler(self._message)
         self._last, self._spent = time.perf_counter(), time.thread_time()
         self._takens = (taken_by_host(),) * 2

@@ -19,12 +19,19 @@ else:
 
 
 class Label(QLabel):
-    """A label that shows its text letter by letter; every label of the application is one."""
+    """A label that shows its text letter by letter; every label of the application is one.
+
+    One that wraps leaves out the middle of a name that would not fit into any line.
+    """
 
     def __init__(self, text: str = "") -> None:
         super().__init__()
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+    @guarded
+    def setText(self, text: str) -> None:
+        super().setText(shortened(text) if self.wordWrap() else text)
 
 
 class Shortens(_Widget):

@@ -113,8 +113,11 @@ def test_no_name_is_too_long_for_the_smallest_window(demo, tmp_path: Path) -> No
             hand.settle()
             assert not hand.words_cut(), room
         hand.act("room_look")
-        hand.drop(lut)
+        unsaid = tmp_path / f"{name}.tif"  # asks for its encoding
+        shutil.copy(ROOT / "demo" / "fog.tif", unsaid)
+        hand.drop(lut, unsaid)
         hand.settle()
+        assert hand.find(QLabel, "ask.words").isVisible()
         assert not hand.words_cut()
         window.notices.note(f"{lut.name} is no LUT", "choose another")
         hand.wait(20)

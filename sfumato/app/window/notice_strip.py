@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from sfumato.app.controls.editor import painted, quiet_line
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, Line, set_tip, shortened
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.services.jobs import Queue, single_shot
 from sfumato.app.services.notices import Notices
 from sfumato.app.theme import colour
@@ -57,7 +57,7 @@ class NoticeStrip(QWidget):
         self._word.setText(_WORDS[level])
         painted(self._word, _PIGMENTS[level])
         whole = f"{text}; {hint}." if hint else f"{text}."
-        self._text.setText(shortened(whole))
+        self._text.setText(whole)
         set_tip(self._text, whole if whole != self._text.text() else "")
         self._button.setText(button)
         self._button.setVisible(bool(button))
