@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QEvent, QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
@@ -179,6 +179,7 @@ class Hand:
 
         Two pixels are no letter.
         """
+        QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
         found = []
         for kind in (QLabel, QPushButton):
             for widget in self.window.findChildren(kind):
