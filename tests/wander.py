@@ -450,7 +450,11 @@ class Wanderer:
     def _rest(self) -> None:
         self.doing = "rest"
         self.hand.wait(self.dice.choice((20, 80, 200)))
-        for words in self.hand.words_cut():
+        cut = set(self.hand.words_cut())
+        if cut:  # not what is just being laid out
+            self.hand.wait(100)
+            cut &= set(self.hand.words_cut())
+        for words in cut:
             self._fault(words)
         self._look_anew()
 

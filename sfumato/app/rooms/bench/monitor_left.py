@@ -20,7 +20,7 @@ from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import scrolled_panel
 from sfumato.app.controls.tick_list import TickList, TickRow
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
 from sfumato.app.rooms.bench.pages import MONITOR, PAGES
 from sfumato.app.rooms.bench.places_field import PlacesField
@@ -95,7 +95,8 @@ class MonitorLeft(QWidget):
 
     def _make_card(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.card = strong("Card")
+        self.card = Line("Card")
+        self.card.setProperty("strong", True)
         self.card.setObjectName("bench.card")
         row.addWidget(self.card, 1)
         self.send = QPushButton("Send the Look")
