@@ -72,6 +72,13 @@ def strong(text: str) -> Label:
     return label
 
 
+def strong_line(text: str) -> Line:
+    """Return what heads something in one line, shortened where there is no room for all of it."""
+    line = Line(text)
+    line.setProperty("strong", True)
+    return line
+
+
 def painted(label: QWidget, pigment: str) -> None:
     """Give a label a pigment of the theme ("" = plain text)."""
     if label.property("pigment") != pigment:

@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
-from sfumato.app.controls.editor import quiet, strong
+from sfumato.app.controls.editor import quiet, strong, strong_line
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
 from sfumato.app.controls.rows import scrolled_panel
 from sfumato.app.controls.tick_list import TickList, TickRow
-from sfumato.app.labels import Label, Line, set_tip
+from sfumato.app.labels import Label, set_tip
 from sfumato.app.rooms.bench.monitor_model import MonitorModel
 from sfumato.app.rooms.bench.pages import MONITOR, PAGES
 from sfumato.app.rooms.bench.places_field import PlacesField
@@ -95,8 +95,7 @@ class MonitorLeft(QWidget):
 
     def _make_card(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.card = Line("Card")
-        self.card.setProperty("strong", True)
+        self.card = strong_line("Card")
         self.card.setObjectName("bench.card")
         row.addWidget(self.card, 1)
         self.send = QPushButton("Send the Look")

@@ -18,14 +18,14 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet, strong, strong_line
 from sfumato.app.controls.guide_button import GuideButton
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Line, set_help, set_tip
+from sfumato.app.labels import set_help, set_tip
 from sfumato.app.rooms.swatchbook.selection import ALL, KEPT_ONES, NAME, SHOTS
 from sfumato.app.rooms.swatchbook.swatch_card import SwatchCard
 from sfumato.app.rooms.swatchbook.swatch_model import SwatchModel
@@ -78,17 +78,11 @@ class SwatchPage(QWidget):
         self._on_changed()
         self._show_chosen()
 
-    @staticmethod
-    def _heading(words: str) -> Line:
-        label = Line(words)
-        label.setProperty("strong", True)
-        return label
-
     # --- left --------------------------------------------------------------------------------------
     def _make_left(self) -> QWidget:
         panel = QWidget()
         column = panel_column(panel, 226)
-        column.addWidget(self._heading("Folders"))
+        column.addWidget(strong("Folders"))
         self.folders = QListWidget()
         self.folders.setObjectName("swatch.folders")
         set_tip(
@@ -121,7 +115,7 @@ class SwatchPage(QWidget):
             line.addWidget(button)
         column.addLayout(line)
         column.addSpacing(6)
-        column.addWidget(self._heading("Show"))
+        column.addWidget(strong("Show"))
         self.filters: dict[str, Tick] = {}
         for name, (words, tip) in FILTERS.items():
             mark = Tick(words)
@@ -131,7 +125,7 @@ class SwatchPage(QWidget):
             self.filters[name] = mark
             column.addWidget(mark)
         column.addSpacing(6)
-        column.addWidget(self._heading("Order"))
+        column.addWidget(strong("Order"))
         self.order = Chooser()
         self.order.setObjectName("swatch.order")
         set_tip(
@@ -182,7 +176,7 @@ class SwatchPage(QWidget):
         as_panel(head, height=40)
         row = QHBoxLayout(head)
         row.setContentsMargins(14, 0, 10, 0)
-        self.title = self._heading("")
+        self.title = strong_line("")
         row.addWidget(self.title, 1)
         self.on_tiles = Chooser()
         self.on_tiles.setObjectName("swatch.shots")
