@@ -153,6 +153,8 @@ class Hand:
         window.desk.shown.connect(self.shown.append)
         self.notices: list[str] = []
         window.notices.said.connect(lambda *words: self.notices.append(" ".join(words[:4])))
+        self.bugs: list[str] = []  # faults of the program itself, in work that nobody waited for
+        window.notices.bug.connect(self.bugs.append)
 
     @property
     def study(self):

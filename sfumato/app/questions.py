@@ -37,7 +37,17 @@ def _heading(words: str) -> Label:
     return _said(words, strong_font(15))
 
 
-class Question(QDialog):
+class Asked(QDialog):
+    """A sheet that is asked once, and gone when it was answered: its parent would keep it to the end."""
+
+    def is_accepted(self) -> bool:
+        """Show it, and return whether it was taken, once it is closed."""
+        code = self.exec()
+        self.deleteLater()
+        return code == QDialog.DialogCode.Accepted
+
+
+class Question(Asked):
     """A question with verbs on its buttons; the last is the usual one."""
 
     def __init__(
@@ -66,11 +76,11 @@ class Question(QDialog):
         self.accept()
 
     def answered(self) -> str:
-        self.exec()
+        self.is_accepted()
         return self._answer
 
 
-class PartQuestion(QDialog):
+class PartQuestion(Asked):
     """Which of several looks in a file are meant; typing finds one, Enter takes what is chosen."""
 
     def __init__(self, parent: QWidget, name: str, looks: Sequence[str], one: bool = False) -> None:
@@ -139,10 +149,10 @@ class PartQuestion(QDialog):
         self.take.setEnabled(count > 0)
 
     def answered(self) -> list[int]:
-        return self.places() if self.exec() == QDialog.DialogCode.Accepted else []
+        return self.places() if self.is_accepted() else []
 
 
-class NameQuestion(QDialog):
+class NameQuestion(Asked):
     """Asks for a name, Enter takes it; the button says what the title asks for."""
 
     def __init__(self, parent: QWidget, title: str, suggested: str) -> None:
@@ -171,5 +181,4 @@ class NameQuestion(QDialog):
         column.addLayout(row)
 
     def answered(self) -> str | None:
-        taken = self.exec() == QDialog.DialogCode.Accepted
-        return self.field.text().strip() or None if taken else None
+        return self.field.text().strip() or None if self.is_accepted() else None

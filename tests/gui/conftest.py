@@ -81,11 +81,13 @@ def hand(qtbot, tmp_path: Path, ports: StandInPorts, no_threads_left, styled, mo
     window.resize(1280, 800)
     window.show()
     qtbot.waitExposed(window)
-    yield Hand(window, ports)
+    person = Hand(window, ports)
+    yield person
     ports.unsaved, ports.stop = "drop", True
     window.close()
     window.deleteLater()
     drop_encodings(set(encodings()) - known)  # what an OCIO config brought, for the tests after it
+    assert not person.bugs, person.bugs[0]
 
 
 @pytest.fixture

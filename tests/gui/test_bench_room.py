@@ -319,6 +319,30 @@ def test_frames_of_a_take_do_not_pile_up_and_closing_keeps_it(bench, monkeypatch
     open_still(take, take_of(take).frames - 1)
 
 
+def test_a_take_goes_on_with_its_shot_whatever_is_done_to_the_shots(bench, jpeg: Path) -> None:
+    model, taken = room(bench).monitors, bench.window.desk.shot
+    bench.ports.pictures = [jpeg]
+    begin_recording(bench, 2)
+    bench.act("bring_in")  # another shot, of another size, is chosen
+    bench.until(lambda: bench.window.desk.shot.id != taken.id)
+    wide = model.shown.picture.shape
+    frames: list[int] = []
+    model.screened.connect(lambda: frames.append(model.shown.number))
+    bench.until(lambda: len(set(frames)) > 3)
+    assert model.shown.picture.shape == wide
+    assert taken.name in says(bench, "bench.signal")
+    bench.window.model.commit("all out", attrs.evolve(bench.study, shots=()))
+    frames.clear()
+    bench.until(lambda: len(set(frames)) > 3)
+    bench.window.model.undo_stack.undo()
+    bench.click(bench.find(BigButton, "bench.record"))
+    bench.settle()
+    take = next(rig(bench).card.glob("TAKE_*.mov"))
+    assert open_still(take, take_of(take).frames - 1).size == (wide[1], wide[0])
+    assert model.shown.feed.shot == bench.window.desk.shot != taken
+    assert model.shown.number == 0
+
+
 def look_menu(hand, zone: int, words: str) -> None:
     hand.click(hand.find(QPushButton, f"bench.engine.look.{zone}"))
     menu = hand.find(QMenu, "bench.looks")

@@ -15,6 +15,7 @@ from PySide6.QtGui import QColor, QEnterEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
+    QDialog,
     QFileDialog,
     QLabel,
     QLineEdit,
@@ -286,6 +287,9 @@ def test_choosers_of_files_can_be_read_and_make_missing_folders(
     # Where nobody names a folder, the last one of the kind is open.
     assert ports._start("luts", Path.home()) == file.parent
     assert ports._start("profiles", Path.home()) == Path.home()
+    QTimer.singleShot(50, lambda: QApplication.activeModalWidget().accept())
+    assert ports.ask_name(window, "Save a preset", "Dusk") == "Dusk"
+    hand.until(lambda: not window.findChildren(QDialog))  # what was answered does not pile up
 
 
 def test_any_lut_file_stands_on_a_side_and_is_the_written_grade(demo, tmp_path: Path) -> None:

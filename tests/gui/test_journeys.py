@@ -11,7 +11,7 @@ import pytest
 from conftest import DEMO, ROOT
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPlainTextEdit, QPushButton
 
 import sfumato
 from sfumato.app.controls.curve_field import CurveField
@@ -20,6 +20,7 @@ from sfumato.app.rooms.look.coat_row import CoatRow
 from sfumato.app.rooms.look.export_sheet import ExportSheet
 from sfumato.app.rooms.look.thread import SpanEnd
 from sfumato.app.window.palette import Palette
+from sfumato.app.window.report_dialog import ReportDialog
 from sfumato.core.path.span import Joint
 from sfumato.core.study.study import LOOK
 from sfumato.work.cancel import Cancel
@@ -422,13 +423,38 @@ def test_layout_and_choices_come_back(demo, tmp_path: Path, ports, qtbot) -> Non
     demo.settle()
 
 
-def test_a_bug_opens_a_report_and_the_window_lives(demo) -> None:
+def test_a_bug_opens_one_report_and_the_window_lives(demo) -> None:
     hand, window = demo, demo.window
-    window.desk._lanes["probe"].ask(lambda _cancel: 1 / 0)
-    hand.wait(200)
-    report = window.findChild(QApplication.instance().activeModalWidget().__class__, "report")
-    assert report is not None
+    lane = window.desk._lanes["probe"]
+
+    def reports() -> list[ReportDialog]:
+        return window.findChildren(ReportDialog)
+
+    def astray(_cancel):
+        return [][1]
+
+    for _frame in range(3):  # as work that is asked for with each frame of a clip
+        lane.ask(lambda _cancel: 1 / 0)
+        hand.until(lambda: not lane.is_busy)
+    lane.ask(astray)
+    hand.until(lambda: not lane.is_busy)
+    (report,) = reports()
+    assert report is QApplication.activeModalWidget()
+    hand.click(report.findChild(QPushButton, "report.copy"))
+    words = QApplication.clipboard().text()
+    assert words.count("ZeroDivisionError") == words.count("IndexError") == 1
+    assert "2 more times" in report.findChild(QLabel, "report.count").text()
     report.accept()
+    hand.until(lambda: not reports())
+
+    lane.ask(astray)  # what was told already is said beside the work
+    hand.until(lambda: not lane.is_busy)
+    assert not reports()
+    assert "again" in window.strip.text()
+    hand.click(window.strip.findChild(QPushButton, "notice.button"))
+    assert "IndexError" in reports()[0].findChild(QPlainTextEdit).toPlainText()
+    reports()[0].accept()
+    hand.bugs.clear()
     hand.click(window.rooms["look"].shots, window.rooms["look"].shots.box(2).center())
     hand.settle()
     assert window.desk.shot.name == "causeway"

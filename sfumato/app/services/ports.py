@@ -105,6 +105,7 @@ class Ports:
 
     def _asked(self, kind: str, dialog: QFileDialog) -> list[Path]:
         taken = [Path(n) for n in dialog.selectedFiles()] if dialog.exec() else []
+        dialog.deleteLater()  # its parent would keep it, with all that it knows of the folder
         if taken and self._settings is not None:
             self._settings.set(f"folders/{kind}", str(taken[0].parent))
         return taken

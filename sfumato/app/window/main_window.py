@@ -9,7 +9,6 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from sfumato._version import VERSION
 from sfumato.app.guard import guarded
 from sfumato.app.services.actions import Actions, ActionSpec, owned
 from sfumato.app.services.desk import Desk
@@ -34,7 +33,7 @@ from sfumato.app.window.menus import make_menus
 from sfumato.app.window.notice_strip import NoticeStrip, WorkLine
 from sfumato.app.window.palette import Palette
 from sfumato.app.window.rail import Rail
-from sfumato.app.window.report_dialog import ReportDialog
+from sfumato.app.window.report_dialog import Reports
 from sfumato.app.window.study_files import StudyFiles
 from sfumato.app.window.surroundings import Surroundings
 from sfumato.core.errors import SfumatoError
@@ -146,7 +145,7 @@ class MainWindow(DressedWindow):
                 lambda t: self.notices.note(f"{t} was cancelled", "nothing was written")
             )
             queue.crashed.connect(self.notices.bug)
-        self.notices.bug.connect(self._on_bug)
+        self.reports = Reports(self, self.notices, self.files.autosave_now)
 
     # --- keeping up ------------------------------------------------------------------------------
     @guarded
@@ -204,10 +203,6 @@ class MainWindow(DressedWindow):
             action = self.actions_table.by_id[name]
             if action.text() != text.strip():
                 action.setText(text.strip())
-
-    def _on_bug(self, text: str) -> None:
-        self.files.autosave_now()
-        ReportDialog(f"Sfumato {VERSION}\n\n{text}", self).open()
 
     @property
     def is_busy(self) -> bool:

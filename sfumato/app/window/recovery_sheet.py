@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
@@ -37,6 +37,7 @@ class RecoverySheet(QDialog):
         self, copies: Sequence[Recovered], damaged: Sequence[Path], parent: QWidget
     ) -> None:
         super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("recovery")
         self.setWindowTitle("Studies that were not saved")
         column = QVBoxLayout(self)

@@ -203,7 +203,16 @@ class MonitorModel(QObject):
     # --- the picture -----------------------------------------------------------------------------
     @property
     def shot(self) -> Shot | None:
-        return self.services.desk.shot
+        """The shot on the cable."""
+        return self._cable()[0]
+
+    def _cable(self) -> tuple[Shot | None, Feed | None]:
+        """Return the shot on the cable, and its feed where that is known; while a take is recorded, its own:
+        another shot may be chosen meanwhile, or this one changed or taken out."""
+        if self.is_recording and self.recorder.feed is not None:
+            return self.recorder.feed.shot, self.recorder.feed
+        shot, feed = self.services.desk.shot, self.feed
+        return shot, feed if feed is not None and feed.shot == shot else None
 
     @property
     def _is_seen(self) -> bool:
@@ -211,10 +220,14 @@ class MonitorModel(QObject):
 
     def _on_view(self, before: Any, after: Any) -> None:
         if before.shot != after.shot and self._is_seen and not self.is_recording:
-            self.feed = None
-            self.clock.stop()
-            self.clock.number = 0
+            self._begin_anew()
             self.ask_screen()
+
+    def _begin_anew(self) -> None:
+        """Another shot comes by the cable, from its first frame on."""
+        self.feed = None
+        self.clock.stop()
+        self.clock.number = 0
 
     def _on_study(self, before: Study, after: Study) -> None:
         if self._is_seen and (before.shots != after.shots or before.view != after.view):
@@ -222,14 +235,13 @@ class MonitorModel(QObject):
 
     def ask_screen(self, natural: Video | None = None) -> None:
         """Have the frame that is due shown as the device shows it; `natural` is it, where it is known."""
-        rig, shot = self.rig, self.shot
+        rig, (shot, feed) = self.rig, self._cable()
         if rig is None or shot is None or not self._is_seen:
             if shot is None:
                 self.shown = self.feed = None
                 self.screened.emit()
             return
         plays, number, looks = self.plays, self.clock.number, self.looks
-        feed = self.feed if self.feed is not None and self.feed.shot == shot else None
         study, previewer = self.services.model.study, self.services.desk.previewer
 
         def work(_cancel: Cancel) -> Screen:
@@ -338,6 +350,8 @@ class MonitorModel(QObject):
 
     def _on_came(self, number: int, natural: Video | None) -> None:
         """Show a frame that was recorded, when no other is being made ready."""
+        if not self.is_recording:  # it ended meanwhile
+            return
         self.clock.number = number
         if natural is not None and not self._lanes["screen"].is_busy:
             self.ask_screen(natural)
@@ -349,6 +363,9 @@ class MonitorModel(QObject):
                 self.take(devices.with_state(rig, is_on=False))
             except SfumatoError as error:
                 self.services.notices.fault(error)
+        taken, here = self.recorder.feed, self.shot
+        if taken is not None and here is not None and taken.shot.id != here.id:
+            self._begin_anew()
         self.recording_changed.emit()
         if is_good:
             self.ask()

@@ -30,6 +30,7 @@ class Recorder(QObject):
 
     def __init__(self, notices: Notices, parent: QObject) -> None:
         super().__init__(parent)
+        self.feed: Feed | None = None  # of the take that runs, or ran last
         self._stop, self._off = Event(), Event()
         # A frame waits to be shown: before a window that is behind they would pile up.
         self._waits = Event()
@@ -52,6 +53,7 @@ class Recorder(QObject):
 
     def begin(self, rig: Rig, feed: Feed, number: int, looks: Looks) -> None:
         """Record from a frame of the feed on."""
+        self.feed = feed
         stop, off = self._stop, self._off
         for flag in (stop, off, self._waits):
             flag.clear()
