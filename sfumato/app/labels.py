@@ -21,7 +21,7 @@ else:
 class Label(QLabel):
     """A label that shows its text letter by letter; every label of the application is one.
 
-    One that wraps leaves out the middle of a name that would not fit into any line.
+    One that wraps parts long names where a line ends, and leaves out the middle of the longest.
     """
 
     def __init__(self, text: str = "") -> None:
@@ -31,7 +31,11 @@ class Label(QLabel):
 
     @guarded
     def setText(self, text: str) -> None:
-        super().setText(shortened(text) if self.wordWrap() else text)
+        super().setText(_parted(shortened(text)) if self.wordWrap() else text)
+
+    @guarded
+    def text(self) -> str:
+        return super().text().replace(_PLACE, "")
 
 
 class Shortens(_Widget):
@@ -117,6 +121,19 @@ class Line(Shortens, Label):
 
 _UNBROKEN = 80  # letters without a place to part them, of which all are shown
 _FIRST, _LAST = 48, 24  # that are shown of more
+
+
+_PLACE = "\u200b"  # where a line may end; takes no room
+_PARTED, _PART = 24, 12  # letters in one piece from which on there are such places, and between two
+
+
+def _parted(text: str) -> str:
+    """Return a text with places in its longest pieces where a line may end: a panel may be narrow."""
+
+    def part(run: re.Match[str]) -> str:
+        return _PLACE.join(run[0][i : i + _PART] for i in range(0, len(run[0]), _PART))
+
+    return re.sub(rf"[^\s/]{{{_PARTED + 1},}}", part, text)
 
 
 def shortened(text: str) -> str:

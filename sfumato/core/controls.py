@@ -369,7 +369,8 @@ def control(default: Any, kind: Kind) -> Any:
 
 
 def _whole(value: Any) -> Any:
-    return int(value) if isinstance(value, float) and value.is_integer() else value
+    """Return a number as a whole one: a fine drag passes between two. What is none is left to be refused."""
+    return round(value) if isinstance(value, float) and math.isfinite(value) else value
 
 
 def kinds(record: Any) -> dict[str, Kind]:

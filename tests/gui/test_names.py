@@ -12,6 +12,7 @@ from hand import ROOMS
 from PySide6.QtWidgets import QLabel, QWidget
 
 import sfumato
+from sfumato.app.labels import Label
 from sfumato.app.questions import Question
 from sfumato.core.study.coat import grouped, new_coat
 from sfumato.core.study.study import LOOK
@@ -124,3 +125,13 @@ def test_no_name_is_too_long_for_the_smallest_window(demo, tmp_path: Path) -> No
         assert not hand.words_cut()
         asked = Question(window, f"{lut.name} exists already.", str(lut), (("Keep", ""),))
         assert asked.sizeHint().width() < 700
+
+
+def test_a_name_in_a_narrow_panel_goes_over_several_lines(styled) -> None:
+    label = Label()
+    label.setWordWrap(True)
+    words = f"100 % of {'x' * 60} was measured"
+    label.setText(words)
+    assert label.text() == words  # nothing of it is left out
+    assert label.minimumSizeHint().width() < 200
+    assert label.heightForWidth(222) > 2 * label.fontMetrics().height()

@@ -7,10 +7,13 @@ from types import SimpleNamespace
 import attrs
 import pytest
 
-from sfumato.core.controls import Choice
+from sfumato.core.bench.engine import Import
+from sfumato.core.bench.monitor import Monitor
+from sfumato.core.controls import Choice, Number, kinds
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glazes.hue_table import HueTable
 from sfumato.core.glazes.tints import Tints
+from sfumato.core.study.outlet import Outlet
 
 HUES = attrs.fields(HueTable).chroma.name
 NEAR = ((10.0, 0.1), (10.4, 0.2))
@@ -66,3 +69,15 @@ def test_a_refusal_stays_a_sentence_where_hundreds_could_be_chosen() -> None:
         assert len(refused.value.sentence()) < most
         assert ("…" in refused.value.hint) == (len(options) > 12)
         assert options[3] in refused.value.hint
+
+
+@pytest.mark.parametrize("record", [Import, Monitor, Outlet])
+def test_whole_numbers_stay_whole_under_a_fine_drag(record) -> None:
+    plain = record()
+    for name, kind in kinds(plain).items():
+        if type(getattr(plain, name)) is int:
+            assert isinstance(kind, Number)
+            changed = getattr(attrs.evolve(plain, **{name: kind.least + 1.4}), name)
+            assert (type(changed), changed) == (int, kind.least + 1)
+            with pytest.raises(ValueRefused):
+                attrs.evolve(plain, **{name: float("inf")})
