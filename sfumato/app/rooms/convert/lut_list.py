@@ -149,7 +149,7 @@ class LutList(QWidget):
         head.addWidget(self._count)
         head.addStretch(1)
         for text, name, then, tip in (
-            ("Add files…", "luts.add", self.add_wanted.emit, "LUT files to convert or examine."),
+            ("Add…", "luts.add", self.add_wanted.emit, "LUT files to convert or examine."),
             ("Folder…", "luts.folder", self.folder_wanted.emit, "All LUT files of a folder."),
             ("Clear", "luts.clear", self._clear, "Empties the list; no file is touched."),
         ):

@@ -292,7 +292,7 @@ class EaselPanel(QWidget):
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(10)
         self._readout = {}
-        for name, width in (("place", 66), ("source", 158), ("a", 112), ("b", 112), ("delta", 50)):
+        for name, width in (("place", 66), ("source", 166), ("a", 120), ("b", 120), ("delta", 50)):
             label = quiet("")
             label.setObjectName(f"readout.{name}")
             label.setFixedWidth(width)
@@ -481,8 +481,12 @@ class EaselPanel(QWidget):
         self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
 
     def _on_probed(self, probe: Any) -> None:
+        def number(value: float) -> str:  # of six characters at most, as there is room for
+            texts = (f"{value:.{digits}f}" for digits in (3, 2, 1, 0))
+            return next((t for t in texts if len(t) <= 6), f"{value:.0e}")
+
         def three(rgb: Any) -> str:
-            return " ".join(f"{v:.3f}" for v in rgb)
+            return " ".join(map(number, rgb))
 
         for label in self._readout.values():
             label.show()
