@@ -218,7 +218,8 @@ class Wanderer:
         self._beat.timeout.connect(self._beats)
         self._rescue = QTimer()
         self._rescue.timeout.connect(self._rescues)
-        self._last = self._spent = 0.0
+        self._last = 0.0
+        self._usage = resource.getrusage(resource.RUSAGE_THREAD)
         self._takens = 0.0, 0.0  # at the last two beats: the host may count it before a gap is seen
 
     def __enter__(self) -> Wanderer:
@@ -229,7 +230,7 @@ class Wanderer:
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
         self.window.notices.bug.connect(self._fault)  # what ended a worker's job
         self._messages = qInstallMessageHandler(self._message)
-        self._last, self._spent = time.perf_counter(), time.thread_time()
+        self._last = time.perf_counter()
         self._takens = (taken_by_host(),) * 2
         self._beat.start(BEAT)
         self._rescue.start(15)
@@ -254,11 +255,15 @@ class Wanderer:
         now, before = time.perf_counter(), self._takens[0]
         gap, self._last = now - self._last - BEAT / 1000, now
         self._takens = self._takens[1], taken_by_host()
+        usage, self._usage = self._usage, resource.getrusage(resource.RUSAGE_THREAD)
+        spent = self._usage.ru_utime + self._usage.ru_stime - usage.ru_utime - usage.ru_stime
         if gap > _GAP:
-            self.gaps.append((gap, self._takens[1] - before, self.doing))
-        spent, self._spent = self._spent, time.thread_time()
-        if self._spent - spent > self.work:
-            self.work, self.worked_in = self._spent - spent, self.doing
+            system = 1000 * (self._usage.ru_stime - usage.ru_stime)
+            read = self._usage.ru_majflt - usage.ru_majflt
+            how = f"{system:.0f} ms of it in the system, {read} pages from disk"
+            self.gaps.append((gap, self._takens[1] - before, f"{self.doing}, {how}"))
+        if spent > self.work:
+            self.work, self.worked_in = spent, self.doing
 
     def _rescues(self) -> None:
         """Leave loops that a click has opened: of menus, questions and drags."""
@@ -468,7 +473,7 @@ class Wanderer:
                 if graph.grab().toImage() != kept:
                     self._fault(f"{graph.accessibleName()} showed what it was before")
                 # To draw it twice is this hand's work, not the window's.
-                self._last, self._spent = time.perf_counter(), time.thread_time()
+                self._last = time.perf_counter()
 
     def _compare(self, when: str, found: Study, meant: Study) -> None:
         for field in attrs.fields(Study):

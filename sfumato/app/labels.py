@@ -149,6 +149,19 @@ def shortened(text: str) -> str:
     return re.sub(rf"[^\s/]{{{_UNBROKEN + 1},}}", short, text)
 
 
+_BRIEF = 32  # letters
+
+
+def brief(name: str) -> str:
+    """Return a name for a button, which has one line: a long one has lost its middle.
+
+    >>> brief("a look that somebody took much time to name.cube")
+    'a look that somebody … name.cube'
+    """
+    half = _BRIEF // 3
+    return name if len(name) <= _BRIEF else f"{name[: _BRIEF - half - 1]}…{name[-half:]}"
+
+
 class _HasTip(Protocol):
     def setToolTip(self, text: str, /) -> None: ...
 

@@ -23,7 +23,7 @@ from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, brief, set_tip
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
@@ -361,7 +361,7 @@ class EaselPanel(QWidget):
             self._ask_bar.show()
             press = Path(self._model.study.printing.press).name  # what is likely
             self._ask_take.setVisible(bool(press))
-            self._ask_take.setText(f"Take {press}")
+            self._ask_take.setText(f"Take {brief(press)}")
             self._ask_believe.show()
             self._ask_words.setText(
                 f"{shot.name} is in CMYK and has no profile: its inks are taken as of the Saltglass press."
@@ -375,7 +375,7 @@ class EaselPanel(QWidget):
         why = ""
         if found is not None:
             why = f" It looks like {found.name}: {found.evidence}."
-            self._ask_take.setText(f"Take {found.name}")
+            self._ask_take.setText(f"Take {brief(found.name)}")
         if unknown:
             working = self._model.study.working
             text = f"{shot.name} does not say what its encoding is: its numbers are taken as {working}."

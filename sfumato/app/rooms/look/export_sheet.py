@@ -26,7 +26,7 @@ from sfumato.app.controls.editor import painted
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.controls.tick import Tick
 from sfumato.app.guard import guarded
-from sfumato.app.labels import Label, Line, set_tip
+from sfumato.app.labels import Label, Line, brief, set_tip
 from sfumato.app.theme import strong_font
 from sfumato.core.errors import ValueRefused
 from sfumato.formats.parts.registry import formats
@@ -292,7 +292,7 @@ class ExportSheet(QDialog):
         self.go.setEnabled(good)
         verb = "Export"
         if good and file is not None:
-            verb = f"{'Replace' if exists(file) else 'Export'} {file.name}"
+            verb = f"{'Replace' if exists(file) else 'Export'} {brief(file.name)}"
         self.go.setText(verb)
 
     def _accept(self) -> None:

@@ -19,7 +19,7 @@ from sfumato.app.controls.parts import taken
 from sfumato.app.controls.rows import Row, chooser, panel_column
 from sfumato.app.controls.tick import Tick
 from sfumato.app.controls.tick_list import TickList, TickRow
-from sfumato.app.labels import Label, Line, set_help, set_tip
+from sfumato.app.labels import Label, Line, brief, set_help, set_tip
 from sfumato.app.rooms.look.ground_edits import GroundEdits
 from sfumato.app.services.services import Services
 from sfumato.app.theme import strong_font
@@ -257,7 +257,7 @@ class MatchSheet(QDialog):
         def then(layout: Layout) -> None:
             self._layout, self._corners = layout, {}
             self._services.settings.set("match_card", str(file))
-            self.choose.setText(f"{layout.name}: {len(layout.patches)} patches")
+            self.choose.setText(f"{brief(layout.name)}: {len(layout.patches)} patches")
             self._show_shot()
 
         self._services.reading.add(f"Reading {file.name}", read, then=then)
