@@ -474,6 +474,7 @@ class Wanderer:
                     self._fault(f"{graph.accessibleName()} showed what it was before")
                 # To draw it twice is this hand's work, not the window's.
                 self._last = time.perf_counter()
+                self._usage = resource.getrusage(resource.RUSAGE_THREAD)
 
     def _compare(self, when: str, found: Study, meant: Study) -> None:
         for field in attrs.fields(Study):
