@@ -53,6 +53,7 @@ def test_every_format_is_offered_written_and_proved(demo, tmp_path: Path) -> Non
         assert apart < 0.02, key  # the file holds this grade and no other
         asked = f"As {done.second.reader} reads it" in lines.text()
         assert asked == (done.second.loss is not None), key
+        assert not hand.words_cut(), key
         if done.second.loss is not None:
             assert done.second.loss.main.mean == pytest.approx(done.own.main.mean, abs=2e-3), key
     assert look.exports.proof.second.reader in ("OpenColorIO", "another program")

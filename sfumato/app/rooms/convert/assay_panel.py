@@ -21,6 +21,7 @@ from sfumato.app.controls.pigment_row import PigmentRow
 from sfumato.app.labels import Label, Line, set_help, set_tip
 from sfumato.app.rooms.convert.convert_model import Chosen, ConvertModel
 from sfumato.app.rooms.convert.lut_scope import LUT_TITLES, LutScope
+from sfumato.app.services.jobs import single_shot
 from sfumato.app.theme import strong_font
 from sfumato.core.errors import SfumatoError
 from sfumato.core.measure.checks.findings import Finding, Level
@@ -150,8 +151,11 @@ class AssayPanel(QWidget):
         self._after.setObjectName("assay.after")
         self._after.setWordWrap(True)
         column.addWidget(self._after)
-        model.changed.connect(lambda _b, _a: self.refresh())
-        model.chosen_changed.connect(self.refresh)
+        # In a turn of its own, and once for all that comes together: an undo fills the list, chooses a
+        # file and shows it, and a dozen findings take 27 ms to lay out.
+        self._soon = single_shot(self, 0, self.refresh)
+        model.changed.connect(lambda _b, _a: self._soon.start())
+        model.chosen_changed.connect(self._soon.start)
         model.examined.connect(self._on_examined)
         model.shown.connect(self._on_shown)
         model.refused.connect(self._on_refused)
@@ -159,7 +163,7 @@ class AssayPanel(QWidget):
 
     def _on_examined(self, path: Any) -> None:
         if path == self._model.chosen:
-            self.refresh()
+            self._soon.start()
 
     def refresh(self) -> None:
         """Show what is known of the chosen file."""
@@ -248,6 +252,9 @@ class AssayPanel(QWidget):
         self._after.setVisible(bool(words))
 
     def _on_refused(self, error: SfumatoError) -> None:
+        if self._soon.isActive():  # it would take away what is said here
+            self._soon.stop()
+            self.refresh()
         self._after.setText(f"{error.sentence()}.")
         painted(self._after, "cinnabar")
         self._after.show()

@@ -149,6 +149,7 @@ class Seal(QWidget):
         self._proof_button.clicked.connect(self.difference_wanted)
         proof.addWidget(self._proof_name)
         for label in (self._nodes, self._grid, self._second):
+            label.setWordWrap(True)
             proof.addWidget(label)
         proof.addWidget(self._proof_button, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self._proof_box)
