@@ -230,7 +230,7 @@ class Wanderer:
         threading.excepthook = lambda given: self._fault(f"in a thread: {given.exc_value!r}")
         self.window.notices.bug.connect(self._fault)  # what ended a worker's job
         self._messages = qInstallMessageHandler(self._message)
-        self._last = time.perf_counter()
+        self._pass_over()
         self._takens = (taken_by_host(),) * 2
         self._beat.start(BEAT)
         self._rescue.start(15)
@@ -250,6 +250,11 @@ class Wanderer:
         # The screenless platform cannot raise windows, and says so.
         if kind != QtMsgType.QtDebugMsg and "plugin does not support" not in words:
             self._fault(f"Qt says: {words}")
+
+    def _pass_over(self) -> None:
+        """What was done since the last beat is not the window's work."""
+        self._last = time.perf_counter()
+        self._usage = resource.getrusage(resource.RUSAGE_THREAD)
 
     def _beats(self) -> None:
         now, before = time.perf_counter(), self._takens[0]
@@ -316,6 +321,7 @@ class Wanderer:
             if now > self.peak:
                 self.peak, self.peaked_in = now, _at_work()
                 self.on_peak(now)
+                self._pass_over()
 
     def _top(self) -> QWidget:
         modal = QApplication.activeModalWidget()
@@ -472,9 +478,7 @@ class Wanderer:
                 graph.update()
                 if graph.grab().toImage() != kept:
                     self._fault(f"{graph.accessibleName()} showed what it was before")
-                # To draw it twice is this hand's work, not the window's.
-                self._last = time.perf_counter()
-                self._usage = resource.getrusage(resource.RUSAGE_THREAD)
+                self._pass_over()  # to draw it twice is this hand's work, not the window's
 
     def _compare(self, when: str, found: Study, meant: Study) -> None:
         for field in attrs.fields(Study):

@@ -21,7 +21,8 @@ else:
 class Label(QLabel):
     """A label that shows its text letter by letter; every label of the application is one.
 
-    One that wraps parts long names where a line ends, and leaves out the middle of the longest.
+    One that wraps parts long names where a line ends, and leaves out the middle of the longest. Where text
+    can be copied names are not parted: the places would come along, unseen.
     """
 
     def __init__(self, text: str = "") -> None:
@@ -31,7 +32,11 @@ class Label(QLabel):
 
     @guarded
     def setText(self, text: str) -> None:
-        super().setText(_parted(shortened(text)) if self.wordWrap() else text)
+        if self.wordWrap():
+            text = shortened(text)
+            can_copy = self.textInteractionFlags() & Qt.TextInteractionFlag.TextSelectableByMouse
+            text = text if can_copy else _parted(text)
+        super().setText(text)
 
     @guarded
     def text(self) -> str:
@@ -121,10 +126,9 @@ class Line(Shortens, Label):
 
 _UNBROKEN = 80  # letters without a place to part them, of which all are shown
 _FIRST, _LAST = 48, 24  # that are shown of more
-
-
 _PLACE = "\u200b"  # where a line may end; takes no room
 _PARTED, _PART = 24, 12  # letters in one piece from which on there are such places, and between two
+_BRIEF = 32  # letters of a name on a button
 
 
 def _parted(text: str) -> str:
@@ -147,9 +151,6 @@ def shortened(text: str) -> str:
         return f"{run[0][:_FIRST]}…{run[0][-_LAST:]}"
 
     return re.sub(rf"[^\s/]{{{_UNBROKEN + 1},}}", short, text)
-
-
-_BRIEF = 32  # letters
 
 
 def brief(name: str) -> str:

@@ -40,7 +40,7 @@ def _heading(words: str) -> Label:
 class Asked(QDialog):
     """A sheet that is asked once, and gone when it was answered: its parent would keep it to the end."""
 
-    def is_accepted(self) -> bool:
+    def ask(self) -> bool:
         """Show it, and return whether it was taken, once it is closed."""
         code = self.exec()
         self.deleteLater()
@@ -76,7 +76,7 @@ class Question(Asked):
         self.accept()
 
     def answered(self) -> str:
-        self.is_accepted()
+        self.ask()
         return self._answer
 
 
@@ -149,7 +149,7 @@ class PartQuestion(Asked):
         self.take.setEnabled(count > 0)
 
     def answered(self) -> list[int]:
-        return self.places() if self.is_accepted() else []
+        return self.places() if self.ask() else []
 
 
 class NameQuestion(Asked):
@@ -181,4 +181,4 @@ class NameQuestion(Asked):
         column.addLayout(row)
 
     def answered(self) -> str | None:
-        return self.field.text().strip() or None if self.is_accepted() else None
+        return self.field.text().strip() or None if self.ask() else None

@@ -9,6 +9,7 @@ from pathlib import Path
 import attrs
 from conftest import ROOT
 from hand import ROOMS
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
 import sfumato
@@ -135,3 +136,9 @@ def test_a_name_in_a_narrow_panel_goes_over_several_lines(styled) -> None:
     assert label.text() == words  # nothing of it is left out
     assert label.minimumSizeHint().width() < 200
     assert label.heightForWidth(222) > 2 * label.fontMetrics().height()
+    copied = Label()
+    copied.setWordWrap(True)
+    copied.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    copied.setText(words)
+    copied.setSelection(0, len(words))
+    assert copied.selectedText() == words  # with nothing unseen in it
