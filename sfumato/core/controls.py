@@ -48,7 +48,7 @@ def _finite(field: Any, title: str, value: Any, least: float, most: float) -> No
 
 @frozen(kw_only=True)
 class Number(Kind):
-    """One number from `least` to `most` (and `soft_least` to `soft_most` on the slider)."""
+    """One number from `least` to `most` (`soft` on the slider); a `whole` one counts something."""
 
     least: float
     most: float
@@ -57,12 +57,22 @@ class Number(Kind):
     unit: str = ""
     signed: bool = False
     soft: tuple[float, float] | None = None
+    whole: bool = False
 
     def check(self, _owner: Any, field: Any, value: Any) -> None:
         _finite(field, self.title, value, self.least, self.most)
 
     def load(self, plain: Any) -> Any:
+        if self.whole and isinstance(plain, float) and not plain.is_integer():
+            raise ValueRefused(f"{self.title} takes a whole number, not {plain!r}")
         return float(plain) if isinstance(plain, int) and not isinstance(plain, bool) else plain
+
+
+def counted(title: str, least: float, most: float, help: str, unit: str = "") -> Number:
+    """Return the kind of a number of things: whole, in steps of one."""
+    return Number(
+        title=title, least=least, most=most, step=1, digits=0, whole=True, unit=unit, help=help
+    )
 
 
 @frozen(kw_only=True)
@@ -358,8 +368,8 @@ class File(Kind):
 
 
 def control(default: Any, kind: Kind) -> Any:
-    """Declare a field of a record: its default and its kind; one whose default is whole stays whole."""
-    whole = isinstance(default, int) and not isinstance(default, bool)
+    """Declare a field of a record: its default and its kind; what counts something stays whole."""
+    whole = isinstance(kind, Number) and kind.whole
     return attrs.field(
         default=default,
         validator=kind.check,

@@ -14,7 +14,7 @@ from conftest import DEMO, ROOT
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 
 from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.curve_field import CurveField
@@ -160,8 +160,30 @@ def test_view_working_and_name_are_edited_in_place(demo) -> None:
     grid.setFocus()
     hand.keys(grid, Qt.Key.Key_Up)
     assert hand.study.grid == 34
+    # Of a whole number a fine step is a step too, and small turns of a wheel add up to one.
+    QTest.keyClick(grid, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert hand.study.grid == 35
+    for turned in (35, 35, 34, 34):
+        turn(grid, -40)
+        assert hand.study.grid == turned
     hand.settle()
     assert "ΔE,\nworst" in hand.find(QLabel, "seal.loss").text()
+
+
+def turn(widget: QWidget, eighths: int) -> None:
+    """Turn the wheel over a widget, in eighths of a degree."""
+    at = QPointF(widget.rect().center())
+    event = QWheelEvent(
+        at,
+        widget.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, eighths),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(widget, event)
 
 
 def test_a_passing_wheel_changes_nothing(demo) -> None:
@@ -172,18 +194,7 @@ def test_a_passing_wheel_changes_nothing(demo) -> None:
         widget = hand.find(kind, name)
         for focused in (False, True):
             widget.setFocus() if focused else hand.window.rooms["look"].easel_panel.easel.setFocus()
-            at = QPointF(widget.rect().center())
-            event = QWheelEvent(
-                at,
-                widget.mapToGlobal(at),
-                QPoint(),
-                QPoint(0, -120),
-                Qt.MouseButton.NoButton,
-                Qt.KeyboardModifier.NoModifier,
-                Qt.ScrollPhase.NoScrollPhase,
-                False,
-            )
-            QApplication.sendEvent(widget, event)
+            turn(widget, -120)
             assert (hand.study != before) == (focused and kind is ScrubNumber), name
         hand.act("undo") if hand.study != before else None
     hand.settle()

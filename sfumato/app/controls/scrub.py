@@ -75,6 +75,7 @@ class ScrubNumber(QWidget):
         self._words = ""
         self._press: QPointF | None = None
         self._start = 0.0
+        self._turned = 0.0  # of the wheel, towards the next step of a whole number
         self._moved = False
         self._field: QLineEdit | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -133,7 +134,7 @@ class ScrubNumber(QWidget):
 
     def _set(self, value: float) -> None:
         value = min(max(value, self.kind.least), self.kind.most)
-        value = round(value, self.kind.digits + 2)
+        value = round(value, 0 if self.kind.whole else self.kind.digits + 2)
         if value != self._value:
             self._value, self._words = value, ""
             self._describe()
@@ -181,7 +182,12 @@ class ScrubNumber(QWidget):
             event.ignore()
             return
         steps = (event.angleDelta().y() or event.angleDelta().x()) / 120
-        self._set(self._value + steps * self.kind.step * self._factor(event.modifiers()))
+        steps *= self._factor(event.modifiers())
+        if self.kind.whole:
+            self._turned += steps
+            steps = int(self._turned)
+            self._turned -= steps
+        self._set(self._value + steps * self.kind.step)
         self.released.emit()
 
     @guarded
@@ -190,6 +196,7 @@ class ScrubNumber(QWidget):
         up = key in (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if up or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
             step = self.kind.step * self._factor(event.modifiers())
+            step = max(step, 1.0) if self.kind.whole else step
             self._set(self._value + (step if up else -step))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self._type("")

@@ -10,12 +10,10 @@ from PySide6.QtWidgets import QFormLayout, QWidget
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
 from sfumato.app.controls.scrub import ScrubNumber
-from sfumato.core.controls import Number
+from sfumato.core.controls import counted
 from sfumato.formats.parts.contract import DEPTH_WORDS, FormatSpec
 
-GRID = Number(
-    title="Grid", help="Points a side of the 3D table.", least=2, most=256, step=1, digits=0
-)
+GRID = counted("Grid", 2, 256, "Points a side of the 3D table.")
 AS_IT_IS = "as it is"
 
 

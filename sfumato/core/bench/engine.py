@@ -19,7 +19,7 @@ from attrs import evolve, frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.bench.blocks import BC1, BC7, through_blocks
 from sfumato.core.breath import breathe
-from sfumato.core.controls import Choice, Number, Toggle, control
+from sfumato.core.controls import Choice, Toggle, control, counted
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.table import Table3D
 
@@ -45,7 +45,7 @@ class Import:
     )
     points: int = control(
         32,
-        Number(title="Points", least=8, most=64, step=1, digits=0, help="A side of the lattice."),
+        counted("Points", 8, 64, "A side of the lattice."),
     )
     depth: str = control(
         EIGHT, Choice(title="Depth", options=(EIGHT, HALF), help="The numbers in the texture.")

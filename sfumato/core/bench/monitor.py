@@ -13,7 +13,7 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, frozen_array
 from sfumato.core.bench.signal import BLACK, SPAN, Signal, from_signal, in_ten_bit, to_signal
-from sfumato.core.controls import Choice, Number, Text, control
+from sfumato.core.controls import Choice, Number, Text, control, counted
 from sfumato.core.lut.device import rounded
 from sfumato.core.lut.sample import INTERPOLATIONS, apply_table
 from sfumato.core.lut.table import Table3D
@@ -44,7 +44,7 @@ class Monitor:
     )
     places: int = control(
         8,
-        Number(title="Places", least=1, most=MOST_PLACES, step=1, digits=0, help="LUTs it keeps."),
+        counted("Places", 1, MOST_PLACES, "LUTs it keeps."),
     )
     cube: str = control(
         "17 33",
@@ -78,15 +78,7 @@ class Monitor:
     )
     longest: int = control(
         24,
-        Number(
-            title="Longest name",
-            least=1,
-            most=64,
-            step=1,
-            digits=0,
-            unit="letters",
-            help="Of a file, without its suffix.",
-        ),
+        counted("Longest name", 1, 64, "Of a file, without its suffix.", "letters"),
     )
     letters: str = control(
         "plain", Choice(title="Letters", options=tuple(_LETTERS), help="What a name may have.")

@@ -12,7 +12,7 @@ from attrs import frozen
 
 from sfumato.core import controls
 from sfumato.core.colour.encodings import Family, names_of
-from sfumato.core.controls import Choice, Number, Text, Toggle, control
+from sfumato.core.controls import Choice, Number, Text, Toggle, control, counted
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut import text_style
 from sfumato.core.lut.device import DEPTHS, FLOAT, FULL, LEGAL, Device
@@ -64,15 +64,7 @@ class Outlet:
     format: str = control("cube", Text(title="Format", longest=20))
     grid: int = control(
         33,
-        Number(
-            title="Grid",
-            help="Points a side of the 3D table.",
-            least=2,
-            most=129,
-            step=1,
-            digits=0,
-            unit="points",
-        ),
+        counted("Grid", 2, 129, "Points a side of the 3D table.", "points"),
     )
     depth: str = control("", Text(title="Depth", longest=4))
     layout: str = control("", Text(title="Layout", longest=60))
@@ -174,14 +166,8 @@ class Outlet:
     )
     longest: int = control(
         0,
-        Number(
-            title="Longest name",
-            help="Letters of a name without its suffix; 0 for any.",
-            least=0,
-            most=255,
-            step=1,
-            digits=0,
-            unit="letters",
+        counted(
+            "Longest name", 0, 255, "Letters of a name without its suffix; 0 for any.", "letters"
         ),
     )
     letters: str = control(
@@ -194,14 +180,7 @@ class Outlet:
     )
     places: int = control(
         0,
-        Number(
-            title="Places",
-            help="How many LUTs the target has room for; 0 for any.",
-            least=0,
-            most=999,
-            step=1,
-            digits=0,
-        ),
+        counted("Places", 0, 999, "How many LUTs the target has room for; 0 for any."),
     )
     most_kb: float = control(
         0.0,

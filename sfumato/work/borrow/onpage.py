@@ -172,7 +172,8 @@ def followed(
     base = study.look.coats if loan.over_look else ()
     ours = Ours(code, shot.name, entry_of(shot.encoding or study.working), base, shot)
     progress(_SOLVING, "Following it")
-    found = from_reference(ours, sides, loan, study, cancel.check)
+    with memory.heavy(cancel.check):  # 130 MB with two references
+        found = from_reference(ours, sides, loan, study, cancel.check)
     made = found.through(code)
     shown = [np.clip(through_view(study, c), 0, 1) for c in (code, made)]
     seen = {str(s.path): displayed(s, study) for s in sides}

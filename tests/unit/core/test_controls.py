@@ -9,7 +9,7 @@ import pytest
 
 from sfumato.core.bench.engine import Import
 from sfumato.core.bench.monitor import Monitor
-from sfumato.core.controls import Choice, Number, kinds
+from sfumato.core.controls import Choice, Number, kinds, load
 from sfumato.core.errors import ValueRefused
 from sfumato.core.glazes.hue_table import HueTable
 from sfumato.core.glazes.tints import Tints
@@ -77,6 +77,9 @@ def test_whole_numbers_stay_whole_under_a_fine_drag(record) -> None:
     for name, kind in kinds(plain).items():
         if type(getattr(plain, name)) is int:
             assert isinstance(kind, Number)
+            with pytest.raises(ValueRefused, match=r"whole number, not \d+\.5"):  # of a file
+                load(record, {name: kind.least + 1.5})
+            assert load(record, {name: kind.most + 0.0}) == load(record, {name: kind.most})
             changed = getattr(attrs.evolve(plain, **{name: kind.least + 1.4}), name)
             assert (type(changed), changed) == (int, kind.least + 1)
             with pytest.raises(ValueRefused):

@@ -18,7 +18,7 @@ from sfumato.app.controls.tick import Tick
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.services.study_model import StudyModel
 from sfumato.core.colour.encodings import Family, encodings
-from sfumato.core.controls import Choice, LutFile, Number, kinds
+from sfumato.core.controls import Choice, LutFile, Number, counted, kinds
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.printing import Printing
@@ -35,9 +35,7 @@ AS_VIEW, AS_LUT = "as the View", "as the LUT gives it"
 AS_SOURCE = "as the source"
 THE_LOOK, A_LUT = "Ground and Look", "a LUT file…"
 _POINTS = {"the exact path": 0, "a lattice of 129 points": 129}
-_JPEG_QUALITY = Number(
-    title="Quality", least=1, most=100, step=1, digits=0, help="Of JPEG: more is better and larger."
-)
+_JPEG_QUALITY = counted("Quality", 1, 100, "Of JPEG: more is better and larger.")
 _CRF = Number(
     title="Rate factor",
     least=0,

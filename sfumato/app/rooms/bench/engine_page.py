@@ -28,13 +28,13 @@ from sfumato.app.rooms.bench.floor_plan import FloorPlan
 from sfumato.app.rooms.bench.monitor_screen import MonitorScreen
 from sfumato.app.rooms.bench.pages import PAGES
 from sfumato.core.bench.engine import RIGHT, set_faults
-from sfumato.core.controls import Number
+from sfumato.core.controls import Number, counted
 from sfumato.work.bench.engines import EMPTY, JPEG, OWN, PNG, Look
 
 _HUNDRED = Number(
     title="Strength", least=0, most=100, step=1, digits=0, unit="%", help=STRENGTH.help
 )
-_QUALITY = Number(title="Quality", least=1, most=100, step=1, digits=0, help="Of the JPEG.")
+_QUALITY = counted("Quality", 1, 100, "Of the JPEG.")
 _WALK, _SHOT = "The walk through the glassworks", "The shot of the Look room"
 
 

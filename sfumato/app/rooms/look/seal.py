@@ -16,7 +16,7 @@ from sfumato.app.rooms.look.span_line import SpanLine
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.theme import colour
-from sfumato.core.controls import Number
+from sfumato.core.controls import Number, counted
 from sfumato.core.lut.difference import CLOSE
 from sfumato.core.path.span import Span
 from sfumato.core.study.coat import every
@@ -24,14 +24,12 @@ from sfumato.formats.parts.contract import DEPTH_WORDS
 from sfumato.work.luts.deliver import Delivered, Loss
 from sfumato.work.luts.proof import GridLoss
 
-GRID = Number(
-    title="Grid",
-    least=2,
-    most=129,
-    step=1,
-    digits=0,
-    unit="points",
-    help="Points a side of the LUT: 33 is what most devices take, 65 loses less.",
+GRID = counted(
+    "Grid",
+    2,
+    129,
+    "Points a side of the LUT: 33 is what most devices take, 65 loses less.",
+    "points",
 )
 
 TOLERANCE = Number(
