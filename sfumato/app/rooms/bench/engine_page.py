@@ -21,7 +21,7 @@ from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.rows import STRENGTH, Row, as_panel, chooser, scrolled_panel
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, set_tip
+from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.bench.engine_model import FILTER, EngineModel
 from sfumato.app.rooms.bench.finder_box import FinderBox
 from sfumato.app.rooms.bench.floor_plan import FloorPlan
@@ -143,7 +143,7 @@ class EnginePage(QWidget):
         head = QHBoxLayout()
         head.setContentsMargins(18, 8, 18, 8)
         head.setSpacing(12)
-        self.words = Label("")
+        self.words = Line("")
         self.words.setObjectName(f"bench.{self._model.kind}.words")
         head.addWidget(self.words, 1)
         self.rate = quiet("")

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet_line
 from sfumato.app.controls.table_row import TableRow
 from sfumato.app.labels import Label, set_tip
 from sfumato.app.theme import colour, strong_font
@@ -60,7 +60,7 @@ class BatchPanel(QWidget):
         head.addWidget(self._close)
         column.addLayout(head)
         line = QHBoxLayout()
-        self._words = quiet("")
+        self._words = quiet_line("")
         self._words.setObjectName("batch.words")
         line.addWidget(self._words, 1)
         self._cancel = QPushButton("Cancel")

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet, quiet_line
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, Line
@@ -103,7 +103,7 @@ class ComparePanel(QWidget):
         self.instruments = LutInstruments(("neutral", "curves", "cloud"), "compare")
         self.instruments.setFixedHeight(186)
         column.addWidget(self.instruments)
-        self._legend = quiet("")
+        self._legend = quiet_line("")
         column.addWidget(self._legend)
         pictures = QGridLayout()
         pictures.setSpacing(10)

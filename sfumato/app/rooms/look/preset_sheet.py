@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet_line
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, set_help, set_tip
@@ -126,7 +126,7 @@ class PresetSheet(QDialog):
         self.about = Label()
         self.about.setWordWrap(True)
         self.about.setMinimumHeight(36)
-        self.where = quiet("")
+        self.where = quiet_line("")
         column.addWidget(self.about)
         column.addWidget(self.where)
         row = QHBoxLayout()

@@ -165,6 +165,7 @@ class AccordPage(QWidget):
             foot.addWidget(button)
         column.addLayout(foot)
         self.state = quiet("")
+        self.state.setWordWrap(True)
         self.state.setObjectName("send.accord.state")
         column.addWidget(self.state)
         return lower

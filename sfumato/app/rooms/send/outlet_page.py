@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from sfumato.app.controls.chooser import Chooser
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet_line
 from sfumato.app.controls.record_panel import RecordPanel
 from sfumato.app.controls.target_form import TargetForm
 from sfumato.app.labels import Label, Line
@@ -62,7 +62,7 @@ class OutletPage(QWidget):
         self.title = Line()
         self.title.setFont(strong_font(18))
         column.addWidget(self.title)
-        self.facts = quiet("")
+        self.facts = quiet_line("")
         self.facts.setObjectName("send.outlet.facts")
         column.addWidget(self.facts)
         area = QScrollArea()

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet_line, strong_line
 from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.rows import as_panel
 from sfumato.app.controls.table_row import SharingHeader, TableRow
@@ -88,8 +88,7 @@ class ResultsPage(QWidget):
         row = QHBoxLayout(foot)
         row.setContentsMargins(14, 10, 14, 10)
         words = QVBoxLayout()
-        self.title = Label()
-        self.title.setProperty("strong", True)
+        self.title = strong_line("")
         self.title.setObjectName("send.row.title")
         words.addWidget(self.title)
         self.words = Label()
@@ -97,7 +96,7 @@ class ResultsPage(QWidget):
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         words.addWidget(self.words, 1)
-        self.path = quiet("")
+        self.path = quiet_line("")
         words.addWidget(self.path)
         row.addLayout(words, 1)
         buttons = QVBoxLayout()

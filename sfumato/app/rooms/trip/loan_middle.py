@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted, quiet
+from sfumato.app.controls.editor import painted, quiet, quiet_line
 from sfumato.app.controls.invitation import Invitation
 from sfumato.app.labels import Label, Line, set_tip
 from sfumato.app.rooms.trip.loan_below import LoanBelow, flat_view
@@ -168,7 +168,7 @@ class LoanMiddle(QWidget):
         self._bar.setFixedWidth(180)
         self._bar.setAccessibleName("How far it is")
         row.addWidget(self._bar)
-        self._doing = quiet("")
+        self._doing = quiet_line("")
         self._doing.setObjectName("borrow.doing")
         row.addWidget(self._doing, 1)
         self.stop = flat_view("Cancel", "borrow.cancel", "Stop working it out.")
