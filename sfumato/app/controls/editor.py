@@ -65,6 +65,17 @@ def quiet_line(text: str) -> Line:
     return line
 
 
+def steady(label: Label, widest: str) -> Label:
+    """Give a label the size of its widest text for good, and return it; for what changes many times a second.
+
+    A label of any other size has every layout of the window worked out anew with each new text.
+    """
+    label.setText(widest)
+    label.setFixedSize(label.sizeHint())
+    label.setText("")
+    return label
+
+
 def strong(text: str) -> Label:
     """Return a label that heads what stands under it."""
     label = Label(text)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sfumato.app.controls.editor import painted, quiet, strong
+from sfumato.app.controls.editor import painted, quiet, steady, strong
 from sfumato.app.controls.editors import NumberEditor
 from sfumato.app.controls.page_tabs import PageTabs
 from sfumato.app.controls.parts import passing_menu
@@ -146,7 +146,7 @@ class EnginePage(QWidget):
         self.words = Line("")
         self.words.setObjectName(f"bench.{self._model.kind}.words")
         head.addWidget(self.words, 1)
-        self.rate = quiet("")
+        self.rate = steady(quiet(""), "100.0 frames a second shown")
         head.addWidget(self.rate)
         self.save = QPushButton("Save the frame…")
         self.save.setObjectName(f"bench.{self._model.kind}.save")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from sfumato.app.controls.editor import quiet
+from sfumato.app.controls.editor import quiet, steady
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
 from sfumato.app.labels import Label, Line, set_tip
@@ -41,7 +41,7 @@ class MonitorPage(QWidget):
         head.setSpacing(12)
         head.addWidget(quiet("Signal"))
         head.addWidget(self.signal, 1)
-        self.rate = quiet("")
+        self.rate = steady(quiet(""), "100.0 frames a second shown")
         self.rate.setObjectName("bench.rate")
         head.addWidget(self.rate)
         self.play = QPushButton("Play")
@@ -49,7 +49,7 @@ class MonitorPage(QWidget):
         set_tip(self.play, "Sends the clip through the device.")
         self.play.setProperty("flat", True)
         head.addWidget(self.play)
-        self.timecode = Label("")
+        self.timecode = steady(Label(""), "00:00:00:00")
         self.timecode.setObjectName("bench.timecode")
         head.addWidget(self.timecode)
         right.addLayout(head)

@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -22,9 +21,9 @@ from sfumato.app.controls.frame_bar import FrameBar
 from sfumato.app.controls.invitation import Invitation
 from sfumato.app.controls.parts import part
 from sfumato.app.controls.rows import as_panel
-from sfumato.app.guard import guarded
 from sfumato.app.labels import Label, brief, set_tip
 from sfumato.app.rooms.look.contact import Contact
+from sfumato.app.rooms.look.readout import Readout
 from sfumato.app.services.desk import Desk
 from sfumato.app.services.study_model import StudyModel
 from sfumato.app.services.view_state import MODES, ViewModel
@@ -93,7 +92,8 @@ class EaselPanel(QWidget):
         column.addWidget(self._ask_bar)
         self._frames = self._make_frames()
         column.addWidget(self._frames)
-        column.addWidget(self._make_readout())
+        self._readout = Readout()
+        column.addWidget(self._readout)
         self.easel.geometry_changed.connect(self._send_geometry)
         self._hover: tuple[int, int] | None = None
         self.easel.hovered.connect(self._on_hovered)
@@ -102,7 +102,7 @@ class EaselPanel(QWidget):
         self.easel.picked.connect(self.picked)
         self.easel.split_moved.connect(lambda s: view.set(split=s))
         desk.shown.connect(self._on_shown)
-        desk.probed.connect(self._on_probed)
+        desk.probed.connect(self._readout.show_probe)
         desk.failed.connect(self._on_failed)
         model.changed.connect(lambda _b, _a: self.refresh())
         view.changed.connect(lambda _b, _a: self.refresh())
@@ -232,7 +232,7 @@ class EaselPanel(QWidget):
         self.bar.setObjectName("clip.frames")
         self._frame_words = quiet("")
         self._frame_words.setObjectName("clip.words")
-        self._frame_words.setFixedWidth(190)
+        self._frame_words.setFixedSize(190, 20)
         self._frame_words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.play)
         row.addWidget(self.bar, 1)
@@ -243,11 +243,9 @@ class EaselPanel(QWidget):
     def _show_clipping(self) -> None:
         """Say how much of side B is clipped or crushed, while that is marked."""
         view, easel = self._view, self.easel
-        self._clip_words.setText("")
-        if view.now.mode in ("difference", "all"):
-            return
-        words = []
-        if view.now.clipping:
+        words = list[str]()
+        is_marked = view.now.mode not in ("difference", "all")
+        if is_marked and view.now.clipping:
             high, low = easel.clipped_shares
             names = ("above legal", "below legal") if view.now.limits else ("clipped", "crushed")
             words = [f"{names[0]} {high * 100:.1f} %", f"{names[1]} {low * 100:.1f} %"]
@@ -258,11 +256,9 @@ class EaselPanel(QWidget):
                     words.append(f"over {limit:.0f} % of ink {easel.over_share * 100:.1f} %")
             elif easel.outside_share is not None:
                 words.append(f"out of gamut {easel.outside_share * 100:.1f} %")
-        if view.now.band is not None:
+        if is_marked and view.now.band is not None:
             words.append(f"in the band {easel.band_share * 100:.1f} %")
-        self._clip_words.setText(" · ".join(words))
-        set_tip(self._clip_words, self._clip_words.text())
-        self._fit_readout()
+        self._readout.say_clipping(" · ".join(words))
 
     def show_rate(self, fps: float) -> None:
         """Say how many frames a second are really shown."""
@@ -284,31 +280,6 @@ class EaselPanel(QWidget):
             self.play.setText("Pause")
             words = f"{words} · {self.fps:.1f} fps" if self.fps else words
         self._frame_words.setText(words)
-
-    def _make_readout(self) -> QWidget:
-        bar = QWidget()
-        as_panel(bar, height=26)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 0, 12, 0)
-        row.setSpacing(10)
-        self._readout = {}
-        for name, width in (("place", 66), ("source", 166), ("a", 120), ("b", 120), ("delta", 50)):
-            label = quiet("")
-            label.setObjectName(f"readout.{name}")
-            label.setFixedWidth(width)
-            label.hide()
-            self._readout[name] = label
-            row.addWidget(label)
-        row.addStretch(1)
-        self._clip_words = quiet("")
-        self._clip_words.setObjectName("readout.clipping")
-        row.addWidget(self._clip_words)
-        self._screen = quiet("")
-        self._screen.setObjectName("readout.screen")
-        row.addWidget(self._screen)
-        self._zoom = quiet("")
-        row.addWidget(self._zoom)
-        return bar
 
     # --- showing ---------------------------------------------------------------------------------
     def refresh(self) -> None:
@@ -469,46 +440,14 @@ class EaselPanel(QWidget):
 
     def _show_zoom(self) -> None:
         if not self.easel.picture[0] or self._view.now.mode == "all":
-            self._zoom.setText("")
-            self._screen.setText("")
+            self._readout.say_view("", "", "")
             return
         brief, full = self._desk.screen_words
-        self._screen.setText(brief)
-        set_tip(self._screen, f"{full}. The numbers and the instruments are the View's.")
+        tip = f"{full}. The numbers and the instruments are the View's."
         how = "fit · " if self.easel.zoom is None else ""
         w, h = self.easel.picture
-        self._fit_readout()
-        self._zoom.setText(f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}")
-
-    def _on_probed(self, probe: Any) -> None:
-        def number(value: float) -> str:  # of six characters at most, as there is room for
-            texts = (f"{value:.{digits}f}" for digits in (3, 2, 1, 0))
-            return next((t for t in texts if len(t) <= 6), f"{value:.0e}")
-
-        def three(rgb: Any) -> str:
-            return " ".join(map(number, rgb))
-
-        for label in self._readout.values():
-            label.show()
-        self._readout["place"].setText(f"{probe.x}, {probe.y}")
-        self._readout["source"].setText(f"source {three(probe.source)}")
-        self._readout["a"].setText(f"A {three(probe.a)}")
-        self._readout["b"].setText(f"B {three(probe.b)}")
-        self._readout["delta"].setText(f"ΔE {probe.delta:.1f}")
-        self._fit_readout()
-
-    def _fit_readout(self) -> None:
-        """Leave away what is least needed while the line is too short for all of it."""
-        shown = [w for w in self._readout.values() if not w.isHidden()]
-        room = self.width() - 34 - sum(w.width() + 10 for w in shown)
-        for label in (self._clip_words, self._zoom, self._screen):
-            wanted = label.sizeHint().width() + 10
-            label.setVisible(wanted <= room)
-            room -= wanted if wanted <= room else 0
-
-    @guarded
-    def resizeEvent(self, _event: QResizeEvent) -> None:
-        self._fit_readout()
+        zoom = f"{how}{self.easel.scale() * 100:.0f} %  {w} × {h}"
+        self._readout.say_view(brief, tip, zoom)
 
     def _on_hovered(self, x: int, y: int) -> None:
         self._hover = (x, y)
@@ -516,7 +455,4 @@ class EaselPanel(QWidget):
 
     def _clear_readout(self) -> None:
         self._hover = None
-        for label in self._readout.values():
-            label.setText("")
-            label.hide()
-        self._fit_readout()
+        self._readout.clear_probe()
