@@ -37,7 +37,7 @@ CONVERTED = 24 * _MB  # LUT files of the Convert room
 TILES = 24 * _MB  # pictures of the Swatchbook's wall
 LOANS = 24 * _MB  # pictures that looks are borrowed from
 RETURNS = 32 * _MB  # looks that came back, of the Round trip room
-TOGETHER = 64 * _MB  # all of the above that are a `Kept`
+TOGETHER = 56 * _MB  # all of the above that are a `Kept`
 # Beside those, so that large ones do not push them out:
 TOLD = 4 * _MB  # what files say of their pictures, metadata among it
 SMALL = 12 * _MB  # pictures of the size of thumbnails

@@ -92,6 +92,7 @@ def places(pixels: Rgb, wanted: Sequence[tuple[str, int]] = ()) -> Iterator[Plac
                 continue
             for x, y in _peaks(score, points * scale // 4):
                 yield Place(layout, points, x - LOST, y - LOST, scale)
+            del score  # before the next, as large as the picture
 
 
 def nodes_at(pixels: Rgb, place: Place) -> Array:

@@ -224,6 +224,10 @@ _CASES = {  # what is done with a picture of floats, and how much it may take be
         0.4,
     ),
     "a frame of an engine": (as_frame, 0.4),
+    "a frame as painted": (
+        lambda p: shown(to_bytes(p), encoding("BT.1886"), encoding("sRGB"), quick=True),
+        0.9,
+    ),
     "numbers of a file": (lambda p: rounded(p, 16), 0.7),
     "laid over another": (lambda p: matched(p, p[8:-8, 8:-8]), 6.5),
     "smoothed nodes": (

@@ -8,7 +8,10 @@ import pytest
 from PIL import ImageCms
 
 from sfumato.core.colour.encodings import encoding
+from sfumato.core.compiled import load_kernels
 from sfumato.core.errors import MediaError
+from sfumato.media.parts.contract import as_float
+from sfumato.work.preview import glass
 from sfumato.work.screen import screen_of
 
 
@@ -33,3 +36,15 @@ def test_known_profiles_go_by_name_and_others_are_refused_in_words() -> None:
     lab = ImageCms.ImageCmsProfile(ImageCms.createProfile("LAB")).tobytes()
     with pytest.raises(MediaError, match="cannot be used for a screen"):
         screen_of(lab)
+
+
+@pytest.mark.parametrize("display", ["BT.1886", "Gamma 2.6", "sRGB"])
+@pytest.mark.parametrize("screen", ["sRGB", "BT.1886"])
+def test_a_frame_of_bytes_is_painted_as_the_same_in_numbers(display: str, screen: str) -> None:
+    load_kernels()
+    frame = np.random.default_rng(4).integers(0, 256, (40, 60, 3), dtype=np.uint8)
+    ends = encoding(display), encoding(screen)
+    painted = [glass.shown(f, *ends, quick=True) for f in (frame, as_float(frame))]
+    exact = glass.shown(frame, *ends, quick=False)
+    np.testing.assert_array_equal(*painted)
+    assert np.abs(painted[0].astype(int) - exact).max() <= 1

@@ -86,20 +86,16 @@ class Readout(QWidget):
                 label.setGeometry(x, 0, _WIDTHS[name], _HEIGHT)
                 x += _WIDTHS[name] + _GAP
         room = self.width() - _EDGE - x
-        there = []
         for label in (self._clipping, self._zoom, self._screen):
             wanted = label.sizeHint().width() + _GAP
-            label.setVisible(bool(label.text()) and wanted <= room)
-            if label.text() and wanted <= room:
-                there.append(label)
-                room -= wanted
+            label.setVisible(wanted <= room)
+            room -= wanted if wanted <= room else 0
         x = self.width() - _EDGE
         for label in reversed(self._ends):
-            if label in there:
+            if not label.isHidden():
                 wide = label.sizeHint().width()
-                x -= wide
-                label.setGeometry(x, 0, wide, _HEIGHT)
-                x -= _GAP
+                label.setGeometry(x - wide, 0, wide, _HEIGHT)
+                x -= wide + _GAP if label.text() else 0
 
     @guarded
     def resizeEvent(self, _event: QResizeEvent) -> None:
