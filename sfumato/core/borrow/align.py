@@ -11,7 +11,7 @@ import itertools
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Array, Rgb, product
 from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _LEVELS = (96, 192, 320, 640, 1280)  # longer sides: a guess in the first, then finer and finer
@@ -267,6 +267,15 @@ def _unscaled(matrix: Array, one: _Level, two: _Level) -> Array:
     return np.concatenate([linear, offset[:, None]], axis=1)
 
 
+def _along(here: Array, wanted: Array) -> Array:
+    """Return the straight line through values over others, at each of those; these where they are all alike."""
+    spread = here - here.mean(dtype=np.float64)
+    power = float((spread**2).mean())
+    if power <= 1e-12:
+        return here
+    return np.asarray(wanted.mean() + (spread * wanted).mean() / power * spread)
+
+
 def _finer(one: _Level, two: _Level, matrix: Array, steps: int, check: StillWanted) -> Array:
     """Return the matrix that carries edges nearest over edges: Gauss-Newton on an affine map.
 
@@ -291,14 +300,13 @@ def _finer(one: _Level, two: _Level, matrix: Array, steps: int, check: StillWant
             [p * values[:, 1:2], p * values[:, 2:3], here[:, None], np.ones_like(here)[:, None]], 1
         ).astype(np.float64)
         wanted = target[inside].astype(np.float64)
-        gain = np.polyfit(here, wanted, 1) if here.std() > 1e-6 else (1.0, 0.0)
-        off = wanted - gain[0] * here - gain[1]
+        off = wanted - _along(here, wanted)
         spread = 1.5 * float(np.median(np.abs(off))) + 1e-6
         weighed = columns * (1 / (1 + (off / (3 * spread)) ** 2))[:, None]
-        square = weighed.T @ columns
+        square = product(weighed.T, columns)
         square[np.diag_indices(8)] *= 1 + 1e-6
         square[np.diag_indices(8)] += 1e-9
-        step = np.linalg.solve(square, weighed.T @ wanted)
+        step = np.linalg.solve(square, product(weighed.T, wanted))
         if not np.isfinite(step).all() or abs(step[6]) < 1e-3:
             return matrix
         move = (step[:6] / step[6]).reshape(2, 3)

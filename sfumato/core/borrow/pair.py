@@ -114,7 +114,8 @@ def _thinned(m: Matched) -> Matched:
 def _as_large(mask: Array, inside: Array) -> Array:
     """Return a mask of every so many pixels for all of them."""
     step = round(inside.shape[0] / mask.shape[0])
-    large = mask.repeat(step, 0).repeat(step, 1)[: inside.shape[0], : inside.shape[1]]
+    each = np.broadcast_to(mask[:, None, :, None], (mask.shape[0], step, mask.shape[1], step))
+    large = each.reshape(mask.shape[0] * step, -1)[: inside.shape[0], : inside.shape[1]]
     room = [(0, max(0, a - b)) for a, b in zip(inside.shape, large.shape, strict=True)]
     return np.asarray(np.pad(large, room, mode="edge") & inside)
 

@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from attrs import field, frozen
 
-from sfumato.core.arrays import Array, Rgb
+from sfumato.core.arrays import Array, Rgb, product
 from sfumato.core.carrier.arrange import HALD, arranged, lattice_of
 from sfumato.core.luma import luma
 
@@ -195,8 +195,8 @@ def mixing(runs: Array) -> Mix:
         tone = np.broadcast_to(luma(jump)[..., None], jump.shape)
         free &= np.abs(jump).max(-1, keepdims=True) > 0.04
         both = np.stack([tone[free], (jump - tone)[free]])
-        gram += both @ both.T
-        right += both @ off[free]
+        gram += product(both, both.T)
+        right += product(both, off[free])
         power += float((off[free] ** 2).sum())
     if np.trace(gram) < 1:  # too few seams that could show it
         return Mix()
@@ -245,10 +245,10 @@ def _beyond_colours(made: Array) -> Unexplained:
     flat = made.reshape(-1, 3)
     tone = luma(flat)
     design = np.stack([np.ones(len(flat)), *flat.T, tone**2, tone**3, *(flat**2).T[::2]], -1)
-    gram = design.T @ design + 1e-6 * len(flat) * np.eye(design.shape[1])
+    gram = product(design.T, design) + 1e-6 * len(flat) * np.eye(design.shape[1])
 
     def left_over(change: Array) -> Array:
-        weights = np.linalg.solve(gram, design.T @ change.reshape(-1))
+        weights = np.linalg.solve(gram, product(design.T, change.reshape(-1)))
         return np.asarray(change - (design @ weights).reshape(change.shape))
 
     return left_over
@@ -279,9 +279,9 @@ def _wide(
     power = max(float(left @ left), 1e-20)
     strengths, explained = [], []
     for shapes in (bowl, around):
-        gram = shapes.T @ shapes + 1e-12 * np.eye(shapes.shape[1])
-        found = np.linalg.solve(gram, shapes.T @ left)
+        gram = product(shapes.T, shapes) + 1e-12 * np.eye(shapes.shape[1])
+        found = np.linalg.solve(gram, product(shapes.T, left))
         strengths.append(float(found[0]))
-        explained.append(float(found @ (shapes.T @ left)) / power)
+        explained.append(float(found @ product(shapes.T, left)) / power)
     size = float(np.sqrt((left**2).mean())) * 255
     return size, strengths[0], strengths[1], (explained[0], explained[1])
