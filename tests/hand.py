@@ -8,8 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QEvent, QEventLoop, QMimeData, QPointF, Qt, QTimer, QUrl
-from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtCore import QEvent, QEventLoop, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
@@ -250,6 +250,27 @@ class Hand:
     def keys(self, widget: QWidget, *keys, modifier=Qt.KeyboardModifier.NoModifier) -> None:
         for key in keys:
             QTest.keyClick(widget, key, modifier)
+
+    def turn(
+        self,
+        widget: QWidget,
+        eighths: int,
+        at: QPointF | None = None,
+        held=Qt.KeyboardModifier.NoModifier,
+    ) -> None:
+        """Turn the wheel over a widget, in eighths of a degree: 120 are a notch."""
+        place = at if at is not None else QPointF(widget.rect().center())
+        event = QWheelEvent(
+            place,
+            QPointF(widget.mapToGlobal(place.toPoint())),
+            QPoint(),
+            QPoint(0, eighths),
+            Qt.MouseButton.NoButton,
+            held,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(widget, event)
 
     def drop(self, *files: Path, at: QPointF | None = None) -> None:
         """Drop files on the window, in its middle or at a place."""

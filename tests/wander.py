@@ -36,7 +36,6 @@ from PySide6.QtGui import (
     QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
-    QWheelEvent,
 )
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QMenu, QWidget
@@ -410,20 +409,9 @@ class Wanderer:
         if widget is None:
             return
         self._said("wheel", widget)
-        at = QPointF(self._place(widget))
-        turn = QPoint(0, self.dice.choice((-120, 120, 15, -960)))
-        held = self.dice.choice(_HELD)
-        event = QWheelEvent(
-            at,
-            QPointF(widget.mapToGlobal(at.toPoint())),
-            QPoint(),
-            turn,
-            Qt.MouseButton.NoButton,
-            held,
-            Qt.ScrollPhase.NoScrollPhase,
-            False,
-        )
-        QApplication.sendEvent(widget, event)
+        place = QPointF(self._place(widget))
+        turn = self.dice.choice((-120, 120, 15, -960))
+        self.hand.turn(widget, turn, place, self.dice.choice(_HELD))
 
     def _act(self) -> None:
         table = self.window.actions_table.by_id

@@ -8,11 +8,9 @@ import numpy as np
 import pytest
 from conftest import ROOT
 from gui.test_glazes import typed
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
-    QApplication,
     QComboBox,
     QLabel,
     QLineEdit,
@@ -242,18 +240,7 @@ def test_a_wheel_that_passes_changes_no_choice(room) -> None:
     for box in boxes:
         before = box.currentIndex()
         for turn in (-120, 120):
-            place = QPointF(box.rect().center())
-            event = QWheelEvent(
-                place,
-                box.mapToGlobal(place),
-                QPoint(),
-                QPoint(0, turn),
-                Qt.MouseButton.NoButton,
-                Qt.KeyboardModifier.NoModifier,
-                Qt.ScrollPhase.NoScrollPhase,
-                False,
-            )
-            QApplication.sendEvent(box, event)
+            hand.turn(box, turn)
         assert box.currentIndex() == before, box.objectName()
         assert not box.hasFocus()
         assert not box.focusPolicy() & Qt.FocusPolicy.WheelFocus & ~Qt.FocusPolicy.StrongFocus

@@ -11,10 +11,9 @@ from pathlib import Path
 
 import pytest
 from conftest import DEMO, ROOT
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from sfumato.app.controls.chroma_pad import ChromaPad
 from sfumato.app.controls.curve_field import CurveField
@@ -164,26 +163,12 @@ def test_view_working_and_name_are_edited_in_place(demo) -> None:
     QTest.keyClick(grid, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
     assert hand.study.grid == 35
     for turned in (35, 35, 34, 34):
-        turn(grid, -40)
+        hand.turn(grid, -40)
         assert hand.study.grid == turned
+    hand.turn(grid, 120, held=Qt.KeyboardModifier.AltModifier)
+    assert hand.study.grid == 35
     hand.settle()
     assert "ΔE,\nworst" in hand.find(QLabel, "seal.loss").text()
-
-
-def turn(widget: QWidget, eighths: int) -> None:
-    """Turn the wheel over a widget, in eighths of a degree."""
-    at = QPointF(widget.rect().center())
-    event = QWheelEvent(
-        at,
-        widget.mapToGlobal(at),
-        QPoint(),
-        QPoint(0, eighths),
-        Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier,
-        Qt.ScrollPhase.NoScrollPhase,
-        False,
-    )
-    QApplication.sendEvent(widget, event)
 
 
 def test_a_passing_wheel_changes_nothing(demo) -> None:
@@ -194,7 +179,7 @@ def test_a_passing_wheel_changes_nothing(demo) -> None:
         widget = hand.find(kind, name)
         for focused in (False, True):
             widget.setFocus() if focused else hand.window.rooms["look"].easel_panel.easel.setFocus()
-            turn(widget, -120)
+            hand.turn(widget, -120)
             assert (hand.study != before) == (focused and kind is ScrubNumber), name
         hand.act("undo") if hand.study != before else None
     hand.settle()

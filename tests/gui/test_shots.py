@@ -10,10 +10,9 @@ from pathlib import Path
 import attrs
 import numpy as np
 from conftest import ROOT
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from sfumato.app.rooms.look.contact import Contact
 from sfumato.app.rooms.look.shots import ShotsStrip
@@ -274,17 +273,7 @@ def test_thumbnails_are_made_of_what_is_seen(demo) -> None:
     window.model.commit("Darker", hand.study.added(LOOK, darker))
     hand.settle()
     assert strip._thumbs["s2"] == before
-    far = QWheelEvent(
-        QPointF(50, 40),
-        QPointF(strip.mapToGlobal(QPoint(50, 40))),
-        QPoint(),
-        QPoint(0, 24000),
-        Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier,
-        Qt.ScrollPhase.NoScrollPhase,
-        False,
-    )
-    QApplication.sendEvent(strip, far)
+    hand.turn(strip, 24000, QPointF(50, 40))
     hand.settle()
     assert strip._thumbs["s2"] != before
     # Taken out: nothing of it is kept.

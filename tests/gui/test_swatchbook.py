@@ -12,8 +12,7 @@ import numpy as np
 import pytest
 from conftest import ROOT
 from PIL import Image
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
@@ -139,19 +138,8 @@ def test_the_wall_shows_sorts_searches_and_filters(book) -> None:
     assert model.chosen.file.stem == "frost"
     # Shift and the wheel change the Strength of the look under the hand.
     before = model.tiles[model.chosen.key].copy()
-    at = wall.box(3).center()
-    turn = QWheelEvent(
-        at,
-        QPointF(wall.viewport().mapToGlobal(at.toPoint())),
-        QPoint(0, 0),
-        QPoint(0, -120),
-        Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.ShiftModifier,
-        Qt.ScrollPhase.NoScrollPhase,
-        False,
-    )
     for _ in range(10):
-        wall.wheelEvent(turn)
+        hand.turn(wall.viewport(), -120, wall.box(3).center(), Qt.KeyboardModifier.ShiftModifier)
     hand.settle()
     assert model.strength(model.chosen) == pytest.approx(0.5)
     assert np.abs(model.tiles[model.chosen.key].astype(int) - before).mean() > 1

@@ -31,6 +31,7 @@ KEYS = (
     ("Esc", "leave what was typed"),
 )
 _SHOWN = ("%", "×", "°", "stops", "mired", "MB", "kB")  # short enough to stand beside every number
+_NOTCH = 120  # eighths of a degree: one of a usual wheel
 _OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
@@ -75,7 +76,7 @@ class ScrubNumber(QWidget):
         self._words = ""
         self._press: QPointF | None = None
         self._start = 0.0
-        self._turned = 0.0  # of the wheel, towards the next step of a whole number
+        self._turned = 0  # of the wheel, towards the next step of a whole number
         self._moved = False
         self._field: QLineEdit | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -146,6 +147,11 @@ class ScrubNumber(QWidget):
             return 10.0
         return 0.1 if modifiers & Qt.KeyboardModifier.AltModifier else 1.0
 
+    def _step(self, modifiers: Qt.KeyboardModifier) -> float:
+        """Return one step of the wheel or an arrow key: of a whole number a fine one is whole too."""
+        step = self.kind.step * self._factor(modifiers)
+        return max(step, 1.0) if self.kind.whole else step
+
     # --- mouse and keys --------------------------------------------------------------------------
     @guarded
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -181,13 +187,12 @@ class ScrubNumber(QWidget):
         if not self.hasFocus():
             event.ignore()
             return
-        steps = (event.angleDelta().y() or event.angleDelta().x()) / 120
-        steps *= self._factor(event.modifiers())
-        if self.kind.whole:
-            self._turned += steps
-            steps = int(self._turned)
-            self._turned -= steps
-        self._set(self._value + steps * self.kind.step)
+        turned = event.angleDelta().y() or event.angleDelta().x()
+        if self.kind.whole:  # small turns of one way add up
+            turned += self._turned if self._turned * turned > 0 else 0
+            self._turned = int(math.fmod(turned, _NOTCH))
+            turned -= self._turned
+        self._set(self._value + turned / _NOTCH * self._step(event.modifiers()))
         self.released.emit()
 
     @guarded
@@ -195,8 +200,7 @@ class ScrubNumber(QWidget):
         key = event.key()
         up = key in (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if up or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
-            step = self.kind.step * self._factor(event.modifiers())
-            step = max(step, 1.0) if self.kind.whole else step
+            step = self._step(event.modifiers())
             self._set(self._value + (step if up else -step))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self._type("")
