@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from sfumato.app.guard import guarded
@@ -72,6 +72,7 @@ def steady(label: Label, widest: str) -> Label:
     """
     label.setText(widest)
     label.setFixedSize(label.sizeHint())
+    label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
     label.setText("")
     return label
 

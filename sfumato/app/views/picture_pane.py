@@ -44,7 +44,10 @@ class PicturePane(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setFont(quiet_font())
         painter.setPen(colour("quiet"))
-        painter.drawText(QRectF(0, 0, self.width(), 16), Qt.AlignmentFlag.AlignLeft, self.caption)
+        short = painter.fontMetrics().elidedText(
+            self.caption, Qt.TextElideMode.ElideMiddle, self.width()
+        )
+        painter.drawText(QRectF(0, 0, self.width(), 16), Qt.AlignmentFlag.AlignLeft, short)
         if self.image is None:
             return
         room = QRectF(0, 18, self.width(), self.height() - 18 - (16 if self.scale else 0))

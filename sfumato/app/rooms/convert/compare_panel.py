@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 from sfumato.app.controls.editor import quiet, quiet_line
 from sfumato.app.guard import guarded
 from sfumato.app.images import image_of
-from sfumato.app.labels import Label, Line
+from sfumato.app.labels import Label, Line, brief, set_tip
 from sfumato.app.rooms.convert.assay_panel import LutInstruments
 from sfumato.app.theme import RADIUS, colour, quiet_font, strong_font
 from sfumato.app.views.picture_pane import PicturePane
@@ -42,7 +42,8 @@ class _Swatches(QWidget):
             painter.setBrush(QColor(*(int(v) for v in tone)))
             painter.drawRoundedRect(QRectF(left, 4, 38, 38), RADIUS, RADIUS)
             painter.setPen(colour("quiet"))
-            painter.drawText(QRectF(left + 46, 5, 140, 16), Qt.AlignmentFlag.AlignLeft, name)
+            short = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 136)
+            painter.drawText(QRectF(left + 46, 5, 140, 16), Qt.AlignmentFlag.AlignLeft, short)
             painter.setPen(colour("text"))
             numbers = "  ".join(f"{v:.3f}" for v in rgb)
             painter.drawText(QRectF(left + 46, 23, 140, 16), Qt.AlignmentFlag.AlignLeft, numbers)
@@ -117,17 +118,18 @@ class ComparePanel(QWidget):
         """Show it; `seen` makes codes of its display those of the screen, uint8."""
         self.comparison = found
         a, b = found.names
-        self._title.setText(f"{a}  against  {b}")
+        self._title.setText(f"{brief(a)}  against  {brief(b)}")
+        set_tip(self._title, f"{a}\nagainst\n{b}")
         self._cube.setText(f"Over the cube: {_said(found.cube)}")
         goes_in = np.array(found.cube.worst_at, np.float32)
-        patches = [(a[:22], found.results[0]), (b[:22], found.results[1])]
+        patches = [(a, found.results[0]), (b, found.results[1])]
         self._swatches.colours = [("goes in", goes_in, to_bytes(goes_in))]
         self._swatches.colours += [
             (n, rgb, seen(np.asarray(rgb, np.float32))) for n, rgb in patches
         ]
         self._swatches.update()
         self.instruments.show_view(*found.views)
-        self._legend.setText(f"Solid: {a}. Dotted: {b}. The cloud is of {a}.")
+        self._legend.setText(f"Solid: {brief(a)}. Dotted: {brief(b)}. The cloud is of {brief(a)}.")
         on = found.picture
         for picture in self._pictures:
             picture.setVisible(on is not None)
