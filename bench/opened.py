@@ -30,8 +30,10 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     os.environ.update(own_folders(folder))
     os.environ.setdefault("NUMBA_CACHE_DIR", str(ROOT / ".numba_cache"))
     sys.path.insert(0, str(ROOT / "tests"))
+    from sfumato.work.turns import one_thread_a_product, short_turns
     from sfumato.work.warm import choose_cache, warm
 
+    one_thread_a_product()
     choose_cache()
     import attrs
     from hand import RESTS, Hand, StandInPorts
@@ -41,7 +43,6 @@ def opened(folder: Path, ports: Any = None, *, fast: bool = True) -> tuple[Any, 
     from sfumato.app.services.settings import Settings
     from sfumato.app.window.main_window import MainWindow
     from sfumato.work.memory import keep_large_apart
-    from sfumato.work.turns import short_turns
 
     keep_large_apart()
     short_turns()

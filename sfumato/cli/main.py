@@ -114,8 +114,10 @@ def _bug(kind: type[BaseException], error: BaseException, trace: Any) -> None:
 
 def run() -> None:
     """The entry point: runs the command and turns every outcome into an exit status."""
+    from sfumato.work.turns import one_thread_a_product
     from sfumato.work.warm import choose_cache
 
+    one_thread_a_product()
     choose_cache()
     sys.excepthook = _bug
     try:

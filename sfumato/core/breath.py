@@ -1,8 +1,18 @@
-"""Where long computations let others go first: before each glaze, stage of a LUT or part of a large array or text."""
+"""Where long computations let others go first, and ask whether they are still wanted.
+
+They do before each glaze, stage of a LUT, or part of a large array or text.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+
+StillWanted = Callable[[], None]  # raises in a computation whose result nobody waits for any more
+
+
+def always_wanted() -> None:
+    """Stands in where nobody can cancel."""
+
 
 _PAUSES: list[Callable[[], None]] = []
 

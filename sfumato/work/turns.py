@@ -29,6 +29,15 @@ def behind() -> None:
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _BEHIND)
 
 
+def one_thread_a_product() -> None:
+    """Have matrices multiplied in one thread; called before NumPy is there, which looks at its start.
+
+    Threads of its own wait for the next product by asking for it over and over, on processors that tiles
+    and workers need: a look out of a pair took 15 % more of their time with two, and came no sooner.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
 def short_turns() -> None:
     """Let threads give the interpreter on ten times as often as usual, and the calling one, the window's,
     have a processor as soon as it wants one.

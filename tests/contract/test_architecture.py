@@ -146,6 +146,20 @@ def test_help_answers_without_the_heavy_libraries(words: list[str]) -> None:
     assert done.stdout.strip().endswith("[]")
 
 
+def test_matrices_are_multiplied_in_the_thread_that_asks() -> None:
+    code = (
+        "import os, sys; sys.argv = ['sfumato', '--version']\n"
+        "from sfumato.cli.main import run\n"
+        "try: run()\n"
+        "except SystemExit: pass\n"
+        "import numpy, scipy.linalg\n"
+        "print(os.listdir('/proc/self/task') == [str(os.getpid())])\n"
+    )
+    own = {k: v for k, v in os.environ.items() if k != "OPENBLAS_NUM_THREADS"}
+    done = subprocess.run([sys.executable, "-c", code], env=own, stdout=subprocess.PIPE, check=True)
+    assert done.stdout.split()[-1] == b"True"
+
+
 def test_every_kind_of_control_has_an_editor_and_a_strategy() -> None:
     from sfumato.app.controls.record_panel import EDITORS
 

@@ -12,7 +12,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb, product
-from sfumato.core.lut.fit import StillWanted, always_wanted
+from sfumato.core.breath import StillWanted, always_wanted
 
 _LEVELS = (96, 192, 320, 640, 1280)  # longer sides: a guess in the first, then finer and finer
 _SURE = 0.9  # … at a first look: no other quarter turn is tried

@@ -12,12 +12,12 @@ from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow import scatter
 from sfumato.core.borrow.parts import PARTS, USUAL, Part
 from sfumato.core.borrow.scatter import Pairs
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour import oklab
 from sfumato.core.colour.delta_e import ciede2000, lab_of
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.colour.showing import Showing, shown
 from sfumato.core.glaze import glazes
-from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _COLOURS = 1500  # that stand for all
 _CELLS = 16  # cells a side of the cube in which they are taken together

@@ -7,8 +7,8 @@ from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow.align import Laid, laid_over, shrunk
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.fit import StillWanted, always_wanted
 
 MOST = 1_000_000  # pixels of a pair that are compared
 _BAND = 64  # rows that are compared at once

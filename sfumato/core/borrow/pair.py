@@ -12,8 +12,8 @@ from sfumato.core.borrow import scatter
 from sfumato.core.borrow.matched import Matched
 from sfumato.core.borrow.scatter import Base, Pairs
 from sfumato.core.borrow.sure import off_by
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 

@@ -14,12 +14,12 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow import scatter
 from sfumato.core.borrow.explain import Explained, explained
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour import oklab
 from sfumato.core.colour.bends import ease
 from sfumato.core.colour.encodings import Encoding, convert
 from sfumato.core.colour.showing import Showing, can_be_undone, shown, unshown
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.study.loan import Amounts
 
 STARTING_POINT = (

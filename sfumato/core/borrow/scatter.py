@@ -6,7 +6,8 @@ import numpy as np
 from attrs import evolve, frozen
 
 from sfumato.core.arrays import Array, frozen_array
-from sfumato.core.lut.fit import Bend, Between, Normal, StillWanted, always_wanted, solved
+from sfumato.core.breath import StillWanted, always_wanted
+from sfumato.core.lut.nodes import Bend, Between, Normal, solved
 from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 
@@ -170,7 +171,8 @@ def lattice(
         check()
         start = base(lattice_colours(n).reshape(-1, 3).astype(np.float64))
         places = Between(x, n)
-        gram = places.gram(w, _TO_BASE / n**3)
+        gram = places.gram(w)
+        gram.hold(_TO_BASE / n**3)
         normal = Normal(gram, Bend(n), strength * (n - 1) ** 4 / n**3)
         from_base = places.of(start)
         d = _finer(d, n).reshape(-1, 3)

@@ -7,7 +7,8 @@ import numpy as np
 from sfumato.core.arrays import Array, frozen_array
 from sfumato.core.borrow import scatter
 from sfumato.core.borrow.scatter import Base, Pairs
-from sfumato.core.lut.fit import Between, StillWanted, always_wanted
+from sfumato.core.breath import StillWanted, always_wanted
+from sfumato.core.lut.nodes import Between
 
 _GRID = 17
 _HOLES = (1.5, 3.0, 5.0, 8.0)  # radii of what is taken away, in nodes

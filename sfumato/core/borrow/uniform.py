@@ -22,6 +22,7 @@ from sfumato.core.borrow.explain import (
 from sfumato.core.borrow.matched import matched
 from sfumato.core.borrow.parts import PARTS, PLAIN
 from sfumato.core.borrow.scatter import Pairs
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.adapt import transformed
 from sfumato.core.colour.delta_e import ciede2000
 from sfumato.core.colour.encodings import Encoding
@@ -31,7 +32,6 @@ from sfumato.core.glaze import glazes
 from sfumato.core.glazes.exposure import Exposure
 from sfumato.core.glazes.mixer import Mixer
 from sfumato.core.glazes.white_balance import WhiteBalance
-from sfumato.core.lut.fit import StillWanted, always_wanted
 
 _SAME = 0.5  # of the places agree where two show one scene
 _PIXELS = 2_000  # of each shot that are compared

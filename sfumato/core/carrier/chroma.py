@@ -5,16 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier.arrange import arranged
-from sfumato.core.lut.fit import (
-    Bend,
-    Normal,
-    StillWanted,
-    always_wanted,
-    smoothed_nodes,
-    solved,
-    weights,
-)
+from sfumato.core.lut.nodes import Bend, Normal, smoothed_nodes, solved, weights
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 

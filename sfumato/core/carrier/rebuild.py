@@ -7,8 +7,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from sfumato.core.arrays import Array, frozen_array
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier import traces
-from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed_nodes
+from sfumato.core.lut.nodes import smoothed_nodes
 from sfumato.core.lut.table import NODE_RANGE
 
 _STEPS, _LOSSY, _GRAIN = 1e-8, 1e-7, 5e-8  # strengths of smoothing: 8 bit, JPEG, a code of grain

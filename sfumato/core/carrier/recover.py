@@ -6,6 +6,7 @@ import numpy as np
 from attrs import evolve, field, frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier import arrange, cells, locate, search, traces
 from sfumato.core.carrier.chroma import nodes_of_planes
 from sfumato.core.carrier.faults import Fault, fault, of_traces
@@ -16,7 +17,6 @@ from sfumato.core.carrier.shading import unshaded
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import FormatError
 from sfumato.core.lut.difference import Difference, difference_of
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.recast import sampled
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform

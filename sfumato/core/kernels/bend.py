@@ -6,6 +6,7 @@ import numba
 import numpy as np
 
 from sfumato.core.arrays import Array
+from sfumato.core.kernels.tetra import add_product
 
 
 @numba.njit(
@@ -79,31 +80,35 @@ _ARRIVED = 1e-24  # of the square of what is left, weighed
 
 
 @numba.njit(
-    "float64(float64[::1], int32[::1], int32[::1], float64, int64, float64[::1], float64[::1], "
-    "float64[::1], float64[::1], float64[::1], float64, int64)",
+    "float64(float64[:, ::1], float64[::1], int32[::1], int32[::1], float64, int64, float64[::1], "
+    "float64[::1], float64[::1], float64[::1], float64[::1], float64, int64)",
     nogil=True,
     cache=True,
     error_model="numpy",
 )
-def go_on(data, columns, rows, smooth, n, x, residual, p, image, scale, rho, steps):  # type: ignore[no-untyped-def]
+def go_on(half, data, columns, rows, smooth, n, x, residual, p, image, scale, rho, steps):  # type: ignore[no-untyped-def]
     """Go steps of conjugate gradients with the system G + smooth D'D, preconditioned by `scale`.
 
-    G is sparse, in rows (CSR), (n**3, n**3). `x`, `residual` and the direction `p` are changed, `image`
-    is room for one more. Returns the square of what is left, weighed, for the next steps; 0 when the
-    solution is there.
+    G is given by its upper half, (n**3, 8), or where that is empty in sparse rows (CSR), (n**3, n**3).
+    `x`, `residual` and the direction `p` are changed, `image` is room for one more. Returns the square of
+    what is left, weighed, for the next steps; 0 when the solution is there.
     """
     count = x.size
     for _ in range(steps):
         image[:] = 0
         if smooth > 0:
             add_bending(p, image, n, 1)
+            for i in range(count):
+                image[i] *= smooth
+        if len(half) > 0:
+            add_product(half, p, image, n)
+        else:
+            for i in range(count):
+                for j in range(rows[i], rows[i + 1]):
+                    image[i] += data[j] * p[columns[j]]
         along = 0.0
         for i in range(count):
-            total = image[i] * smooth
-            for j in range(rows[i], rows[i + 1]):
-                total += data[j] * p[columns[j]]
-            image[i] = total
-            along += p[i] * total
+            along += p[i] * image[i]
         alpha = rho / along if along > 0 else 0.0
         new = 0.0
         for i in range(count):

@@ -93,31 +93,31 @@ def add_gram(at, share, n, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(
-    f"int64({_EACH}, int64, int32[::1], int32[::1], float64[::1])",
-    nogil=True,
-    cache=True,
-    error_model="numpy",
+    f"void({_EACH}, float64[::1], float64[::1], int64)", nogil=True, cache=True, error_model="numpy"
 )
-def as_rows(half, n, rows, columns, data):  # type: ignore[no-untyped-def]
-    """Put a matrix of which `add_gram` gives the upper half into rows (CSR); return how many entries it has.
-
-    `columns` and `data` that hold none are left alone: that tells how long they must be.
-    """
-    count = n * n * n
-    there = len(data) > 0
-    at = 0
-    for i in range(count):
-        rows[i] = at
-        for k in range(-7, 8):
-            bits = abs(k)
-            other = i + step(bits, n) if k >= 0 else i - step(bits, n)
-            if other < 0 or other >= count:
-                continue
-            value = half[i, bits] if k >= 0 else half[other, bits]
-            if value != 0:
-                if there:
-                    columns[at] = other
-                    data[at] = value
-                at += 1
-    rows[count] = at
-    return at
+def add_product(half, x, out, n):  # type: ignore[no-untyped-def]
+    """Add G x to `out`, (n**3,); `add_gram` gives the upper half of G, one column of it is a diagonal."""
+    count = len(half)
+    if half.shape[1] == 1:
+        for i in range(count):
+            out[i] += half[i, 0] * x[i]
+        return
+    s1, s2, s3, s4 = step(1, n), step(2, n), step(3, n), step(4, n)
+    s5, s6, s7 = step(5, n), step(6, n), step(7, n)
+    for i in range(s7, count - s7):
+        on = half[i, 1] * x[i + s1] + half[i, 2] * x[i + s2] + half[i, 3] * x[i + s3]
+        on += half[i, 4] * x[i + s4] + half[i, 5] * x[i + s5] + half[i, 6] * x[i + s6]
+        back = half[i - s1, 1] * x[i - s1] + half[i - s2, 2] * x[i - s2]
+        back += half[i - s3, 3] * x[i - s3] + half[i - s4, 4] * x[i - s4]
+        back += half[i - s5, 5] * x[i - s5] + half[i - s6, 6] * x[i - s6]
+        both = half[i, 7] * x[i + s7] + half[i - s7, 7] * x[i - s7]
+        out[i] += half[i, 0] * x[i] + both + on + back
+    for start, end in ((0, min(s7, count)), (max(s7, count - s7), count)):
+        for i in range(start, end):
+            out[i] += half[i, 0] * x[i]
+            for bits in range(1, 8):
+                s = step(bits, n)
+                if i + s < count:
+                    out[i] += half[i, bits] * x[i + s]
+                if i >= s:
+                    out[i] += half[i - s, bits] * x[i - s]

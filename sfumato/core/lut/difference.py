@@ -55,8 +55,8 @@ def clipped(image: Array, low: float = 0.0, high: float = 1.0) -> tuple[Array, A
     return top > round(high * 255), bottom < round(low * 255)
 
 
-def cube_colours(count: int = 20000) -> Rgb:
-    """Return a fixed low-discrepancy set that fills the cube, float32 (count, 3).
+def cube_colours(count: int = 20000, first: int = 0) -> Rgb:
+    """Return a fixed low-discrepancy set that fills the cube, float32 (count, 3), from a number on.
 
     Source: Roberts 2018, the R3 additive sequence (generalised golden ratio 1.2207440846).
 
@@ -64,7 +64,7 @@ def cube_colours(count: int = 20000) -> Rgb:
     [0.319 0.171 0.05 ]
     """
     g = 1.22074408460575947536
-    number, out = np.arange(1, count + 1), np.empty((count, 3), np.float32)
+    number, out = np.arange(first + 1, first + count + 1), np.empty((count, 3), np.float32)
     for c, step in enumerate((1 / g, 1 / g**2, 1 / g**3)):
         out[:, c] = (0.5 + number * step) % 1.0
     return out

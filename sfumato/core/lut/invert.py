@@ -11,10 +11,11 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, as_rgb, frozen_array
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.encodings import Encoding
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.fit import Bend, Between, Normal, StillWanted, always_wanted, solved
+from sfumato.core.lut.nodes import Bend, Between, Normal, solved
 from sfumato.core.lut.stages import CdlStage, Exponent, Knots1D, Log, Matrix, Range
 from sfumato.core.lut.table import NODE_RANGE, Table1D, Table3D, lattice_colours
 from sfumato.core.lut.transform import Stage, Transform

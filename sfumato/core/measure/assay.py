@@ -9,8 +9,8 @@ from collections.abc import Callable
 
 import numpy as np
 
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.encodings import Encoding, encoding
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.recast import domain_of, over_domain
 from sfumato.core.lut.table import UNIT, Table1D, Table3D
 from sfumato.core.lut.transform import Transform

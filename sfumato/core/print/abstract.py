@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 
 from sfumato.core.arrays import Array
-from sfumato.core.lut.fit import Bend, Normal, StillWanted, always_wanted, solved
+from sfumato.core.breath import StillWanted, always_wanted
+from sfumato.core.lut.nodes import Bend, Normal, solved
 
 _CLOSER = 2.2  # how much closer nodes stand round grey: the slope of asinh there
 _DARKER = 1.0  # the same towards black

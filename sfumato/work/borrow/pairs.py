@@ -15,13 +15,13 @@ from sfumato.core.borrow.explain import Explained
 from sfumato.core.borrow.matched import MOST, Matched, matched
 from sfumato.core.borrow.pair import Borrowed
 from sfumato.core.borrow.scatter import Pairs
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.encodings import Encoding, convert, encoding
 from sfumato.core.colour.showing import can_be_undone, shown
 from sfumato.core.controls import LutFile
 from sfumato.core.errors import SfumatoError, ValueRefused
 from sfumato.core.glazes.lut import AS_IT_IS
 from sfumato.core.lut.difference import Difference, difference_of
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path.path import through_coat

@@ -12,13 +12,13 @@ from sfumato.core.arrays import Rgb
 from sfumato.core.borrow import reference
 from sfumato.core.borrow.explain import Explained
 from sfumato.core.borrow.reference import Link
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour import oklab
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.colour.showing import shown
 from sfumato.core.controls import Pair
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.bake import baked
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study.coat import Coat, new_coat
 from sfumato.core.study.loan import REFERENCE, Loan, Pick, Place, Region

@@ -8,10 +8,10 @@ from attrs import frozen
 from sfumato.core.arrays import Array, Rgb
 from sfumato.core.borrow.matched import Matched
 from sfumato.core.borrow.pair import Picture
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.colour.showing import shown
 from sfumato.core.lut.difference import delta_e
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.path.path import through_coat
 from sfumato.work.borrow.borrowing import Borrowing
 from sfumato.work.borrow.sides import WIDTH, worked

@@ -14,11 +14,11 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.colour.lab50 import code_of_lab, from_white, lab_of_code, to_white
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import Difference, cube_colours, difference_of
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import lattice_colours
 from sfumato.core.path import path
 from sfumato.core.print.abstract import fitted_nodes

@@ -10,6 +10,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.breath import always_wanted
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.errors import MediaError
@@ -19,7 +20,7 @@ from sfumato.core.lut.difference import (
     difference_and_place,
     difference_of,
 )
-from sfumato.core.lut.fit import MOST_FITTED, always_wanted, fitted
+from sfumato.core.lut.fit import MOST_FITTED, fitted
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform
 from sfumato.core.path import path

@@ -15,6 +15,7 @@ from attrs import frozen
 
 from sfumato._version import VERSION
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import always_wanted
 from sfumato.core.colour import span_note
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import (
@@ -26,7 +27,6 @@ from sfumato.core.errors import (
     ValueRefused,
 )
 from sfumato.core.lut.difference import Difference
-from sfumato.core.lut.fit import always_wanted
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.core.study import mask, painted, study_json

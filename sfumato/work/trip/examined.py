@@ -9,6 +9,7 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Array, Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier import arrange, cells, locate
 from sfumato.core.carrier.confidence import Confidence, confidence
 from sfumato.core.carrier.corners import of_words
@@ -18,7 +19,6 @@ from sfumato.core.carrier.recover import Recovered
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import SfumatoError
 from sfumato.core.lut.difference import delta_e
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.lut.table import lattice_colours
 from sfumato.core.path.path import through_view, to_working
 from sfumato.core.study.journey import Journey

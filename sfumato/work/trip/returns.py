@@ -14,6 +14,7 @@ from attrs import frozen
 from PIL import Image
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier import arrange, cells, locate
 from sfumato.core.carrier.corners import Corners
 from sfumato.core.carrier.faults import Fault, fault
@@ -22,7 +23,6 @@ from sfumato.core.carrier.recover import Recovered, recovered
 from sfumato.core.carrier.search import Came, Sought
 from sfumato.core.colour.encodings import convert, encoding
 from sfumato.core.errors import FormatError, MediaError, SfumatoError
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.formats.parts import picture
 from sfumato.media.parts import icc
 from sfumato.media.parts.upright import check_size

@@ -9,10 +9,10 @@ import numpy as np
 from attrs import frozen
 
 from sfumato.core.arrays import Rgb
+from sfumato.core.breath import StillWanted, always_wanted
 from sfumato.core.carrier import arrange
 from sfumato.core.carrier.frame import WRAPPED
 from sfumato.core.errors import ValueRefused
-from sfumato.core.lut.fit import StillWanted, always_wanted
 from sfumato.core.path.path import through_view, to_working
 from sfumato.core.study.journey import Journey
 from sfumato.core.study.shot import Shot

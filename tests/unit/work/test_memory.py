@@ -16,7 +16,7 @@ from conftest import scene
 
 from sfumato.core.borrow.matched import matched
 from sfumato.core.colour.encodings import encoding
-from sfumato.core.lut.fit import smoothed_nodes
+from sfumato.core.lut.nodes import smoothed_nodes
 from sfumato.core.lut.table import Table3D, lattice_colours
 from sfumato.core.lut.transform import Transform
 from sfumato.work import memory

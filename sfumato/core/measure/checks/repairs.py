@@ -8,7 +8,8 @@ from types import MappingProxyType
 import numpy as np
 from attrs import frozen
 
-from sfumato.core.lut.fit import StillWanted, always_wanted, smoothed
+from sfumato.core.breath import StillWanted, always_wanted
+from sfumato.core.lut.nodes import smoothed
 from sfumato.core.lut.recast import full_in, full_out, limited, permuted, sampled
 from sfumato.core.lut.table import Table3D
 from sfumato.core.lut.transform import Transform

@@ -7,7 +7,8 @@ import pytest
 
 from sfumato.core.colour.encodings import encoding
 from sfumato.core.lut.bake import baked
-from sfumato.core.lut.fit import MOST_FITTED, fitted, neutral_nodes, weights
+from sfumato.core.lut.fit import MOST_FITTED, fitted, neutral_nodes
+from sfumato.core.lut.nodes import weights
 from sfumato.core.lut.sample import apply_table
 from sfumato.core.lut.table import NODE_RANGE, Table3D, lattice_colours
 from sfumato.core.lut.transform import Function, Transform

@@ -17,8 +17,9 @@ from sfumato.core.colour.encodings import encoding
 from sfumato.core.colour.ranges import LEGAL_10
 from sfumato.core.errors import ValueRefused
 from sfumato.core.lut.difference import cube_colours, difference
-from sfumato.core.lut.fit import Bend, Between, Normal, fitted, smoothed, solved, weights
+from sfumato.core.lut.fit import fitted
 from sfumato.core.lut.invert import inverted, stage_inverse
+from sfumato.core.lut.nodes import Bend, Between, Normal, smoothed, solved, weights
 from sfumato.core.lut.recast import (
     blended,
     chained,
@@ -145,8 +146,10 @@ def test_weights_are_the_interpolation(n: int, seed: int) -> None:
     np.testing.assert_allclose(between.spread(values), w.T @ values, atol=1e-12)
     keep = sparse.diags(free)
     gram = keep @ (w.T @ sparse.diags(share) @ w + 0.1 * sparse.identity(n**3)) @ keep
-    found = between.gram(share, 0.1, free)
-    np.testing.assert_allclose(found.toarray(), gram.toarray(), atol=1e-12)
+    found = between.gram(share)
+    found.hold(0.1, free)
+    np.testing.assert_allclose(found @ np.eye(n**3), gram.toarray(), atol=1e-12)
+    np.testing.assert_allclose(found.diagonal(), gram.diagonal(), atol=1e-12)
     bend = Bend(n)
     x, y = random.random((2, n**3, 2))
     assert ((bend @ x) * y).sum() == pytest.approx((x * (bend @ y)).sum())  # symmetric
@@ -159,13 +162,18 @@ def test_weights_are_the_interpolation(n: int, seed: int) -> None:
 
 def test_a_smooth_lattice_is_what_a_direct_solver_finds() -> None:
     n, random = 6, np.random.default_rng(4)
-    w = weights(random.random((300, 3)), n)
+    places = random.random((300, 3))
+    w = weights(places, n)
     gram = (w.T @ w + 1e-3 * sparse.identity(n**3)).tocsr()
     normal = Normal(gram, Bend(n), 0.05)
     right = w.T @ random.random((300, 2))
     bending = normal.bend @ np.eye(n**3)
     exact = np.linalg.solve(gram.toarray() + 0.05 * bending, right)
     found = solved(normal, right, np.zeros_like(right), 400)
+    np.testing.assert_allclose(found, exact, atol=1e-8)
+    by_half = Between(places, n).gram(np.ones(300))
+    by_half.hold(1e-3)
+    found = solved(Normal(by_half, Bend(n), 0.05), right, np.zeros_like(right), 400)
     np.testing.assert_allclose(found, exact, atol=1e-8)
     # A few steps at a time are the same steps, and no more than were asked for.
     start = np.zeros_like(right)
