@@ -185,14 +185,17 @@ class Hand:
         found = []
         for kind in (QLabel, QPushButton):
             for widget in self.window.findChildren(kind):
-                needs = widget.minimumSizeHint().width()
-                if (
-                    widget.isVisible()
-                    and not isinstance(widget, Shortens)
-                    and needs > widget.width() + 2
-                ):
-                    what = f"{type(widget).__name__} {widget.objectName()} {widget.text()[:60]!r}"
-                    found.append(f"{what} has {widget.width()} pixels of {needs}")
+                if not widget.isVisible():
+                    continue
+                wide, high = widget.width(), widget.height()
+                least = widget.minimumSizeHint()
+                needs = least.width()
+                down = widget.heightForWidth(wide) if widget.hasHeightForWidth() else least.height()
+                what = f"{type(widget).__name__} {widget.objectName()} {widget.text()[:60]!r}"
+                if needs > wide + 2 and not isinstance(widget, Shortens):
+                    found.append(f"{what} has {wide} pixels of {needs}")
+                if down > high + 4:  # a line has 17; of 4 none of its letters goes
+                    found.append(f"{what} has {high} pixels down of {down}")
         return found
 
     def until(self, ready: Callable[[], object]) -> None:

@@ -7,8 +7,15 @@ from pathlib import Path
 from typing import Any
 
 import attrs
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sfumato.app.controls.chooser import Chooser
 from sfumato.app.controls.editor import quiet
@@ -71,8 +78,9 @@ class ApplySettings(QWidget):
         self._is_showing = False
         self._lut = LutFile()  # the last that was chosen: it stays in the list
         as_panel(self, width=340)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 16, 18, 14)
+        form = QWidget()
+        column = QVBoxLayout(form)
+        column.setContentsMargins(18, 16, 18, 0)
         column.setSpacing(7)
         words = Label("Every shot through its own Ground and the one Look, into new files.")
         words.setWordWrap(True)
@@ -169,8 +177,19 @@ class ApplySettings(QWidget):
         )
         final.setWordWrap(True)
         column.addWidget(final)
+        area = QScrollArea()  # a small window with notices is lower than the form
+        area.setObjectName("apply.form")
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(form)
         self.foot = QHBoxLayout()
-        column.addLayout(self.foot)
+        self.foot.setContentsMargins(18, 0, 18, 14)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(7)
+        whole.addWidget(area, 1)
+        whole.addLayout(self.foot)
         model.changed.connect(lambda _b, _a: self.show_results())
         self.show_results()
 
