@@ -44,7 +44,7 @@ def _samples(grid: int, natural: Rgb | None) -> Iterator[tuple[Rgb, float]]:
     Those of the cube lie in the middle of cells, shifted a little by a fixed sequence so that no plane
     is favoured.
     """
-    count = _a_side(grid)
+    count = (4 if grid <= 17 else 2) * (grid - 1)
     reds = max(1, _AT_ONCE // count**2)
     for first in range(0, count, reds):
         at = lattice_colours(count, part=slice(first, first + reds)).reshape(-1, 3)
@@ -54,10 +54,6 @@ def _samples(grid: int, natural: Rgb | None) -> Iterator[tuple[Rgb, float]]:
     if natural is not None and len(natural):
         for first in range(0, len(natural), _AT_ONCE):
             yield as_rgb(natural[first : first + _AT_ONCE]), count**3 / len(natural)
-
-
-def _a_side(grid: int) -> int:
-    return (4 if grid <= 17 else 2) * (grid - 1)
 
 
 def _held_out(domain: Domain) -> Rgb:

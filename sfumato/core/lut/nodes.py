@@ -50,16 +50,15 @@ class Between:
         np.clip(np.nan_to_num(self.at, copy=False), 0, 1, out=self.at)
         self.at *= n - 1
 
-    def of(self, nodes: Array, part: slice = slice(None)) -> Array:
-        """Return what lies at the places, or some of them, (m, k), between nodes (n**3, k)."""
+    def of(self, nodes: Array) -> Array:
+        """Return what lies at the places, (m, k), between nodes (n**3, k)."""
         from sfumato.core.kernels import tetra
 
-        at = self.at[part]
-        out = np.empty((len(at), nodes.shape[1]))
-        tetra.look_up(at, np.require(nodes, np.float64, ("C", "W")), self.n, out)
+        out = np.empty((len(self.at), nodes.shape[1]))
+        tetra.look_up(self.at, np.require(nodes, np.float64, ("C", "W")), self.n, out)
         return out
 
-    def spread(self, values: Array, part: slice = slice(None), onto: Array | None = None) -> Array:
+    def spread(self, values: Array, onto: Array | None = None) -> Array:
         """Return values at the places, (m, k), given to the nodes around them by their shares, (n**3, k).
 
         Args:
@@ -68,7 +67,7 @@ class Between:
         from sfumato.core.kernels import tetra
 
         out = np.zeros((self.n**3, values.shape[1])) if onto is None else onto
-        tetra.spread(self.at[part], np.require(values, np.float64, ("C", "W")), self.n, out)
+        tetra.spread(self.at, np.require(values, np.float64, ("C", "W")), self.n, out)
         return out
 
     def gram(self, share: Array) -> Gram:
